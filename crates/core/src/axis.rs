@@ -1,0 +1,94 @@
+//! Axes and contexts: where a question is asked.
+
+#[cfg(test)]
+mod tests;
+
+/// A dimension in which settings vary.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Axis {
+    /// Its name.
+    pub name: String,
+    /// The values it may have, in the order of the project file.
+    pub allowed: Vec<String>,
+    /// Whether other values than those are fine too.
+    pub open: bool,
+}
+
+/// Why a text cannot be the value of an axis.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum BadAxisValue {
+    /// It has a character that could lead out of a folder, or no character at all.
+    Characters,
+    /// The axis is closed and does not list it.
+    NotAllowed,
+}
+
+/// Checks that `value` may be the value of some axis: `[A-Za-z0-9._-]+`, but neither `.` nor `..`.
+pub fn check_axis_value(value: &str) -> Result<(), BadAxisValue> {
+    let fine = |byte: u8| byte.is_ascii_alphanumeric() || matches!(byte, b'.' | b'_' | b'-');
+    if value.is_empty() || value == "." || value == ".." || !value.bytes().all(fine) {
+        return Err(BadAxisValue::Characters);
+    }
+    Ok(())
+}
+
+impl Axis {
+    /// Checks that `value` may be the value of this axis.
+    pub fn check(&self, value: &str) -> Result<(), BadAxisValue> {
+        check_axis_value(value)?;
+        if self.open || self.allowed.iter().any(|allowed| allowed == value) {
+            return Ok(());
+        }
+        Err(BadAxisValue::NotAllowed)
+    }
+}
+
+/// What gave an axis its value, or left it without one.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum AxisOrigin {
+    /// `--in` named it.
+    Asked,
+    /// A process variable of this name.
+    Variable(String),
+    /// The default of the project file.
+    Default,
+    /// Nothing gave it a value.
+    Nothing,
+}
+
+/// One axis of a context.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct AxisValue {
+    /// The name of the axis.
+    pub axis: String,
+    /// Its value; `None` if it is unset.
+    pub value: Option<String>,
+    /// What decided that.
+    pub origin: AxisOrigin,
+    /// Ways of reading it that were tried first and gave nothing, each as a short sentence.
+    pub passed_over: Vec<String>,
+}
+
+/// One value, or none, for each axis, in the order of the project file.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Context {
+    /// The axes.
+    pub axes: Vec<AxisValue>,
+}
+
+impl Context {
+    /// The value of the axis `name`; `None` if it is unset or there is no such axis.
+    pub fn value(&self, name: &str) -> Option<&str> {
+        self.axes.iter().find(|axis| axis.axis == name)?.value.as_deref()
+    }
+
+    /// Whether `--in` chose the value of any axis.
+    pub fn is_asked(&self) -> bool {
+        self.axes.iter().any(|axis| axis.origin == AxisOrigin::Asked)
+    }
+
+    /// The axes that have a value, with it.
+    pub fn set(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.axes.iter().filter_map(|axis| Some((axis.axis.as_str(), axis.value.as_deref()?)))
+    }
+}

@@ -1,0 +1,79 @@
+//! Conversion of texts to the type that other candidates of the setting have.
+
+use crate::{CandidateId, Type, Value};
+
+#[cfg(test)]
+mod tests;
+
+/// What became of a text that took the type of a weaker candidate.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Conversion {
+    /// The candidate whose type it took.
+    pub like: CandidateId,
+    /// That type.
+    pub to: Type,
+    /// The text as written.
+    pub from: Value,
+}
+
+/// Reads `text` as a value of `kind` (a boolean, an integer or a number), without trimming; `None`
+/// if it does not read as one.
+pub fn read_like(text: &str, kind: Type) -> Option<Value> {
+    match kind {
+        Type::Boolean => read_boolean(text).map(Value::Boolean),
+        Type::Integer => read_integer(text).map(Value::Integer),
+        Type::Number => read_number(text).map(Value::Number),
+        Type::Null | Type::Text | Type::List | Type::Map => None,
+    }
+}
+
+fn read_boolean(text: &str) -> Option<bool> {
+    let is_one_of = |words: &[&str]| words.iter().any(|word| word.eq_ignore_ascii_case(text));
+    if is_one_of(&["true", "yes", "on", "y", "t", "1"]) {
+        Some(true)
+    } else if is_one_of(&["false", "no", "off", "n", "f", "0"]) {
+        Some(false)
+    } else {
+        None
+    }
+}
+
+/// As TOML writes integers, without `_`.
+fn read_integer(text: &str) -> Option<i64> {
+    for (prefix, radix) in [("0x", 16), ("0o", 8), ("0b", 2)] {
+        if let Some(digits) = text.strip_prefix(prefix) {
+            let fine = !digits.is_empty() && digits.chars().all(|c| c.is_digit(radix));
+            return fine.then(|| i64::from_str_radix(digits, radix).ok()).flatten();
+        }
+    }
+    is_decimal(text.strip_prefix(['+', '-']).unwrap_or(text)).then(|| text.parse().ok()).flatten()
+}
+
+/// As TOML writes floats, without `_`, `inf` and `nan`; an integer is a number too.
+fn read_number(text: &str) -> Option<f64> {
+    if let Some(integer) = read_integer(text) {
+        return Some(integer as f64);
+    }
+    let digits = text.strip_prefix(['+', '-']).unwrap_or(text);
+    let all_digits = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
+    let (mantissa, exponent) = match digits.split_once(['e', 'E']) {
+        Some((mantissa, exponent)) => (mantissa, Some(exponent)),
+        None => (digits, None),
+    };
+    let (whole, fraction) = match mantissa.split_once('.') {
+        Some((whole, fraction)) => (whole, Some(fraction)),
+        None => (mantissa, None),
+    };
+    let fine = is_decimal(whole)
+        && fraction.is_none_or(all_digits)
+        && exponent.is_none_or(|text| all_digits(text.strip_prefix(['+', '-']).unwrap_or(text)));
+    let value: f64 = fine.then(|| text.parse().ok()).flatten()?;
+    value.is_finite().then_some(value)
+}
+
+/// Digits without a leading zero.
+fn is_decimal(digits: &str) -> bool {
+    !digits.is_empty()
+        && digits.bytes().all(|byte| byte.is_ascii_digit())
+        && (digits == "0" || !digits.starts_with('0'))
+}

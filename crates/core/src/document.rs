@@ -1,0 +1,75 @@
+//! What one source says, before any layer looks at it.
+
+use crate::{KeyId, Keys, Position, SourceText, Span, Value};
+use std::sync::Arc;
+
+/// One value in a document, under the name that it has there.
+#[derive(Clone, Debug)]
+pub struct Leaf {
+    /// The name in the source, as a key: the path of tables that leads to it, or a variable's name.
+    pub name: KeyId,
+    /// The value as written.
+    pub value: Value,
+    /// Where the value is written; `None` if the source has no lines (a process variable).
+    pub at: Option<Span>,
+}
+
+/// The values of one file, of the process environment or of the arguments, in the order in which
+/// they are written. A file is read into one document, however many layers and contexts use it.
+#[derive(Clone, Debug, Default)]
+pub struct Document {
+    /// The text, for lines and columns; `None` if the source has none.
+    pub text: Option<SourceText>,
+    /// The values.
+    pub leaves: Vec<Leaf>,
+    /// Tables without entries: they offer nothing, but they are there.
+    pub empty_tables: Vec<(KeyId, Span)>,
+    /// Names whose value was left out altogether (YAML): they offer nothing either.
+    pub left_out: Vec<(KeyId, Span)>,
+    /// For leaves that came through a YAML alias or merge: the anchor's name, by leaf index,
+    /// ascending.
+    pub through: Vec<(usize, Arc<str>)>,
+    /// Names that cannot be read as text (a process variable that is not UTF-8).
+    pub unreadable: Vec<String>,
+}
+
+/// What a document has at a section that a layer wants to read.
+pub(crate) enum Section {
+    /// A table, perhaps an empty one.
+    Table,
+    /// Nothing.
+    Missing,
+    /// A value or a list, here or above, with its place.
+    NotATable(Option<Span>),
+}
+
+impl Document {
+    /// The line and column of `at`; nothing if this source has no lines.
+    pub fn position(&self, at: Option<Span>) -> Option<Position> {
+        Some(self.text.as_ref()?.position(at?.start))
+    }
+
+    /// The anchor through which the leaf at `index` came.
+    pub fn anchor(&self, index: usize) -> Option<&str> {
+        let found = self.through.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
+        Some(&self.through[found].1)
+    }
+
+    /// What stands at `section`, and whether it can be read as a table of settings.
+    pub(crate) fn section(&self, keys: &Keys, section: KeyId) -> Section {
+        let mut found = Section::Missing;
+        for leaf in &self.leaves {
+            if keys.is_within(section, leaf.name) {
+                return Section::NotATable(leaf.at);
+            }
+            if keys.is_within(leaf.name, section) {
+                found = Section::Table;
+            }
+        }
+        let mut nothing_in_it = self.empty_tables.iter().chain(&self.left_out);
+        if nothing_in_it.any(|(name, _)| keys.is_within(*name, section)) {
+            found = Section::Table;
+        }
+        found
+    }
+}

@@ -1,0 +1,249 @@
+//! Keys: the dotted names of settings, interned in one tree.
+
+use hashbrown::{DefaultHashBuilder, HashTable};
+use std::fmt;
+use std::hash::BuildHasher;
+
+mod path;
+#[cfg(test)]
+mod tests;
+
+pub use path::{KeyPath, MAX_SEGMENTS, NameError};
+
+/// An interned key. Two keys of one [`Keys`] are equal exactly if their segments are.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub struct KeyId(u32);
+
+impl KeyId {
+    /// The key without segments, above all others. No setting has it.
+    pub const ROOT: KeyId = KeyId(0);
+
+    /// The position of this key in arrays that are indexed by key.
+    pub fn index(self) -> usize {
+        self.0 as usize
+    }
+}
+
+#[derive(Debug)]
+struct Node {
+    parent: KeyId,
+    first_child: KeyId,
+    next_sibling: KeyId,
+    depth: u32,
+    text_start: usize,
+    text_len: u32,
+}
+
+/// All keys that are known, each once, as a tree of segments.
+///
+/// Names of variables are kept here too, as keys of one segment; that a key is interned does not
+/// make it a setting.
+pub struct Keys {
+    text: String,
+    nodes: Vec<Node>,
+    index: HashTable<KeyId>,
+    hasher: DefaultHashBuilder,
+}
+
+impl fmt::Debug for Keys {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Keys").field("count", &self.nodes.len()).finish_non_exhaustive()
+    }
+}
+
+impl Default for Keys {
+    fn default() -> Self {
+        let root = Node {
+            parent: KeyId::ROOT,
+            first_child: KeyId::ROOT,
+            next_sibling: KeyId::ROOT,
+            depth: 0,
+            text_start: 0,
+            text_len: 0,
+        };
+        Keys {
+            text: String::new(),
+            nodes: vec![root],
+            index: HashTable::new(),
+            hasher: DefaultHashBuilder::default(),
+        }
+    }
+}
+
+/// # Interning
+impl Keys {
+    /// The key one segment below `parent`, interned now if it is new.
+    pub fn child(&mut self, parent: KeyId, segment: &str) -> KeyId {
+        let hash = self.hasher.hash_one((parent.0, segment));
+        if let Some(found) = self.probe(hash, parent, segment) {
+            return found;
+        }
+        // Bounded by the limit on nodes per file, far below 2^32.
+        let id = KeyId(u32::try_from(self.nodes.len()).unwrap_or(u32::MAX));
+        let text_start = self.text.len();
+        self.text.push_str(segment);
+        let above = &mut self.nodes[parent.index()];
+        let next_sibling = std::mem::replace(&mut above.first_child, id);
+        let depth = above.depth + 1;
+        self.nodes.push(Node {
+            parent,
+            first_child: KeyId::ROOT,
+            next_sibling,
+            depth,
+            text_start,
+            text_len: u32::try_from(segment.len()).unwrap_or(u32::MAX),
+        });
+        let Keys { text, nodes, index, hasher } = self;
+        index.insert_unique(hash, id, |id| {
+            let node = &nodes[id.index()];
+            let segment = &text[node.text_start..node.text_start + node.text_len as usize];
+            hasher.hash_one((node.parent.0, segment))
+        });
+        id
+    }
+
+    /// The key of `path`, below `parent`.
+    pub fn intern(&mut self, parent: KeyId, path: &KeyPath) -> KeyId {
+        path.segments().fold(parent, |key, segment| self.child(key, segment))
+    }
+
+    /// `key`, which is `from` or lies below it, moved to stand below `to`.
+    pub fn moved(&mut self, key: KeyId, from: KeyId, to: KeyId) -> KeyId {
+        if key == from || from == to {
+            return if from == to { key } else { to };
+        }
+        let mut between = Vec::new();
+        let mut at = key;
+        while at != from && at != KeyId::ROOT {
+            between.push(at);
+            at = self.parent(at);
+        }
+        let mut result = to;
+        for &step in between.iter().rev() {
+            let segment = self.segment(step).to_owned();
+            result = self.child(result, &segment);
+        }
+        result
+    }
+
+    fn probe(&self, hash: u64, parent: KeyId, segment: &str) -> Option<KeyId> {
+        let same = |id: &KeyId| {
+            let node = &self.nodes[id.index()];
+            node.parent == parent && self.segment(*id) == segment
+        };
+        self.index.find(hash, same).copied()
+    }
+}
+
+/// # Questions
+impl Keys {
+    /// How many keys there are, the root included.
+    pub fn count(&self) -> usize {
+        self.nodes.len()
+    }
+
+    /// The key one segment below `parent`, if it is known.
+    pub fn find_child(&self, parent: KeyId, segment: &str) -> Option<KeyId> {
+        self.probe(self.hasher.hash_one((parent.0, segment)), parent, segment)
+    }
+
+    /// The key of `path` below `parent`, if it is known.
+    pub fn find(&self, parent: KeyId, path: &KeyPath) -> Option<KeyId> {
+        path.segments().try_fold(parent, |key, segment| self.find_child(key, segment))
+    }
+
+    /// The key one segment shorter; the root is above itself.
+    pub fn parent(&self, key: KeyId) -> KeyId {
+        self.nodes[key.index()].parent
+    }
+
+    /// The last segment, as written, without quotes.
+    pub fn segment(&self, key: KeyId) -> &str {
+        let node = &self.nodes[key.index()];
+        &self.text[node.text_start..node.text_start + node.text_len as usize]
+    }
+
+    /// How many segments `key` has.
+    pub fn depth(&self, key: KeyId) -> usize {
+        self.nodes[key.index()].depth as usize
+    }
+
+    /// The keys above `key`, nearest first, without `key` and without the root.
+    pub fn above(&self, key: KeyId) -> impl Iterator<Item = KeyId> + '_ {
+        let mut at = key;
+        std::iter::from_fn(move || {
+            at = self.parent(at);
+            (at != KeyId::ROOT).then_some(at)
+        })
+    }
+
+    /// The keys one segment below `key`, in no particular order.
+    pub fn children(&self, key: KeyId) -> impl Iterator<Item = KeyId> + '_ {
+        let mut at = self.nodes[key.index()].first_child;
+        std::iter::from_fn(move || {
+            let here = at;
+            at = self.nodes[here.index()].next_sibling;
+            (here != KeyId::ROOT).then_some(here)
+        })
+    }
+
+    /// Whether `key` is `ancestor` or lies below it.
+    pub fn is_within(&self, key: KeyId, ancestor: KeyId) -> bool {
+        let mut at = key;
+        while self.depth(at) > self.depth(ancestor) {
+            at = self.parent(at);
+        }
+        at == ancestor
+    }
+
+    /// The segments of `key`, first to last.
+    pub fn segments(&self, key: KeyId) -> Vec<&str> {
+        let mut segments = Vec::with_capacity(self.depth(key));
+        let mut at = key;
+        while at != KeyId::ROOT {
+            segments.push(self.segment(at));
+            at = self.parent(at);
+        }
+        segments.reverse();
+        segments
+    }
+
+    /// `key` as people write it: segments joined by dots, quoted where they must be.
+    pub fn show(&self, key: KeyId) -> String {
+        let mut shown = String::new();
+        for (at, segment) in self.segments(key).into_iter().enumerate() {
+            if at > 0 {
+                shown.push('.');
+            }
+            path::push_segment(&mut shown, segment);
+        }
+        shown
+    }
+
+    /// `chosen`, sorted by the byte order of their segments.
+    pub fn sorted(&self, chosen: impl IntoIterator<Item = KeyId>) -> Vec<KeyId> {
+        // Ordering siblings and walking the tree compares one segment at a time; sorting whole keys
+        // would compare the same leading segments over and over.
+        let mut wanted = vec![false; self.count()];
+        let mut on_the_way = vec![false; self.count()];
+        for key in chosen {
+            wanted[key.index()] = true;
+            let mut at = key;
+            while at != KeyId::ROOT && !on_the_way[at.index()] {
+                on_the_way[at.index()] = true;
+                at = self.parent(at);
+            }
+        }
+        let mut result = Vec::new();
+        let mut stack = vec![KeyId::ROOT];
+        while let Some(key) = stack.pop() {
+            if wanted[key.index()] {
+                result.push(key);
+            }
+            let first = stack.len();
+            stack.extend(self.children(key).filter(|child| on_the_way[child.index()]));
+            stack[first..].sort_by(|a, b| self.segment(*b).cmp(self.segment(*a)));
+        }
+        result
+    }
+}

@@ -1,0 +1,212 @@
+//! Layers: the rungs of the order of precedence, as they stand in one context.
+
+use crate::{Context, KeyPath, Naming};
+
+#[cfg(test)]
+mod tests;
+
+/// The place of a layer in the order of precedence, 0 being the weakest.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+pub struct LayerIndex(pub usize);
+
+/// What a layer reads.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Kind {
+    /// The defaults of the catalogue, always the weakest.
+    Catalogue,
+    /// One file.
+    File,
+    /// The settings written in the project file.
+    Values,
+    /// The process environment.
+    Process,
+    /// `--set` and `--unset`, always the strongest.
+    Arguments,
+}
+
+impl Kind {
+    /// Whether what the layer says depends on where you stand rather than on the context.
+    pub fn is_local(self) -> bool {
+        self == Kind::Process
+    }
+}
+
+/// Whether an empty text counts.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub enum Empty {
+    /// It is a value like any other.
+    #[default]
+    Value,
+    /// It says nothing.
+    Unset,
+}
+
+/// What a null does.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub enum Null {
+    /// It removes what weaker layers said.
+    #[default]
+    Unset,
+    /// It is a value like any other.
+    Value,
+}
+
+/// How the names in a layer's sources are read.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Names {
+    /// As keys: tables lead to settings.
+    Keys,
+    /// As flat names of variables.
+    Variables(Naming),
+}
+
+/// A condition on the context: an axis and the values that it names.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Condition {
+    /// The axis.
+    pub axis: String,
+    /// The values, at least one.
+    pub values: Vec<String>,
+}
+
+/// Why a layer is not active in a context.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Inactivity {
+    /// Its path or section needs an axis that is unset.
+    Needs {
+        /// That axis.
+        axis: String,
+    },
+    /// `when` is not met.
+    When {
+        /// The entry that is not met.
+        condition: Condition,
+        /// What the axis is instead; `None` if it is unset.
+        actual: Option<String>,
+    },
+    /// `unless` is met.
+    Unless {
+        /// The axis of the entry that is met.
+        axis: String,
+        /// Its value.
+        value: String,
+    },
+}
+
+/// What there is of a layer in a context.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Presence {
+    /// It was read.
+    Read,
+    /// It is not active here.
+    Inactive(Inactivity),
+    /// It is optional, and what it reads is not there: the file's path, and the section if the
+    /// file is there without it.
+    Missing {
+        /// The path, relative to the project's folder.
+        path: String,
+        /// The section that the file lacks.
+        section: Option<String>,
+    },
+}
+
+/// One layer in one context.
+#[derive(Clone, Debug)]
+pub struct Layer {
+    /// Its name in the project file.
+    pub name: String,
+    /// What it reads.
+    pub kind: Kind,
+    /// How it reads names.
+    pub names: Names,
+    /// Whether an empty text counts.
+    pub empty: Empty,
+    /// What a null does.
+    pub null: Null,
+    /// What there is of it here.
+    pub presence: Presence,
+    /// The path that it reads here, if it reads a file and the axes in it are set.
+    pub path: Option<String>,
+    /// The section of that file that it reads here.
+    pub under: Option<KeyPath>,
+    /// The axes on which it depends which file or section is read, or whether it is active.
+    pub axes: Vec<String>,
+}
+
+impl Layer {
+    /// A layer of this kind that says nothing unusual and was read.
+    pub fn new(name: impl Into<String>, kind: Kind, names: Names) -> Layer {
+        Layer {
+            name: name.into(),
+            kind,
+            names,
+            empty: Empty::default(),
+            null: Null::default(),
+            presence: Presence::Read,
+            path: None,
+            under: None,
+            axes: Vec::new(),
+        }
+    }
+}
+
+impl Inactivity {
+    /// The first of `when` that is not met, else the first of `unless` that is. An unset axis
+    /// matches nothing.
+    pub fn of(when: &[Condition], unless: &[Condition], context: &Context) -> Option<Inactivity> {
+        let is_met = |condition: &Condition| {
+            let actual = context.value(&condition.axis);
+            actual.is_some_and(|actual| condition.values.iter().any(|value| value == actual))
+        };
+        if let Some(condition) = when.iter().find(|condition| !is_met(condition)) {
+            let actual = context.value(&condition.axis).map(str::to_owned);
+            return Some(Inactivity::When { condition: condition.clone(), actual });
+        }
+        let met = unless.iter().find(|condition| is_met(condition))?;
+        let value = context.value(&met.axis)?.to_owned();
+        Some(Inactivity::Unless { axis: met.axis.clone(), value })
+    }
+
+    /// Why, as a clause.
+    pub fn because(&self) -> String {
+        match self {
+            Inactivity::Needs { axis } => format!("it needs {axis}, which is unset here"),
+            Inactivity::When { condition, actual } => {
+                let wanted = list_values(&condition.values, "or");
+                let axis = &condition.axis;
+                match actual {
+                    Some(actual) => format!("only when {axis} is {wanted}; here it is {actual}"),
+                    None => format!("only when {axis} is {wanted}; here it is unset"),
+                }
+            }
+            Inactivity::Unless { axis, value } => format!("not when {axis} is {value}, as here"),
+        }
+    }
+}
+
+/// `a`, `a or b`, `a, b or c`.
+pub fn list_values<S: AsRef<str>>(values: &[S], conjunction: &str) -> String {
+    match values {
+        [] => String::new(),
+        [one] => one.as_ref().to_owned(),
+        [start @ .., last] => {
+            let start: Vec<&str> = start.iter().map(AsRef::as_ref).collect();
+            format!("{} {conjunction} {}", start.join(", "), last.as_ref())
+        }
+    }
+}
+
+/// # Questions
+impl Layer {
+    /// Why the layer was not read here, as a clause; `None` if it was.
+    pub fn absence(&self) -> Option<String> {
+        match &self.presence {
+            Presence::Read => None,
+            Presence::Inactive(inactivity) => Some(inactivity.because()),
+            Presence::Missing { path, section: None } => Some(format!("{path} is not there")),
+            Presence::Missing { path, section: Some(section) } => {
+                Some(format!("{path} has no section {section}"))
+            }
+        }
+    }
+}

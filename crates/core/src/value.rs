@@ -1,0 +1,220 @@
+//! Values of settings.
+
+use crate::Span;
+use std::fmt::Write as _;
+use std::sync::Arc;
+
+#[cfg(test)]
+mod tests;
+
+/// A value as a source says it, or as it is in force.
+///
+/// Texts, lists and maps are shared, so that a clone costs a count.
+#[derive(Clone, PartialEq, Debug)]
+pub enum Value {
+    /// A written null.
+    Null,
+    /// True or false.
+    Boolean(bool),
+    /// A whole number of 64 bits.
+    Integer(i64),
+    /// A floating-point number.
+    Number(f64),
+    /// A text; dates are texts too, as written.
+    Text(Arc<str>),
+    /// A list, which is one leaf whatever is inside.
+    List(Arc<[Element]>),
+    /// A map inside a list. A table that is not in a list is no value but a branch of keys.
+    Map(Arc<[Entry]>),
+}
+
+/// One item of a list, with the place at which it is written.
+#[derive(Clone, Debug)]
+pub struct Element {
+    /// The item.
+    pub value: Value,
+    /// Where it stands in its source.
+    pub at: Span,
+}
+
+/// One entry of a map, with the place at which its value is written.
+#[derive(Clone, Debug)]
+pub struct Entry {
+    /// The name, as written.
+    pub name: Arc<str>,
+    /// The value.
+    pub value: Value,
+    /// Where the value stands in its source.
+    pub at: Span,
+}
+
+// Where an item is written does not make it another item.
+impl PartialEq for Element {
+    fn eq(&self, other: &Self) -> bool {
+        self.value == other.value
+    }
+}
+
+impl PartialEq for Entry {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name && self.value == other.value
+    }
+}
+
+/// The type of a value, in the words of the catalogue.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Type {
+    /// A null.
+    Null,
+    /// True or false.
+    Boolean,
+    /// A whole number.
+    Integer,
+    /// A floating-point number.
+    Number,
+    /// A text.
+    Text,
+    /// A list.
+    List,
+    /// A map.
+    Map,
+}
+
+impl Type {
+    /// The type's name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Type::Null => "null",
+            Type::Boolean => "boolean",
+            Type::Integer => "integer",
+            Type::Number => "number",
+            Type::Text => "text",
+            Type::List => "list",
+            Type::Map => "map",
+        }
+    }
+
+    /// The type with its article: `an integer`.
+    pub fn with_article(self) -> &'static str {
+        match self {
+            Type::Null => "a null",
+            Type::Boolean => "a boolean",
+            Type::Integer => "an integer",
+            Type::Number => "a number",
+            Type::Text => "a text",
+            Type::List => "a list",
+            Type::Map => "a map",
+        }
+    }
+}
+
+impl Value {
+    /// The type of this value.
+    pub fn kind(&self) -> Type {
+        match self {
+            Value::Null => Type::Null,
+            Value::Boolean(_) => Type::Boolean,
+            Value::Integer(_) => Type::Integer,
+            Value::Number(_) => Type::Number,
+            Value::Text(_) => Type::Text,
+            Value::List(_) => Type::List,
+            Value::Map(_) => Type::Map,
+        }
+    }
+
+    /// The text, if this is one.
+    pub fn as_text(&self) -> Option<&str> {
+        match self {
+            Value::Text(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    /// Whether this is a text without characters.
+    pub fn is_empty_text(&self) -> bool {
+        self.as_text().is_some_and(str::is_empty)
+    }
+
+    /// The value in one line, as TOML would write it (`null` for a null): texts are quoted, so that
+    /// an empty one, one with blanks at an end and one that looks like a number can be told.
+    pub fn show(&self) -> String {
+        let mut out = String::new();
+        self.push_to(&mut out);
+        out
+    }
+
+    fn push_to(&self, out: &mut String) {
+        match self {
+            Value::Null => out.push_str("null"),
+            Value::Boolean(value) => out.push_str(if *value { "true" } else { "false" }),
+            Value::Integer(value) => {
+                // Writing to a String cannot fail.
+                let _ = write!(out, "{value}");
+            }
+            Value::Number(value) => out.push_str(&show_number(*value)),
+            Value::Text(text) => push_quoted(out, text),
+            Value::List(items) => {
+                out.push('[');
+                for (at, item) in items.iter().enumerate() {
+                    if at > 0 {
+                        out.push_str(", ");
+                    }
+                    item.value.push_to(out);
+                }
+                out.push(']');
+            }
+            Value::Map(entries) => {
+                out.push_str("{ ");
+                for (at, entry) in entries.iter().enumerate() {
+                    if at > 0 {
+                        out.push_str(", ");
+                    }
+                    push_quoted(out, &entry.name);
+                    out.push_str(" = ");
+                    entry.value.push_to(out);
+                }
+                out.push_str(" }");
+            }
+        }
+    }
+}
+
+/// The shortest decimal form that reads back as the same number, always with a point or exponent.
+pub(crate) fn show_number(value: f64) -> String {
+    if value.is_nan() {
+        return "nan".to_owned();
+    }
+    format!("{value:?}")
+}
+
+/// Whether printing `c` as it is could change what a reader sees: control characters, and the marks
+/// that turn the direction of a line or hide in it.
+fn is_unprintable(c: char) -> bool {
+    c.is_control()
+        || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
+}
+
+/// Writes `text` in double quotes, with TOML's escapes for what cannot be printed as it is.
+pub(crate) fn push_quoted(out: &mut String, text: &str) {
+    out.push('"');
+    for c in text.chars() {
+        match c {
+            '"' => out.push_str("\\\""),
+            '\\' => out.push_str("\\\\"),
+            '\n' => out.push_str("\\n"),
+            '\r' => out.push_str("\\r"),
+            '\t' => out.push_str("\\t"),
+            c if is_unprintable(c) => {
+                let code = c as u32;
+                // Writing to a String cannot fail.
+                let _ = if code > 0xffff {
+                    write!(out, "\\U{code:08x}")
+                } else {
+                    write!(out, "\\u{code:04x}")
+                };
+            }
+            c => out.push(c),
+        }
+    }
+    out.push('"');
+}

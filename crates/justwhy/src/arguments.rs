@@ -1,0 +1,114 @@
+//! The command line.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+/// Which value does this setting have here, which source gave it, and why did every other lose?
+#[derive(Parser, Debug)]
+#[command(
+    name = "justwhy",
+    version,
+    about,
+    long_about = "Which value does this setting really have here, which source gave it, and why \
+                  did every other source lose?\n\nWithout a command: where am I? The context and \
+                  what decided it, and the layers, strongest first.",
+    after_help = "Exit codes: 0 done; 1 the answer is no (a setting in error, or one asked for \
+                  that has no value); 2 it could not be done.",
+    disable_help_subcommand = true,
+    max_term_width = 100
+)]
+pub(crate) struct Arguments {
+    #[command(flatten)]
+    pub(crate) common: Common,
+    #[command(subcommand)]
+    pub(crate) command: Option<Command>,
+}
+
+#[derive(Args, Clone, Debug)]
+pub(crate) struct Common {
+    /// The project file or its folder [default: the nearest justwhy.toml here or above]
+    #[arg(long, global = true, value_name = "PATH")]
+    pub(crate) project: Option<PathBuf>,
+    /// Where to ask: values of axes, such as production,region=north
+    #[arg(long = "in", global = true, value_name = "CONTEXT")]
+    pub(crate) context: Option<String>,
+    /// Try a value, stronger than every source (repeatable)
+    #[arg(long, global = true, value_name = "KEY=VALUE")]
+    pub(crate) set: Vec<String>,
+    /// Try a setting without its value (repeatable)
+    #[arg(long, global = true, value_name = "KEY")]
+    pub(crate) unset: Vec<String>,
+    /// Use another process's environment: its number, or a dump made by env or env -0
+    #[arg(long, global = true, value_name = "PID|FILE")]
+    pub(crate) process_from: Option<String>,
+    /// How to print the result
+    #[arg(long, global = true, value_enum, value_name = "FORM", default_value_t = Form::Text)]
+    pub(crate) output: Form,
+    /// Whether to colour it
+    #[arg(long, global = true, value_enum, value_name = "WHEN", default_value_t = When::Auto)]
+    pub(crate) color: When,
+}
+
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Form {
+    /// For people
+    Text,
+    /// For programs
+    Json,
+}
+
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum When {
+    /// On a terminal
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+#[derive(Subcommand, Debug)]
+pub(crate) enum Command {
+    /// Every effective value, with the layer and place that decided it
+    List {
+        /// Keys, branches of keys or patterns (`*` within a segment, `**` over segments)
+        #[arg(value_name = "PATTERN")]
+        patterns: Vec<String>,
+    },
+    /// Why a setting has its value: every layer, and what became of what it says
+    Explain {
+        /// Keys, branches of keys, patterns, or names of variables
+        #[arg(value_name = "KEY", required = true)]
+        keys: Vec<String>,
+    },
+    /// Write the demo project and walk through real questions on it
+    Demo {
+        /// The folder to write it to, new or empty [default: a temporary one]
+        #[arg(value_name = "DIR")]
+        folder: Option<PathBuf>,
+    },
+    /// Print completions for a shell
+    Completions {
+        /// The shell
+        #[arg(value_name = "SHELL", value_enum)]
+        shell: clap_complete::Shell,
+    },
+    /// Print the manual page of justwhy, or of one of its commands
+    Manual {
+        /// The command
+        #[arg(value_name = "COMMAND")]
+        command: Option<String>,
+    },
+}
+
+impl Command {
+    pub(crate) fn name(&self) -> &'static str {
+        match self {
+            Command::List { .. } => "list",
+            Command::Explain { .. } => "explain",
+            Command::Demo { .. } => "demo",
+            Command::Completions { .. } => "completions",
+            Command::Manual { .. } => "manual",
+        }
+    }
+}

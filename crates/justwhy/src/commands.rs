@@ -1,0 +1,99 @@
+//! The commands: each turns what was resolved into an outcome.
+
+use crate::arguments::{Common, Form};
+use crate::look::Look;
+use crate::run::Outcome;
+use crate::select;
+use justwhy_core::{Context, KeyId, Kind, Resolution};
+use justwhy_sources::Project;
+
+pub(crate) mod demo;
+pub(crate) mod explain;
+pub(crate) mod list;
+pub(crate) mod texts;
+pub(crate) mod whereabouts;
+
+/// What a command answers from.
+pub(crate) struct Answering<'a> {
+    pub(crate) project: &'a Project,
+    pub(crate) resolution: &'a Resolution<'a>,
+    pub(crate) common: &'a Common,
+    pub(crate) look: &'a Look,
+    pub(crate) given: &'a justwhy_sources::Arguments,
+}
+
+impl Answering<'_> {
+    pub(crate) fn as_json(&self) -> bool {
+        self.common.output == Form::Json
+    }
+
+    pub(crate) fn context(&self) -> &Context {
+        &self.resolution.readings().context
+    }
+
+    /// The outcome of a command that could be done, with what was noticed about the arguments.
+    pub(crate) fn outcome(&self, result: String, notes: String, is_yes: bool) -> Outcome {
+        let notes = self.notes_on_unset() + &notes;
+        Outcome { result, notes, code: u8::from(!is_yes) }
+    }
+
+    /// An `--unset` of something that nothing mentions is probably a slip.
+    fn notes_on_unset(&self) -> String {
+        let mut notes = String::new();
+        for path in self.given.unset_keys() {
+            let keys = self.resolution.keys();
+            let is_mentioned =
+                keys.find(KeyId::ROOT, path).is_some_and(|key| self.is_mentioned(key));
+            if is_mentioned {
+                continue;
+            }
+            let shown = path.to_string();
+            let near: Vec<String> = select::near_keys(self.resolution, &shown)
+                .into_iter()
+                .filter(|near| *near != shown)
+                .collect();
+            let hint = match near.as_slice() {
+                [] => String::new(),
+                near => format!("; did you mean {}?", justwhy_core::list_values(near, "or")),
+            };
+            notes.push_str(&self.look.text(&format!("note: nothing mentions {shown}, which --unset names{hint}")));
+            notes.push('\n');
+        }
+        notes
+    }
+
+    /// Whether anything but the arguments speaks of `key` or of a key below it.
+    fn is_mentioned(&self, key: KeyId) -> bool {
+        let mut branches = vec![key];
+        while let Some(branch) = branches.pop() {
+            let mut candidates = self.resolution.candidates(branch);
+            let is_other = candidates.any(|id| {
+                let layer = self.resolution.layer_of(self.resolution.candidate(id));
+                self.resolution.readings().layer(layer).kind != Kind::Arguments
+            });
+            if is_other {
+                return true;
+            }
+            branches.extend(self.resolution.keys().children(branch));
+        }
+        false
+    }
+}
+
+/// The value of each axis and where it is from: `environment=production (--in), region unset`.
+pub(crate) fn context_line(context: &Context) -> String {
+    use justwhy_core::AxisOrigin;
+    let axes = context.axes.iter().map(|axis| {
+        let from = match &axis.origin {
+            AxisOrigin::Asked => "--in".to_owned(),
+            AxisOrigin::Variable(name) => name.clone(),
+            AxisOrigin::Default => "default".to_owned(),
+            AxisOrigin::Nothing => return format!("{} unset", axis.axis),
+        };
+        match &axis.value {
+            Some(value) => format!("{}={value} ({from})", axis.axis),
+            None => format!("{} unset ({from})", axis.axis),
+        }
+    });
+    axes.collect::<Vec<_>>().join(", ")
+}

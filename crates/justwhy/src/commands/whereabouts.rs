@@ -1,0 +1,253 @@
+//! `justwhy` alone: where am I?
+
+use super::Answering;
+use crate::json;
+use crate::look::{Role, Symbol, fill, width};
+use crate::run::Outcome;
+use crate::select;
+use justwhy_core::{
+    AxisOrigin, AxisValue, Explanation, LayerIndex, LayerState, NearName, Presence, Status,
+};
+use justwhy_sources::Error;
+use serde::Serialize;
+
+#[derive(Serialize)]
+struct Body {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    name: Option<String>,
+    axes: Vec<ShownAxis>,
+    layers: Vec<ShownLayer>,
+    settings: Counts,
+    near: Vec<json::Near>,
+}
+
+#[derive(Serialize)]
+struct ShownAxis {
+    axis: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    value: Option<String>,
+    from: String,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    passed_over: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct ShownLayer {
+    layer: String,
+    state: &'static str,
+    #[serde(skip_serializing_if = "String::is_empty")]
+    because: String,
+    sources: Vec<String>,
+    offers: usize,
+    decides: usize,
+}
+
+#[derive(Serialize, Clone, Copy)]
+struct Counts {
+    all: usize,
+    set: usize,
+    absent: usize,
+    error: usize,
+}
+
+pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
+    let layers = layers(answering);
+    let counts = counts(answering);
+    let near = select::stray_names(answering.resolution);
+    let result = if answering.as_json() {
+        let body = Body {
+            name: answering.project.name.clone(),
+            axes: answering.context().axes.iter().map(shown_axis).collect(),
+            layers,
+            settings: counts,
+            near: near.iter().map(json::Near::of).collect(),
+        };
+        json::text(&json::Answer::new("where", answering.context(), body))
+    } else {
+        text(answering, &layers, counts, &near)
+    };
+    Ok(answering.outcome(result, String::new(), true))
+}
+
+fn origin(axis: &AxisValue) -> String {
+    match &axis.origin {
+        AxisOrigin::Asked => "--in".to_owned(),
+        AxisOrigin::Variable(name) => format!("the variable {name}"),
+        AxisOrigin::Default => "the default".to_owned(),
+        AxisOrigin::Nothing => "nothing".to_owned(),
+    }
+}
+
+fn shown_axis(axis: &AxisValue) -> ShownAxis {
+    ShownAxis {
+        axis: axis.axis.clone(),
+        value: axis.value.clone(),
+        from: origin(axis),
+        passed_over: axis.passed_over.clone(),
+    }
+}
+
+/// The layers, strongest first.
+fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
+    let resolution = answering.resolution;
+    let readings = resolution.readings();
+    let decides = resolution.decided_by_layer();
+    let mut shown = Vec::new();
+    for (index, layer) in readings.layers.iter().enumerate().rev() {
+        let of_layer: Vec<_> =
+            readings.readings.iter().filter(|reading| reading.layer == LayerIndex(index)).collect();
+        let because = layer.absence().unwrap_or_default();
+        let state = match layer.presence {
+            Presence::Read => "read",
+            _ => LayerState::of(&layer.presence).name(),
+        };
+        let sources = match layer.kind {
+            justwhy_core::Kind::Catalogue => Vec::new(),
+            _ => of_layer.iter().map(|reading| reading.source.clone()).collect(),
+        };
+        shown.push(ShownLayer {
+            layer: layer.name.clone(),
+            state,
+            because,
+            sources,
+            offers: of_layer.iter().map(|reading| reading.offers.len()).sum(),
+            decides: decides[index],
+        });
+    }
+    shown
+}
+
+fn counts(answering: &Answering<'_>) -> Counts {
+    let mut counts = Counts { all: 0, set: 0, absent: 0, error: 0 };
+    for key in answering.resolution.settings() {
+        counts.all += 1;
+        match Explanation::of(answering.resolution, key).status {
+            Status::Set => counts.set += 1,
+            Status::Absent => counts.absent += 1,
+            Status::Error { .. } => counts.error += 1,
+        }
+    }
+    counts
+}
+
+fn text(
+    answering: &Answering<'_>,
+    layers: &[ShownLayer],
+    counts: Counts,
+    near: &[NearName],
+) -> String {
+    let look = answering.look;
+    let project = answering.project;
+    let path = project.folder.join(&project.file).display().to_string();
+    let mut out = String::new();
+    if let Some(name) = &project.name {
+        out.push_str(&look.paint(Role::Key, name));
+        out.push_str("  ");
+    }
+    out.push_str(&look.paint(Role::Place, &path));
+    out.push_str("\n\n");
+    axes(answering, &mut out);
+    out.push_str(&look.paint(Role::Heading, "Layers, strongest first"));
+    out.push('\n');
+    let names = layers.iter().map(|layer| layer.layer.len()).max().unwrap_or(0);
+    for layer in layers {
+        rung(answering, layer, names, &mut out);
+    }
+    out.push('\n');
+    out.push_str(&format!("{}: {} with a value", settings(counts.all), counts.set));
+    if counts.absent > 0 {
+        out.push_str(&format!(", {} without", counts.absent));
+    }
+    if counts.error > 0 {
+        out.push_str(&format!(", {}", look.paint(Role::Wrong, &format!("{} in error", counts.error))));
+    }
+    out.push_str(".\n");
+    for name in near {
+        let place = match name.line {
+            Some(line) => format!("{}:{line}", name.source),
+            None => name.source.clone(),
+        };
+        let text = format!("{} ({place}) is nearly {}: misspelt?", name.name, name.meant);
+        for line in look.wrap(&text, look.columns()) {
+            out.push_str(&look.paint(Role::Warning, &line));
+            out.push('\n');
+        }
+    }
+    out
+}
+
+fn settings(count: usize) -> String {
+    match count {
+        1 => "1 setting".to_owned(),
+        count => format!("{count} settings"),
+    }
+}
+
+fn axes(answering: &Answering<'_>, out: &mut String) {
+    let look = answering.look;
+    let axes = &answering.context().axes;
+    if axes.is_empty() {
+        return;
+    }
+    out.push_str(&look.paint(Role::Heading, "Where you stand"));
+    out.push('\n');
+    let names = axes.iter().map(|axis| axis.axis.len()).max().unwrap_or(0);
+    let values = axes.iter().filter_map(|axis| axis.value.as_ref().map(String::len)).max();
+    let values = values.unwrap_or(0).max("unset".len());
+    for axis in axes {
+        let (role, value) = match &axis.value {
+            Some(value) => (Role::Value, value.as_str()),
+            None => (Role::Lost, "unset"),
+        };
+        let start = format!(
+            "  {}  {}  ",
+            fill(&axis.axis, axis.axis.len(), names),
+            fill(&look.paint(role, value), value.len(), values)
+        );
+        let mut from = match axis.origin {
+            AxisOrigin::Nothing => "nothing gives it a value".to_owned(),
+            _ => format!("from {}", origin(axis)),
+        };
+        if !axis.passed_over.is_empty() {
+            from.push_str(&format!("; {}", axis.passed_over.join(", ")));
+        }
+        let indent = names + values + 6;
+        for (at, line) in look.wrap(&from, look.columns() - indent).iter().enumerate() {
+            match at {
+                0 => out.push_str(&format!("{start}{line}\n")),
+                _ => out.push_str(&format!("{:indent$}{line}\n", "")),
+            }
+        }
+    }
+    out.push('\n');
+}
+
+fn rung(answering: &Answering<'_>, layer: &ShownLayer, names: usize, out: &mut String) {
+    let look = answering.look;
+    let (symbol, role) = match (layer.state, layer.decides) {
+        ("read", 0) => (Symbol::Lost, Role::Lost),
+        ("read", _) => (Symbol::Decides, Role::Value),
+        _ => (Symbol::Quiet, Role::Lost),
+    };
+    let start = format!(
+        "  {} {}  ",
+        look.paint(role, look.symbol(symbol)),
+        fill(&look.paint(Role::Layer, &layer.layer), layer.layer.len(), names)
+    );
+    let says = match (layer.state, layer.offers) {
+        ("read", 0) => "says nothing".to_owned(),
+        ("read", offers) => format!("says {offers}, decides {}", layer.decides),
+        (state, _) => state.to_owned(),
+    };
+    let says = fill(&look.text(&says), width(&says), 22);
+    let detail = if layer.because.is_empty() { layer.sources.join(", ") } else { layer.because.clone() };
+    let role = if layer.because.is_empty() { Role::Place } else { Role::Lost };
+    let indent = 4 + names + 2 + 24;
+    let lines = look.wrap(&detail, look.columns().saturating_sub(indent));
+    let first = lines.first().map(|line| look.paint(role, line)).unwrap_or_default();
+    out.push_str(format!("{start}{says}  {first}").trim_end());
+    out.push('\n');
+    for line in lines.iter().skip(1) {
+        out.push_str(&format!("{:indent$}{}\n", "", look.paint(role, line)));
+    }
+}

@@ -1,0 +1,93 @@
+//! What is said when something could not be done.
+
+use crate::json;
+use crate::look::{Look, Role};
+use crate::run::{Outcome, Terminal};
+use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
+use justwhy_sources::Error;
+use std::ffi::OsString;
+
+/// The exit code of everything that could not be done.
+const CODE: u8 = 2;
+
+/// All errors for people on stderr, and the first for programs on stdout if they asked for JSON.
+pub(crate) fn outcome(errors: &[Error], as_json: bool, look: &Look, in_colour: bool) -> Outcome {
+    let look = Look { colour: in_colour, ..*look };
+    let notes = errors.iter().map(|error| render(error, &look)).collect();
+    let result = match errors.first() {
+        Some(first) if as_json => json::failure(first),
+        _ => String::new(),
+    };
+    Outcome { result, notes, code: CODE }
+}
+
+fn render(error: &Error, look: &Look) -> String {
+    let mut out = look.paint(Role::Wrong, "error");
+    let place = match error.spot() {
+        Some(spot) => format!(" {}", look.paint(Role::Place, &spot.to_string())),
+        None => String::new(),
+    };
+    out.push_str(&format!("{place}: {}\n", look.text(error.message())));
+    if let Some(excerpt) = error.shown_line() {
+        out.push_str(&shown_line(error, excerpt, look));
+    }
+    for (what, spot) in error.others() {
+        let spot = look.paint(Role::Place, &spot.to_string());
+        out.push_str(&format!("  {} {spot}\n", look.text(what)));
+    }
+    for help in error.helps() {
+        look.paragraph(&mut out, help, "  ");
+    }
+    out
+}
+
+/// The line with a mark under what is wrong in it.
+fn shown_line(error: &Error, excerpt: &justwhy_sources::Excerpt, look: &Look) -> String {
+    let Some(position) = error.spot().and_then(|spot| spot.position) else {
+        return String::new();
+    };
+    // The renderer panics on a range that does not fit its text.
+    let length = excerpt.line.len();
+    let marked = excerpt.marked.start.min(length)..excerpt.marked.end.min(length);
+    if excerpt.line.get(marked.clone()).is_none() {
+        return String::new();
+    }
+    let annotation = AnnotationKind::Primary.span(marked).label(excerpt.label.as_str());
+    let snippet =
+        Snippet::source(excerpt.line.as_str()).line_start(position.line).annotation(annotation);
+    let report = [Level::ERROR.no_name().secondary_title("").element(snippet)];
+    let renderer = if look.colour { Renderer::styled() } else { Renderer::plain() };
+    let rendered = renderer.render(&report);
+    // Only the line and its mark: the title and place were said above, in our own words.
+    let lines = rendered.lines().filter(|line| line.contains('|') && !line.trim_end().ends_with('|'));
+    lines.map(|line| format!("  {line}\n")).collect()
+}
+
+/// What clap says about the arguments: help and the version are no errors.
+pub(crate) fn of_arguments(
+    error: &clap::Error,
+    words: &[OsString],
+    terminal: &Terminal,
+) -> Outcome {
+    let text = if terminal.errors_in_colour && error.use_stderr() {
+        error.render().ansi().to_string()
+    } else if terminal.look.colour && !error.use_stderr() {
+        error.render().ansi().to_string()
+    } else {
+        error.render().to_string()
+    };
+    if !error.use_stderr() {
+        return Outcome { result: text, notes: String::new(), code: 0 };
+    }
+    let wants_json = words.windows(2).any(|pair| pair[0] == "--output" && pair[1] == "json")
+        || words.iter().any(|word| word == "--output=json");
+    let result = if wants_json {
+        let plain = error.render().to_string();
+        let first = plain.lines().next().unwrap_or_default();
+        let message = first.strip_prefix("error: ").unwrap_or(first);
+        json::failure(&Error::new("bad-argument", message))
+    } else {
+        String::new()
+    };
+    Outcome { result, notes: text, code: CODE }
+}

@@ -1,0 +1,62 @@
+//! `justwhy`: which value a setting has here, which source gave it, and why every other source
+//! lost.
+//!
+//! [`run::run`] reads like a table of contents. Everything is rendered to a `String`; only this
+//! file writes to the terminal and exits.
+
+mod arguments;
+mod commands;
+mod failure;
+mod fingerprint;
+mod json;
+mod look;
+mod run;
+mod select;
+
+use look::Look;
+use run::{Outcome, Terminal};
+use std::io::{IsTerminal as _, Write as _};
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    let words: Vec<std::ffi::OsString> = std::env::args_os().collect();
+    let outcome = run::run(&words, &terminal(), &justwhy_sources::System);
+    write_out(&outcome)
+}
+
+/// What is known about where the output goes.
+fn terminal() -> Terminal {
+    let variable = |name: &str| std::env::var(name).ok().filter(|value| !value.is_empty());
+    let locale = ["LC_ALL", "LC_CTYPE", "LANG"].into_iter().find_map(variable);
+    let locale = locale.unwrap_or_default().to_ascii_lowercase();
+    let is_terminal = std::io::stdout().is_terminal();
+    let width = terminal_size::terminal_size_of(std::io::stdout());
+    let is_dumb = variable("TERM").is_some_and(|term| term == "dumb");
+    Terminal {
+        look: Look {
+            width: width.map(|(width, _)| usize::from(width.0)),
+            colour: is_terminal && variable("NO_COLOR").is_none() && !is_dumb,
+            symbols: locale.contains("utf-8") || locale.contains("utf8"),
+        },
+        errors_in_colour: std::io::stderr().is_terminal()
+            && variable("NO_COLOR").is_none()
+            && !is_dumb,
+    }
+}
+
+/// Writes the result and what was noticed besides. A reader that has seen enough and closed the
+/// pipe is no failure.
+fn write_out(outcome: &Outcome) -> ExitCode {
+    // Whoever closed the error stream does not want to read it.
+    let _ = std::io::stderr().write_all(outcome.notes.as_bytes());
+    let mut stdout = std::io::stdout().lock();
+    let written = stdout.write_all(outcome.result.as_bytes()).and_then(|()| stdout.flush());
+    match written {
+        Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => {
+            let message = format!("justwhy: the result cannot be written: {error}\n");
+            let _ = std::io::stderr().write_all(message.as_bytes());
+            ExitCode::from(2)
+        }
+        _ => ExitCode::from(outcome.code),
+    }
+}

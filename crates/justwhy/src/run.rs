@@ -1,0 +1,117 @@
+//! From arguments to an outcome.
+
+use crate::arguments::{Arguments, Command, Common, Form, When};
+use crate::commands;
+use crate::commands::Answering;
+use crate::failure;
+use crate::look::Look;
+use clap::Parser as _;
+use justwhy_core::Resolution;
+use justwhy_sources::{Error, Project, Reader, WithVariables, World};
+use std::ffi::OsString;
+use std::path::Path;
+
+/// What is known about where the output goes.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Terminal {
+    pub(crate) look: Look,
+    pub(crate) errors_in_colour: bool,
+}
+
+/// What a command comes to.
+#[derive(Debug)]
+pub(crate) struct Outcome {
+    /// For stdout.
+    pub(crate) result: String,
+    /// For stderr.
+    pub(crate) notes: String,
+    /// The exit code.
+    pub(crate) code: u8,
+}
+
+/// Runs the command line `words`, the program's name first.
+pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) -> Outcome {
+    let arguments = match Arguments::try_parse_from(words) {
+        Ok(arguments) => arguments,
+        Err(error) => return failure::of_arguments(&error, words, terminal),
+    };
+    let common = &arguments.common;
+    let look = terminal.look.with_colour(common.color);
+    let answer = match &arguments.command {
+        Some(Command::Demo { folder }) => {
+            commands::demo::run(folder.as_deref(), common, &look, world)
+        }
+        Some(Command::Completions { shell }) => Ok(commands::texts::completions(*shell, common)),
+        Some(Command::Manual { command }) => commands::texts::manual(command.as_deref(), common),
+        None => answer(common, &look, world, commands::whereabouts::run),
+        Some(Command::List { patterns }) => {
+            answer(common, &look, world, |answering| commands::list::run(answering, patterns))
+        }
+        Some(Command::Explain { keys }) => {
+            answer(common, &look, world, |answering| commands::explain::run(answering, keys))
+        }
+    };
+    answer.unwrap_or_else(|errors| {
+        let in_colour = match common.color {
+            When::Auto => terminal.errors_in_colour,
+            When::Always => true,
+            When::Never => false,
+        };
+        failure::outcome(&errors, common.output == Form::Json, &look, in_colour)
+    })
+}
+
+/// Reads the project and all that it names here, resolves it, and lets a command answer from that.
+fn answer(
+    common: &Common,
+    look: &Look,
+    world: &dyn World,
+    command: impl FnOnce(&Answering<'_>) -> Result<Outcome, Vec<Error>>,
+) -> Result<Outcome, Vec<Error>> {
+    let one = |error| vec![error];
+    let mut given = justwhy_sources::Arguments::default();
+    for (index, text) in common.set.iter().enumerate() {
+        given.set(text, index + 1).map_err(one)?;
+    }
+    for text in &common.unset {
+        given.unset(text).map_err(one)?;
+    }
+    let other = match &common.process_from {
+        Some(from) => {
+            let variables = other_process(from, world).map_err(one)?;
+            Some(WithVariables { inner: world, variables, folder: None })
+        }
+        None => None,
+    };
+    let world = match &other {
+        Some(world) => world as &dyn World,
+        None => world,
+    };
+    let project = Project::load(world, common.project.as_deref())?;
+    let context = project.situate(world, common.context.as_deref()).map_err(one)?;
+    let readings = Reader::new(&project, world).read(context, &given).map_err(one)?;
+    let resolution = Resolution::of(&readings);
+    let answering = Answering { project: &project, resolution: &resolution, common, look, given: &given };
+    command(&answering)
+}
+
+/// The environment of the process of that number, or of a dump of one.
+fn other_process(from: &str, world: &dyn World) -> Result<Vec<(OsString, OsString)>, Error> {
+    const MOST_BYTES: u64 = 64 * 1024 * 1024;
+    let is_number = !from.is_empty() && from.bytes().all(|byte| byte.is_ascii_digit());
+    let path = match is_number {
+        true => Path::new("/proc").join(from).join("environ"),
+        false => world.current_folder().unwrap_or_default().join(from),
+    };
+    match world.read_file(&path, MOST_BYTES) {
+        Ok(bytes) => Ok(justwhy_sources::read_dump(&bytes)),
+        Err(problem) => {
+            let what = match is_number {
+                true => format!("the environment of process {from}"),
+                false => from.to_owned(),
+            };
+            let error = justwhy_sources::unreadable(&problem, &what);
+            Err(error.help("--process-from takes the number of a process or a dump made by env"))
+        }
+    }
+}

@@ -1,0 +1,146 @@
+//! Which settings a person means by what they typed.
+
+use justwhy_core::{
+    KeyId, KeyPath, LayerIndex, Names, Naming, NearName, Pattern, Reading, Resolution, nearest_few,
+};
+use justwhy_sources::Error;
+
+#[cfg(test)]
+mod tests;
+
+/// The settings meant by `text`: a key, a branch of keys, a pattern, or the name of a variable; a
+/// key that exists comes first. None only for a pattern that matches nothing.
+pub(crate) fn settings(resolution: &Resolution<'_>, text: &str) -> Result<Vec<KeyId>, Error> {
+    let keys = resolution.keys();
+    if Pattern::has_wildcard(text) {
+        let pattern = Pattern::parse(text).map_err(|error| bad_key(text, &error))?;
+        let matching = |key: &KeyId| pattern.matches(keys, *key);
+        return Ok(resolution.settings().into_iter().filter(matching).collect());
+    }
+    let parsed = KeyPath::parse(text);
+    if let Ok(path) = &parsed
+        && let Some(key) = keys.find(KeyId::ROOT, path)
+    {
+        let found = within(resolution, key);
+        if !found.is_empty() {
+            return Ok(found);
+        }
+    }
+    if let Some(key) = of_variable(resolution, text) {
+        return Ok(vec![key]);
+    }
+    match parsed {
+        Ok(_) => Err(unknown(resolution, text)),
+        Err(error) => Err(bad_key(text, &error)),
+    }
+}
+
+/// The settings at `key` and below it.
+fn within(resolution: &Resolution<'_>, key: KeyId) -> Vec<KeyId> {
+    let mut found = Vec::new();
+    let mut branches = vec![key];
+    while let Some(branch) = branches.pop() {
+        if resolution.is_setting(branch) {
+            found.push(branch);
+        }
+        branches.extend(resolution.keys().children(branch));
+    }
+    resolution.keys().sorted(found)
+}
+
+/// The setting whose variable, as some layer reads it, has that name.
+fn of_variable(resolution: &Resolution<'_>, name: &str) -> Option<KeyId> {
+    let settings = resolution.settings();
+    let mut namings: Vec<&Naming> = Vec::new();
+    for layer in &resolution.readings().layers {
+        if let Names::Variables(naming) = &layer.names {
+            namings.push(naming);
+        }
+    }
+    namings.into_iter().find_map(|naming| {
+        // Indexing would cost as much as asking every setting once.
+        settings.iter().copied().find(|key| naming.variable(resolution.keys(), *key) == name)
+    })
+}
+
+fn bad_key(text: &str, error: &justwhy_core::NameError) -> Error {
+    let at = text.get(..error.at).map_or(0, |start| start.chars().count()) + 1;
+    Error::new("bad-argument", format!("this is no key: {} (character {at})", error.problem))
+        .help("a key is a dotted path such as database.pool.max; quote a segment with other \
+               characters, as in headers.\"x.y\"")
+}
+
+fn unknown(resolution: &Resolution<'_>, text: &str) -> Error {
+    let error = Error::new("unknown-key", format!("there is no setting {text} here"));
+    let near = near_keys(resolution, text);
+    match near.as_slice() {
+        [] => error.help("justwhy list shows all that there are"),
+        near => error.help(format!("did you mean {}?", justwhy_core::list_values(near, "or"))),
+    }
+}
+
+/// The keys and variables nearest to a text that is none.
+pub(crate) fn near_keys(resolution: &Resolution<'_>, text: &str) -> Vec<String> {
+    const MOST: usize = 3;
+    let shown: Vec<String> =
+        resolution.settings().into_iter().map(|key| resolution.keys().show(key)).collect();
+    let mut near: Vec<String> = nearest_few(text, shown.iter().map(String::as_str), MOST)
+        .into_iter()
+        .map(str::to_owned)
+        .collect();
+    if near.is_empty() {
+        // The start of a key was forgotten.
+        let ending = format!(".{text}");
+        near.extend(shown.iter().filter(|key| key.ends_with(&ending)).take(MOST).cloned());
+    }
+    if near.is_empty() {
+        near.extend(near_variables(resolution, text));
+    }
+    near
+}
+
+fn near_variables(resolution: &Resolution<'_>, text: &str) -> Vec<String> {
+    let mut found = Vec::new();
+    for layer in &resolution.readings().layers {
+        let Names::Variables(naming) = &layer.names else { continue };
+        for key in resolution.settings() {
+            let name = naming.variable(resolution.keys(), key);
+            if justwhy_core::is_near(&name, text) && !found.contains(&name) {
+                found.push(name);
+            }
+        }
+    }
+    found.truncate(3);
+    found
+}
+
+/// Names of variables in what was read that are nearly the variable of a known setting and are not
+/// read for it.
+pub(crate) fn stray_names(resolution: &Resolution<'_>) -> Vec<NearName> {
+    let readings = resolution.readings();
+    let mut found = Vec::new();
+    for (index, layer) in readings.layers.iter().enumerate() {
+        let Names::Variables(naming) = &layer.names else { continue };
+        let layer = LayerIndex(index);
+        let has_strangers = |reading: &Reading| {
+            reading.layer == layer && !reading.strangers.is_empty()
+        };
+        if !readings.readings.iter().any(has_strangers) {
+            continue;
+        }
+        for key in resolution.settings() {
+            if is_known(resolution, key) {
+                found.extend(readings.near_names(layer, &naming.variable(resolution.keys(), key)));
+            }
+        }
+    }
+    found
+}
+
+/// Whether a layer whose names are keys speaks of the setting, so that it is surely meant.
+fn is_known(resolution: &Resolution<'_>, key: KeyId) -> bool {
+    resolution.candidates(key).any(|id| {
+        let layer = resolution.layer_of(resolution.candidate(id));
+        resolution.readings().layer(layer).names == Names::Keys
+    })
+}

@@ -1,0 +1,91 @@
+//! The formats of settings files. Each gives a [`Tree`](crate::tree::Tree) or, for flat ones, a
+//! [`Document`] directly, with the exact place of every value.
+
+use crate::Limits;
+use crate::tree::{Fault, Lowering, Tree};
+use justwhy_core::{Document, Keys};
+
+pub(crate) mod env;
+pub(crate) mod json;
+pub(crate) mod toml;
+pub(crate) mod yaml;
+
+#[cfg(test)]
+mod tests;
+
+/// A format of settings files.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub enum Format {
+    /// TOML 1.0.
+    Toml,
+    /// RFC 8259.
+    Json,
+    /// YAML 1.2, core schema, one document.
+    Yaml,
+    /// `NAME=VALUE` lines.
+    Env,
+}
+
+impl Format {
+    /// Every format that is read so far.
+    pub const ALL: [Format; 4] = [Format::Toml, Format::Json, Format::Yaml, Format::Env];
+
+    /// The name in a project file.
+    pub fn name(self) -> &'static str {
+        match self {
+            Format::Toml => "toml",
+            Format::Json => "json",
+            Format::Yaml => "yaml",
+            Format::Env => "env",
+        }
+    }
+
+    /// The format of that name.
+    pub fn named(name: &str) -> Option<Format> {
+        Format::ALL.into_iter().find(|format| format.name() == name)
+    }
+
+    /// The format that a file's name shows.
+    pub fn of_path(path: &str) -> Option<Format> {
+        let name = path.rsplit('/').next().unwrap_or(path);
+        if name.starts_with(".env") || name.ends_with(".env") {
+            return Some(Format::Env);
+        }
+        match name.rsplit_once('.')?.1 {
+            "toml" => Some(Format::Toml),
+            "json" => Some(Format::Json),
+            "yaml" | "yml" => Some(Format::Yaml),
+            _ => None,
+        }
+    }
+
+    /// Whether its texts carry no type of their own, as everything in it is a text.
+    pub fn is_untyped(self) -> bool {
+        self == Format::Env
+    }
+
+    /// Reads a text, interning its names in `keys`.
+    pub(crate) fn read(
+        self,
+        text: &str,
+        keys: &mut Keys,
+        limits: Limits,
+    ) -> Result<Document, Fault> {
+        let tree = match self {
+            Format::Toml => toml::parse(text, limits)?,
+            Format::Json => json::parse(text, limits)?,
+            Format::Yaml => yaml::parse(text, limits)?,
+            Format::Env => return env::read(text, keys, limits),
+        };
+        Lowering::new(&tree, keys, limits).lower(Tree::ROOT)
+    }
+}
+
+pub(crate) fn integer_too_large(at: justwhy_core::Span) -> Fault {
+    Fault::new(at, "an integer must fit into 64 bits").help("write it as a text, in quotes")
+}
+
+pub(crate) fn number_too_large(at: justwhy_core::Span) -> Fault {
+    Fault::new(at, "a number must fit into 64-bit floating point")
+        .help("write it as a text, in quotes")
+}

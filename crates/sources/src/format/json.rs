@@ -1,0 +1,143 @@
+//! JSON, as RFC 8259 has it.
+
+use crate::Limits;
+use crate::tree::{Fault, Kind, Node, NodeId, Tree, too_deep};
+use jsonc_parser::ast::{self, ObjectPropName, Value};
+use jsonc_parser::common::Ranged as _;
+use jsonc_parser::errors::{ParseError, ParseErrorKind};
+use jsonc_parser::{CollectOptions, ParseOptions, ParseStringErrorKind};
+use justwhy_core::Span;
+
+const STRICT: ParseOptions = ParseOptions {
+    allow_comments: false,
+    allow_loose_object_property_names: false,
+    allow_trailing_commas: false,
+    allow_missing_commas: false,
+    allow_single_quoted_strings: false,
+    allow_hexadecimal_numbers: false,
+    allow_unary_plus_numbers: false,
+    allow_bare_decimal_point_numbers: false,
+    allow_non_finite_numbers: false,
+    allow_extended_string_escapes: false,
+};
+
+pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
+    let parsed = jsonc_parser::parse_to_ast(text, &CollectOptions::default(), &STRICT)
+        .map_err(|error| fault(&error, limits))?;
+    let root = match parsed.value {
+        Some(Value::Object(root)) => root,
+        Some(other) => return Err(not_a_table(span(other.range()))),
+        None => {
+            return Err(Fault::new(Span::new(text.len(), text.len()), "there is no value here")
+                .help("an empty JSON file must say {}"));
+        }
+    };
+    let mut tree = Tree::new();
+    tree.node_mut(Tree::ROOT).at = span(root.range);
+    object(&mut tree, Tree::ROOT, root)?;
+    Ok(tree)
+}
+
+fn object<'s>(tree: &mut Tree<'s>, table: NodeId, object: ast::Object<'s>) -> Result<(), Fault> {
+    for property in object.properties {
+        let name_at = span(property.name.range());
+        let name = match property.name {
+            ObjectPropName::String(name) => name.value,
+            ObjectPropName::Word(word) => word.value.into(),
+        };
+        let at = span(property.value.range());
+        let node = Node::named(name, name_at, at, kind(&property.value, at)?);
+        let id = tree.push_child(table, node);
+        fill(tree, id, property.value)?;
+    }
+    Ok(())
+}
+
+fn fill<'s>(tree: &mut Tree<'s>, id: NodeId, value: Value<'s>) -> Result<(), Fault> {
+    match value {
+        Value::Object(value) => object(tree, id, value),
+        Value::Array(value) => {
+            for item in value.elements {
+                let at = span(item.range());
+                let node = Node::new(at, kind(&item, at)?);
+                let item_id = tree.push_child(id, node);
+                fill(tree, item_id, item)?;
+            }
+            Ok(())
+        }
+        Value::StringLit(value) => {
+            tree.node_mut(id).kind = Kind::Text(value.value);
+            Ok(())
+        }
+        _ => Ok(()),
+    }
+}
+
+fn kind<'s>(value: &Value<'s>, at: Span) -> Result<Kind<'s>, Fault> {
+    Ok(match value {
+        Value::NullKeyword(_) => Kind::Null,
+        Value::BooleanLit(value) => Kind::Boolean(value.value),
+        Value::NumberLit(value) => number(value.value, at)?,
+        Value::StringLit(_) => Kind::Null,
+        Value::Object(_) => Kind::Table(Default::default()),
+        Value::Array(_) => Kind::List(Default::default()),
+    })
+}
+
+fn number<'s>(digits: &str, at: Span) -> Result<Kind<'s>, Fault> {
+    if digits.contains(['.', 'e', 'E']) {
+        return match digits.parse::<f64>() {
+            Ok(number) if number.is_finite() => Ok(Kind::Number(number)),
+            _ => Err(super::number_too_large(at)),
+        };
+    }
+    digits.parse().map(Kind::Integer).map_err(|_| super::integer_too_large(at))
+}
+
+fn span(range: jsonc_parser::common::Range) -> Span {
+    Span::new(range.start, range.end)
+}
+
+fn not_a_table(at: Span) -> Fault {
+    Fault::new(at, "the file must hold one object, and this is none")
+        .help("wrap it: { \"name\": … }")
+}
+
+/// The parser's reasons in our words; none of them ever repeats a text of the file.
+fn fault(error: &ParseError, limits: Limits) -> Fault {
+    use ParseErrorKind as E;
+    let at = span(error.range());
+    let message = match error.kind() {
+        E::NestingDepthExceeded => return too_deep(at, limits),
+        E::CommentsNotAllowed => {
+            return Fault::new(at, "JSON has no comments").help("take the comment out");
+        }
+        E::TrailingCommasNotAllowed => "a comma must be followed by another item",
+        E::ExpectedComma => "expected a comma or the closing bracket",
+        E::ExpectedColonAfterObjectKey => "expected `:` after the name",
+        E::ExpectedObjectValue => "expected a value after `:`",
+        E::ExpectedStringObjectProperty => "expected a name in double quotes",
+        E::MultipleRootJsonValues => "expected the end of the file after its one value",
+        E::SingleQuotedStringsNotAllowed => "texts stand in double quotes in JSON",
+        E::UnterminatedArray => "this `[` is never closed",
+        E::UnterminatedObject => "this `{` is never closed",
+        E::UnexpectedWord => "expected a value: texts and names stand in double quotes",
+        E::BareDecimalPointNumbersNotAllowed => "a number has digits on both sides of its point",
+        E::HexadecimalNumbersNotAllowed => "JSON numbers are decimal",
+        E::NonFiniteNumbersNotAllowed => "JSON has no Infinity and no NaN",
+        E::UnaryPlusNumbersNotAllowed => "a number does not begin with `+` in JSON",
+        E::ExpectedDigit
+        | E::ExpectedDigitFollowingNegativeSign
+        | E::ExpectedPlusMinusOrDigitInNumberLiteral => "expected a digit",
+        E::String(ParseStringErrorKind::UnterminatedStringLiteral) => "this text is never closed",
+        E::String(ParseStringErrorKind::InvalidUnicodeEscapeSequence(_)) => {
+            "this \\u escape is no character: half a surrogate pair"
+        }
+        E::String(ParseStringErrorKind::ExpectedFourHexDigits) => {
+            "expected four hexadecimal digits after \\u"
+        }
+        E::String(_) => "this escape or control character is not allowed in a text",
+        _ => "expected a value here",
+    };
+    Fault::new(at, message)
+}

@@ -1,0 +1,30 @@
+//! What `justwhy` reads from the world: the project file, settings files in their formats, and the
+//! process environment.
+//!
+//! All access to the outside goes through [`World`], so that a test, another revision or another
+//! process can stand in for the machine. A question passes through this crate in three steps:
+//!
+//! 1. [`Project::load`] finds and reads `justwhy.toml`.
+//! 2. [`Project::situate`] finds out where the question is asked: a
+//!    [`Context`](justwhy_core::Context).
+//! 3. [`Reader::read`] reads every source that the layers name there, each file once, and gives the
+//!    [`Readings`](justwhy_core::Readings) that `justwhy_core` resolves.
+
+mod arguments;
+mod error;
+mod format;
+mod limits;
+mod project;
+mod reader;
+mod situate;
+mod text;
+mod tree;
+mod world;
+
+pub use arguments::Arguments;
+pub use error::{Error, Excerpt, Spot};
+pub use format::Format;
+pub use limits::Limits;
+pub use project::{Project, ProjectAxis, ProjectLayer, unreadable};
+pub use reader::Reader;
+pub use world::{ReadProblem, System, WithVariables, World, read_dump};

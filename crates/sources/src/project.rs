@@ -1,0 +1,269 @@
+//! The project file, `justwhy.toml`.
+
+use crate::error::Error;
+use crate::format::{Format, toml};
+use crate::tree::Tree;
+use crate::world::{ReadProblem, World};
+use crate::{Limits, text};
+use justwhy_core::{Axis, Condition, Empty, Null, Span, Value};
+use std::path::{Path, PathBuf};
+
+mod axis;
+mod fields;
+mod layer;
+mod template;
+#[cfg(test)]
+mod tests;
+
+pub(crate) use template::{KeyTemplate, PathTemplate};
+
+use fields::{Fields, Sink};
+
+/// The name of the project file.
+pub(crate) const FILE_NAME: &str = "justwhy.toml";
+
+/// A project: the axes in which its settings vary and the layers that give them, weakest first.
+#[derive(Debug)]
+pub struct Project {
+    /// The project's name, if it has one.
+    pub name: Option<String>,
+    /// The folder to which all paths in it are relative.
+    pub folder: PathBuf,
+    /// The name of the project file in that folder.
+    pub file: String,
+    /// How large and deep a file may be.
+    pub limits: Limits,
+    /// The axes, in order.
+    pub axes: Vec<ProjectAxis>,
+    /// The layers that the file declares, weakest first.
+    pub layers: Vec<ProjectLayer>,
+    /// The text of the project file, for places.
+    pub(crate) text: justwhy_core::SourceText,
+}
+
+/// An axis as declared.
+#[derive(Debug)]
+pub struct ProjectAxis {
+    /// Its name and the values that it may have.
+    pub axis: Axis,
+    /// Its value when nothing else gives one.
+    pub default: Option<String>,
+    /// The process variables that give its value, first hit first, with their places.
+    pub(crate) read: Vec<(String, Span)>,
+}
+
+/// A layer as declared.
+#[derive(Debug)]
+pub struct ProjectLayer {
+    /// Its name.
+    pub name: String,
+    /// What it reads.
+    pub(crate) reads: Reads,
+    pub(crate) when: Vec<Condition>,
+    pub(crate) unless: Vec<Condition>,
+    pub(crate) optional: bool,
+    pub(crate) under: Option<KeyTemplate>,
+    /// The prefix and what nests, where names are variables.
+    pub(crate) variables: Option<(String, String)>,
+    pub(crate) empty: Empty,
+    pub(crate) null: Null,
+    /// Where its name stands, for messages about it.
+    pub(crate) at: Span,
+}
+
+/// What a layer reads.
+#[derive(Debug)]
+pub(crate) enum Reads {
+    File(PathTemplate, Format),
+    Values(Vec<(Vec<String>, Value, Span)>),
+    Process,
+}
+
+/// # Finding and reading
+impl Project {
+    /// Finds the project file, from `asked` (a file or folder) or by walking up from the current
+    /// folder, and reads it. Gives every error that it finds, not only the first.
+    pub fn load(world: &dyn World, asked: Option<&Path>) -> Result<Project, Vec<Error>> {
+        let path = find(world, asked).map_err(|error| vec![error])?;
+        let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
+        let file = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let most = Limits::default().file_bytes;
+        let bytes = world.read_file(&path, most).map_err(|problem| {
+            vec![unreadable(&problem, &file).at(path.display().to_string(), None)]
+        })?;
+        let (text, verdict) = text::decode(bytes);
+        let attach = |fault| vec![crate::reader::attach(fault, &file, &text)];
+        verdict.map_err(attach)?;
+        let tree = toml::parse(text.text(), Limits::default()).map_err(attach)?;
+        let mut sink = Sink::new(&file, &text, &tree);
+        let project = read(&mut sink, folder, file.clone());
+        let errors = sink.into_errors();
+        match project {
+            Some(project) if errors.is_empty() => Ok(Project { text, ..project }),
+            _ => Err(errors),
+        }
+    }
+
+    /// Every name of a process variable from which an axis is read; none of them is a setting.
+    pub(crate) fn axis_variables(&self) -> impl Iterator<Item = &str> {
+        self.axes.iter().flat_map(|axis| &axis.read).map(|(name, _)| name.as_str())
+    }
+
+    /// The axis of that name.
+    pub(crate) fn axis(&self, name: &str) -> Option<&ProjectAxis> {
+        self.axes.iter().find(|axis| axis.axis.name == name)
+    }
+}
+
+/// Why a file that was named could not be read.
+pub fn unreadable(problem: &ReadProblem, what: &str) -> Error {
+    match problem {
+        ReadProblem::Missing => Error::new("missing-file", format!("{what} is not there")),
+        ReadProblem::NotAFile(kind) => {
+            Error::new("not-a-file", format!("{what} is {kind}, and only regular files are read"))
+        }
+        ReadProblem::TooLarge => Error::new(
+            "limit",
+            format!("{what} is larger than the limit for a file allows"),
+        ),
+        ReadProblem::Refused(error) => {
+            Error::new("unreadable-file", format!("{what} cannot be read: {error}"))
+        }
+    }
+}
+
+fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
+    let here = world.current_folder().map_err(|error| {
+        Error::new("no-folder", format!("the current folder cannot be found: {error}"))
+    })?;
+    if let Some(asked) = asked {
+        let path = here.join(asked);
+        if world.is_folder(&path) {
+            let file = path.join(FILE_NAME);
+            return match world.is_file(&file) {
+                true => Ok(file),
+                false => Err(Error::new(
+                    "no-project",
+                    format!("there is no {FILE_NAME} in {}", asked.display()),
+                )
+                .help("--project takes the project file or its folder")),
+            };
+        }
+        return Ok(path);
+    }
+    let mut folder = here.as_path();
+    loop {
+        let file = folder.join(FILE_NAME);
+        if world.is_file(&file) {
+            return Ok(file);
+        }
+        match folder.parent() {
+            Some(parent) => folder = parent,
+            None => {
+                return Err(Error::new(
+                    "no-project",
+                    format!("there is no {FILE_NAME} here or in any folder above"),
+                )
+                .help("--project PATH names one elsewhere; `justwhy demo` shows what one looks like"));
+            }
+        }
+    }
+}
+
+const FIELDS: Fields = Fields {
+    of: "the project file",
+    known: &["justwhy", "name", "variables", "limits", "axis", "layer"],
+    later: &["catalogue", "setting", "store", "rule", "accept", "never", "secrets"],
+};
+
+fn read(sink: &mut Sink<'_>, folder: PathBuf, file: String) -> Option<Project> {
+    let root = Tree::ROOT;
+    sink.check_names(root, &FIELDS);
+    version(sink);
+    let name = sink.text(root, "name");
+    let naming = variables(sink);
+    let limits = limits(sink);
+    let axes = axis::read_all(sink);
+    let layers = layer::read_all(sink, &axes, &naming);
+    Some(Project {
+        name: name.map(|(name, _)| name),
+        folder,
+        file,
+        limits,
+        axes,
+        layers,
+        text: justwhy_core::SourceText::new("".into()),
+    })
+}
+
+fn version(sink: &mut Sink<'_>) {
+    match sink.integer(Tree::ROOT, "justwhy") {
+        Some((1, _)) => {}
+        Some((_, at)) => sink.error(
+            Error::new("bad-project", "this file is of a version that is not known")
+                .help("this program reads version 1: justwhy = 1"),
+            at,
+        ),
+        None if sink.field(Tree::ROOT, "justwhy").is_some() => {}
+        None => sink.error(
+            Error::new("bad-project", "the version of the project file is missing")
+                .help("begin the file with: justwhy = 1"),
+            Span::default(),
+        ),
+    }
+}
+
+/// The prefix and what nests, of `[variables]`.
+fn variables(sink: &mut Sink<'_>) -> (String, String) {
+    const FIELDS: Fields =
+        Fields { of: "[variables]", known: &["prefix", "nest"], later: &[] };
+    let Some(table) = sink.table(Tree::ROOT, "variables") else {
+        return (String::new(), "__".to_owned());
+    };
+    sink.check_names(table, &FIELDS);
+    (
+        prefix(sink, table).unwrap_or_default(),
+        nest(sink, table).unwrap_or_else(|| "__".to_owned()),
+    )
+}
+
+fn prefix(sink: &mut Sink<'_>, table: crate::tree::NodeId) -> Option<String> {
+    sink.text(table, "prefix").map(|(prefix, _)| prefix)
+}
+
+fn nest(sink: &mut Sink<'_>, table: crate::tree::NodeId) -> Option<String> {
+    let (nest, at) = sink.text(table, "nest")?;
+    if nest.is_empty() {
+        sink.error(
+            Error::new("bad-project", "`nest` is empty, so that no name could be split")
+                .help("the usual one is nest = \"__\""),
+            at,
+        );
+        return None;
+    }
+    Some(nest)
+}
+
+fn limits(sink: &mut Sink<'_>) -> Limits {
+    const FIELDS: Fields = Fields {
+        of: "[limits]",
+        known: &["file_bytes", "depth", "nodes"],
+        later: &["read_folders"],
+    };
+    let mut limits = Limits::default();
+    let Some(table) = sink.table(Tree::ROOT, "limits") else { return limits };
+    sink.check_names(table, &FIELDS);
+    let most = i64::try_from(Limits::MOST_FILE_BYTES).unwrap_or(i64::MAX);
+    if let Some(bytes) = sink.integer_within(table, "file_bytes", most) {
+        limits.file_bytes = bytes.unsigned_abs();
+    }
+    let to_usize = |value: i64| usize::try_from(value).unwrap_or(usize::MAX);
+    let most_depth = i64::try_from(Limits::MOST_DEPTH).unwrap_or(i64::MAX);
+    if let Some(depth) = sink.integer_within(table, "depth", most_depth) {
+        limits.depth = to_usize(depth);
+    }
+    if let Some(nodes) = sink.integer_within(table, "nodes", i64::from(u32::MAX) - 1) {
+        limits.nodes = to_usize(nodes);
+    }
+    limits
+}

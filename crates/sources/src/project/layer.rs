@@ -1,0 +1,324 @@
+//! `[[layer]]` tables.
+
+use super::axis::{check_value, named, required_name};
+use super::fields::{Fields, Sink};
+use super::template::{KeyTemplate, PathTemplate, TemplateError};
+use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
+use crate::Limits;
+use crate::error::Error;
+use crate::format::Format;
+use crate::tree::{Kind, Lowering, NodeId, shown_name};
+use justwhy_core::{Condition, Empty, Keys, Null, Span, Value, nearest};
+
+const FIELDS: Fields = Fields {
+    of: "a layer",
+    known: &[
+        "name", "file", "values", "process", "when", "unless", "optional", "format", "under",
+        "names", "prefix", "nest", "empty", "null",
+    ],
+    later: &[
+        "files", "scope", "store", "rows", "axis", "local", "into", "per_directory", "remove",
+        "pin", "references",
+    ],
+};
+
+/// Each of these says what a layer reads, and a layer has exactly one of them.
+const READS: [&str; 6] = ["file", "values", "process", "files", "scope", "rows"];
+
+pub(super) fn read_all(
+    sink: &mut Sink<'_>,
+    axes: &[ProjectAxis],
+    naming: &(String, String),
+) -> Vec<ProjectLayer> {
+    let mut layers: Vec<ProjectLayer> = Vec::new();
+    for table in sink.tables("layer") {
+        sink.check_names(table, &FIELDS);
+        let Some(layer) = read(sink, table, axes, naming) else { continue };
+        if let Some(first) = layers.iter().find(|other| other.name == layer.name) {
+            sink.repeated("layers", &layer.name, layer.at, first.at);
+        }
+        layers.push(layer);
+    }
+    layers
+}
+
+fn read(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    axes: &[ProjectAxis],
+    naming: &(String, String),
+) -> Option<ProjectLayer> {
+    let (name, at) = required_name(sink, table, "a layer")?;
+    check_name(sink, &name, at)?;
+    let when = conditions(sink, table, "when", axes);
+    let unless = conditions(sink, table, "unless", axes);
+    let reads = reads(sink, table, axes, at);
+    let is_file = matches!(reads, Some(Reads::File(..)));
+    let optional = only_for_files(sink, table, "optional", is_file);
+    let optional = optional && sink.boolean(table, "optional").unwrap_or_default();
+    let under = match only_for_files(sink, table, "under", is_file) {
+        true => under(sink, table, axes),
+        false => None,
+    };
+    let variables = variables(sink, table, reads.as_ref(), naming);
+    let empty = [("value", Empty::Value), ("unset", Empty::Unset)];
+    let null = [("unset", Null::Unset), ("value", Null::Value)];
+    let empty = sink.word(table, "empty", &empty).unwrap_or_default();
+    let null = sink.word(table, "null", &null).unwrap_or_default();
+    Some(ProjectLayer {
+        name,
+        reads: reads?,
+        when,
+        unless,
+        optional,
+        under,
+        variables,
+        empty,
+        null,
+        at,
+    })
+}
+
+fn check_name(sink: &mut Sink<'_>, name: &str, at: Span) -> Option<()> {
+    let fine = |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'-';
+    if name.is_empty() || !name.bytes().all(fine) || name.starts_with('-') {
+        let error = Error::new("bad-project", format!("{} cannot name a layer", shown_name(name)));
+        sink.error(error.help("a name is made of a-z, 0-9 and `-`, and does not begin with `-`"), at);
+        return None;
+    }
+    if name == "catalogue" || name == "arguments" {
+        let message = format!("the layer {name} always exists and cannot be declared");
+        sink.error(Error::new("bad-project", message).help("give this one another name"), at);
+        return None;
+    }
+    Some(())
+}
+
+/// Whether a field that only layers of one file have is there and may be.
+fn only_for_files(sink: &mut Sink<'_>, table: NodeId, field: &str, is_file: bool) -> bool {
+    let Some(id) = sink.field(table, field) else { return false };
+    if !is_file && sink.field(table, "file").is_none() {
+        let at = sink.tree.node(id).name_at;
+        let message = format!("`{field}` says something about a file, and this layer reads none");
+        sink.error_at_name(Error::new("bad-project", message), at, "");
+    }
+    is_file
+}
+
+fn reads(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    axes: &[ProjectAxis],
+    name_at: Span,
+) -> Option<Reads> {
+    let there: Vec<&str> =
+        READS.into_iter().filter(|name| sink.field(table, name).is_some()).collect();
+    match there.as_slice() {
+        [] => {
+            let error = Error::new("bad-project", "the layer does not say what it reads")
+                .help("add one of: file = \"…\", values = { … }, process = true");
+            sink.error(error, name_at);
+            None
+        }
+        ["file"] => file(sink, table, axes),
+        ["values"] => values(sink, table),
+        ["process"] => match sink.boolean(table, "process")? {
+            true => Some(Reads::Process),
+            false => {
+                let at = sink.place(table, "process");
+                let error = Error::new("bad-project", "`process` can only be true");
+                sink.error(error.help("take the layer out if it shall not be read"), at);
+                None
+            }
+        },
+        [one] => {
+            // Refused by name already.
+            debug_assert!(FIELDS.later.contains(one));
+            None
+        }
+        [first, second, ..] => {
+            let at = sink.place(table, second);
+            let message = format!("the layer reads two things: `{first}` and `{second}`");
+            sink.error(Error::new("bad-project", message).help("make two layers of it"), at);
+            None
+        }
+    }
+}
+
+fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
+    let (path, at) = sink.text(table, "file")?;
+    let template = template(sink, PathTemplate::parse(&path), "the path", at)?;
+    for axis in template.axes() {
+        named(sink, axes, axis, at)?;
+    }
+    if path.is_empty() || path.ends_with('/') || path.contains('\0') {
+        sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+        return None;
+    }
+    let format = match sink.field(table, "format") {
+        Some(_) => format(sink, table)?,
+        None => match Format::of_path(&path) {
+            Some(format) => format,
+            None => {
+                sink.error(unknown_format(&path), at);
+                return None;
+            }
+        },
+    };
+    Some(Reads::File(template, format))
+}
+
+fn unknown_format(path: &str) -> Error {
+    let later = ["jsonc", "ini", "cfg", "conf", "properties"];
+    if later.iter().any(|ending| path.ends_with(&format!(".{ending}"))) {
+        let message = "the format of this file is not supported yet";
+        return Error::new("not-supported-yet", message);
+    }
+    Error::new("bad-project", "the name of the file does not show its format").help(format!(
+        "say which it is: format = \"toml\" (or {})",
+        justwhy_core::list_values(&Format::ALL.map(Format::name)[1..], "or")
+    ))
+}
+
+fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
+    let (name, at) = sink.text(table, "format")?;
+    if let Some(format) = Format::named(&name) {
+        return Some(format);
+    }
+    let error = if ["jsonc", "ini", "properties"].contains(&name.as_str()) {
+        Error::new("not-supported-yet", format!("the format {name} is not supported yet"))
+    } else {
+        let names = Format::ALL.map(Format::name);
+        let error = Error::new("bad-project", format!("there is no format {}", shown_name(&name)));
+        match nearest(&name, names) {
+            Some(near) => error.help(format!("did you mean \"{near}\"?")),
+            None => error.help(format!("the formats are {}", names.join(", "))),
+        }
+    };
+    sink.error(error, at);
+    None
+}
+
+fn template<T>(
+    sink: &mut Sink<'_>,
+    parsed: Result<T, TemplateError>,
+    what: &str,
+    at: Span,
+) -> Option<T> {
+    match parsed {
+        Ok(template) => Some(template),
+        Err((offset, problem)) => {
+            // The text begins after its opening quote; escapes before the problem would shift it,
+            // and no sensible path has any.
+            let start = at.start as usize + 1 + offset;
+            let message = format!("{what} is wrong here: {problem}");
+            sink.error(Error::new("bad-project", message), Span::new(start, start));
+            None
+        }
+    }
+}
+
+fn under(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<KeyTemplate> {
+    let (text, at) = sink.text(table, "under")?;
+    let under = template(sink, KeyTemplate::parse(&text), "the section", at)?;
+    for axis in under.axes() {
+        named(sink, axes, axis, at)?;
+    }
+    Some(under)
+}
+
+/// The settings written in the project file.
+fn values(sink: &mut Sink<'_>, table: NodeId) -> Option<Reads> {
+    let id = sink.table(table, "values")?;
+    let mut keys = Keys::default();
+    match Lowering::new(sink.tree, &mut keys, Limits::default()).lower(id) {
+        Ok(document) => {
+            let leaves: Vec<(Vec<String>, Value, Span)> = document
+                .leaves
+                .into_iter()
+                .map(|leaf| {
+                    let path = keys.segments(leaf.name).into_iter().map(str::to_owned).collect();
+                    (path, leaf.value, leaf.at.unwrap_or_default())
+                })
+                .collect();
+            Some(Reads::Values(leaves))
+        }
+        Err(fault) => {
+            sink.error(Error::new(fault.code, fault.message), fault.at);
+            None
+        }
+    }
+}
+
+fn conditions(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    field: &str,
+    axes: &[ProjectAxis],
+) -> Vec<Condition> {
+    let Some(id) = sink.table(table, field) else { return Vec::new() };
+    let mut conditions = Vec::new();
+    let tree = sink.tree;
+    for entry in tree.entries(id) {
+        let node = tree.node(entry);
+        let axis = named(sink, axes, &node.name, node.name_at);
+        let items: Vec<NodeId> = match &node.kind {
+            Kind::List(items) => tree.children(*items).collect(),
+            _ => vec![entry],
+        };
+        if items.is_empty() {
+            let error = Error::new("bad-project", "an empty list of values is never met");
+            sink.error(error, node.at);
+        }
+        let mut values = Vec::new();
+        for item in items {
+            let Some((value, at)) = sink.text_of(item) else { continue };
+            if let Some(axis) = axis {
+                check_value(sink, &axis.axis, &value, at);
+            }
+            values.push(value);
+        }
+        conditions.push(Condition { axis: node.name.clone().into_owned(), values });
+    }
+    conditions
+}
+
+/// The prefix and what nests, if the layer's names are variables.
+fn variables(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    reads: Option<&Reads>,
+    naming: &(String, String),
+) -> Option<(String, String)> {
+    let usual = matches!(reads, Some(Reads::Process | Reads::File(_, Format::Env)));
+    let are_variables = match sink.word(table, "names", &[("keys", false), ("variables", true)]) {
+        Some(false) if matches!(reads, Some(Reads::Process)) => {
+            let at = sink.place(table, "names");
+            let message = "the process environment has no keys, only variables";
+            sink.error(Error::new("bad-project", message).help("take `names` out"), at);
+            true
+        }
+        Some(chosen) => chosen,
+        None => usual,
+    };
+    let own = (prefix(sink, table), nest(sink, table));
+    if are_variables {
+        return Some((
+            own.0.unwrap_or_else(|| naming.0.clone()),
+            own.1.unwrap_or_else(|| naming.1.clone()),
+        ));
+    }
+    if reads.is_some() {
+        for field in ["prefix", "nest"] {
+            if let Some(id) = sink.field(table, field) {
+                let at = sink.tree.node(id).name_at;
+                let message = format!(
+                    "`{field}` says how variables are read, and the names of this layer are keys"
+                );
+                let error = Error::new("bad-project", message);
+                sink.error_at_name(error.help("add names = \"variables\" if they are not"), at, "");
+            }
+        }
+    }
+    None
+}

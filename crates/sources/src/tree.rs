@@ -1,0 +1,447 @@
+//! The tree that the structured formats are parsed into, and how it becomes a document.
+
+use crate::Limits;
+use hashbrown::HashMap;
+use justwhy_core::{Document, Element, Entry, KeyId, Keys, Leaf, Span, Value};
+use std::borrow::Cow;
+use std::sync::Arc;
+
+/// The position of a node in its tree.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub(crate) struct NodeId(u32);
+
+impl NodeId {
+    pub(crate) fn index(self) -> usize {
+        self.0 as usize
+    }
+}
+
+/// A parsed text whose nodes still borrow from it. Flat, so that dropping a deep one is no
+/// recursion.
+#[derive(Debug)]
+pub(crate) struct Tree<'s> {
+    nodes: Vec<Node<'s>>,
+    /// The names of anchors, for [`Kind::Alias`].
+    pub(crate) anchors: Vec<Arc<str>>,
+}
+
+#[derive(Debug)]
+pub(crate) struct Node<'s> {
+    /// The name under which its table has it; empty for items of lists.
+    pub(crate) name: Cow<'s, str>,
+    pub(crate) name_at: Span,
+    /// Where the value begins.
+    pub(crate) at: Span,
+    pub(crate) kind: Kind<'s>,
+    /// Whether a table takes in the entries of this one (`<<`).
+    pub(crate) merges: bool,
+    next: Option<NodeId>,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) enum Kind<'s> {
+    /// Nothing was written where a value could be (YAML).
+    LeftOut,
+    Null,
+    Boolean(bool),
+    Integer(i64),
+    Number(f64),
+    Text(Cow<'s, str>),
+    List(Children),
+    Table(Children),
+    /// The value of another node, through the anchor of this number.
+    Alias(NodeId, usize),
+}
+
+/// The children of a list or table, linked by [`Node::next`].
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Children(Option<(NodeId, NodeId)>);
+
+/// What is wrong in a text: the place and the reason, before anybody knows which file it is.
+#[derive(Clone, PartialEq, Debug)]
+pub(crate) struct Fault {
+    pub(crate) at: Span,
+    pub(crate) message: String,
+    /// Another place, with what it has to do with it.
+    pub(crate) also: Option<(&'static str, Span)>,
+    pub(crate) help: Option<String>,
+    pub(crate) code: &'static str,
+}
+
+impl Fault {
+    pub(crate) fn new(at: Span, message: impl Into<String>) -> Fault {
+        Fault { at, message: message.into(), also: None, help: None, code: "bad-file" }
+    }
+
+    pub(crate) fn help(mut self, help: impl Into<String>) -> Fault {
+        self.help = Some(help.into());
+        self
+    }
+
+    pub(crate) fn also(mut self, what: &'static str, at: Span) -> Fault {
+        self.also = Some((what, at));
+        self
+    }
+
+    pub(crate) fn repeated(name: &str, at: Span, first: Span) -> Fault {
+        Fault::new(at, format!("the key {} is repeated", shown_name(name)))
+            .also("it stands first at", first)
+            .help("keep one of the two")
+    }
+
+    /// Past a limit; `field` is its name in `[limits]`.
+    pub(crate) fn past_limit(at: Span, field: &str, limit: u64, of_what: &str) -> Fault {
+        let mut fault = Fault::new(at, format!("there are more than {limit} {of_what} here"));
+        fault.code = "limit";
+        fault.help(format!("raise `{field}` under [limits] in the project file if this is wanted"))
+    }
+}
+
+/// A name for a message: at most 60 characters, quoted if it must be.
+pub(crate) fn shown_name(name: &str) -> String {
+    let short: String = name.chars().take(60).collect();
+    let shown = justwhy_core::KeyPath::single(short.as_str()).to_string();
+    if short.len() < name.len() { format!("{shown}…") } else { shown }
+}
+
+/// # Building
+impl<'s> Tree<'s> {
+    /// A tree whose root is an empty table.
+    pub(crate) fn new() -> Tree<'s> {
+        let mut tree = Tree { nodes: Vec::new(), anchors: Vec::new() };
+        tree.push(Node::new(Span::default(), Kind::Table(Children::default())));
+        tree
+    }
+
+    pub(crate) const ROOT: NodeId = NodeId(0);
+
+    /// Adds a node that is nobody's child yet.
+    pub(crate) fn push(&mut self, node: Node<'s>) -> NodeId {
+        // A text has fewer than 2^32 bytes, and every node takes at least one of them.
+        let id = NodeId(u32::try_from(self.nodes.len()).unwrap_or(u32::MAX));
+        self.nodes.push(node);
+        id
+    }
+
+    /// Adds a node as the last child of a list or table.
+    pub(crate) fn push_child(&mut self, parent: NodeId, node: Node<'s>) -> NodeId {
+        let id = self.push(node);
+        if let Kind::List(children) | Kind::Table(children) = &mut self.nodes[parent.index()].kind {
+            let before = children.0;
+            let first = before.map_or(id, |(first, _)| first);
+            children.0 = Some((first, id));
+            if let Some((_, last)) = before {
+                self.nodes[last.index()].next = Some(id);
+            }
+        }
+        id
+    }
+
+    pub(crate) fn node(&self, id: NodeId) -> &Node<'s> {
+        &self.nodes[id.index()]
+    }
+
+    pub(crate) fn node_mut(&mut self, id: NodeId) -> &mut Node<'s> {
+        &mut self.nodes[id.index()]
+    }
+
+    pub(crate) fn children(&self, children: Children) -> impl Iterator<Item = NodeId> + '_ {
+        let mut at = children.0.map(|(first, _)| first);
+        std::iter::from_fn(move || {
+            let here = at?;
+            at = self.node(here).next;
+            Some(here)
+        })
+    }
+
+    pub(crate) fn last_child(&self, children: Children) -> Option<NodeId> {
+        children.0.map(|(_, last)| last)
+    }
+
+    /// The entries of a table; none of anything else.
+    pub(crate) fn entries(&self, table: NodeId) -> impl Iterator<Item = NodeId> + '_ {
+        let children = match &self.node(table).kind {
+            Kind::Table(children) => *children,
+            _ => Children::default(),
+        };
+        self.children(children)
+    }
+}
+
+impl<'s> Node<'s> {
+    /// A node without a name, as an item of a list.
+    pub(crate) fn new(at: Span, kind: Kind<'s>) -> Node<'s> {
+        Node { name: Cow::Borrowed(""), name_at: at, at, kind, merges: false, next: None }
+    }
+
+    /// A node with a name, as an entry of a table.
+    pub(crate) fn named(name: Cow<'s, str>, name_at: Span, at: Span, kind: Kind<'s>) -> Node<'s> {
+        Node { name, name_at, at, kind, merges: false, next: None }
+    }
+}
+
+/// Turns a tree, or a table in it, into a document: tables lead to keys, everything else is a leaf.
+/// Aliases and merges are followed, and counted against the limits as if they were written out.
+pub(crate) struct Lowering<'t, 's, 'k> {
+    tree: &'t Tree<'s>,
+    keys: &'k mut Keys,
+    limits: Limits,
+    nodes: usize,
+    text_bytes: u64,
+    document: Document,
+    /// Lists and maps that aliases stand for, built once and shared, with what they count.
+    shared: HashMap<NodeId, (Value, usize, u64)>,
+}
+
+/// An entry of a table, after merges.
+struct Member {
+    node: NodeId,
+    /// The anchor through which it came.
+    through: Option<usize>,
+}
+
+impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
+    pub(crate) fn new(tree: &'t Tree<'s>, keys: &'k mut Keys, limits: Limits) -> Self {
+        Lowering {
+            tree,
+            keys,
+            limits,
+            nodes: 0,
+            text_bytes: 0,
+            document: Document::default(),
+            shared: HashMap::new(),
+        }
+    }
+
+    /// Lowers `table`, which must be a table.
+    pub(crate) fn lower(mut self, table: NodeId) -> Result<Document, Fault> {
+        self.document.leaves.reserve(self.tree.nodes.len() / 2);
+        self.table(table, KeyId::ROOT, 1, None)?;
+        Ok(self.document)
+    }
+
+    fn table(
+        &mut self,
+        table: NodeId,
+        key: KeyId,
+        depth: usize,
+        through: Option<usize>,
+    ) -> Result<(), Fault> {
+        self.enter(table, depth)?;
+        let members = self.members(table, depth, through)?;
+        if members.is_empty() && key != KeyId::ROOT {
+            self.document.empty_tables.push((key, self.tree.node(table).at));
+        }
+        for member in members {
+            let node = self.tree.node(member.node);
+            let child = self.keys.child(key, &node.name);
+            let (target, through) = self.follow(member.node, member.through);
+            let target_node = self.tree.node(target);
+            match &target_node.kind {
+                Kind::Table(_) => self.table(target, child, depth + 1, through)?,
+                Kind::LeftOut => self.document.left_out.push((child, target_node.at)),
+                _ => {
+                    let value = self.value(target, depth + 1)?;
+                    if let Some(anchor) = through {
+                        let name = Arc::clone(&self.tree.anchors[anchor]);
+                        self.document.through.push((self.document.leaves.len(), name));
+                    }
+                    let at = Some(target_node.at);
+                    self.document.leaves.push(Leaf { name: child, value, at });
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// The entries of a table: its own, then those that it merges and has not itself, earlier
+    /// merges first.
+    fn members(
+        &mut self,
+        table: NodeId,
+        depth: usize,
+        through: Option<usize>,
+    ) -> Result<Vec<Member>, Fault> {
+        let mut members: Vec<Member> = Vec::new();
+        let mut merges = Vec::new();
+        let mut seen = Seen::default();
+        let mut merged_at = None;
+        for id in self.tree.entries(table) {
+            let node = self.tree.node(id);
+            if node.merges {
+                if let Some(first) = merged_at.replace(node.name_at) {
+                    return Err(Fault::repeated("<<", node.name_at, first));
+                }
+                merges.push(id);
+            } else {
+                if let Some(first) = seen.insert(&node.name, node.name_at) {
+                    return Err(Fault::repeated(&node.name, node.name_at, first));
+                }
+                members.push(Member { node: id, through });
+            }
+        }
+        for merge in merges {
+            let (target, anchor) = self.follow(merge, through);
+            let sources = match &self.tree.node(target).kind {
+                Kind::List(children) => self.tree.children(*children).collect(),
+                _ => vec![target],
+            };
+            for source in sources {
+                let (source, anchor) = self.follow(source, anchor);
+                if !matches!(self.tree.node(source).kind, Kind::Table(_)) {
+                    let at = self.tree.node(merge).name_at;
+                    return Err(Fault::new(at, "`<<` merges something that is not a table")
+                        .help("name an anchor of a table, or a list of such"));
+                }
+                self.enter(source, depth + 1)?;
+                for member in self.members(source, depth + 1, anchor)? {
+                    let node = self.tree.node(member.node);
+                    if seen.insert(&node.name, node.name_at).is_none() {
+                        members.push(member);
+                    }
+                }
+            }
+        }
+        Ok(members)
+    }
+
+    /// The node that an alias stands for at last, and the anchor through which it was reached.
+    fn follow(&self, id: NodeId, through: Option<usize>) -> (NodeId, Option<usize>) {
+        let mut at = (id, through);
+        // Aliases only ever point to nodes that are complete before them, so this ends.
+        while let Kind::Alias(target, anchor) = self.tree.node(at.0).kind {
+            at = (target, Some(anchor));
+        }
+        at
+    }
+
+    fn value(&mut self, id: NodeId, depth: usize) -> Result<Value, Fault> {
+        let tree = self.tree;
+        let node = tree.node(id);
+        let value = match &node.kind {
+            Kind::LeftOut | Kind::Null => Value::Null,
+            Kind::Boolean(value) => Value::Boolean(*value),
+            Kind::Integer(value) => Value::Integer(*value),
+            Kind::Number(value) => Value::Number(*value),
+            Kind::Text(text) => {
+                self.count_text(node.at, text.len())?;
+                Value::Text(text.as_ref().into())
+            }
+            Kind::List(children) => {
+                self.enter(id, depth)?;
+                let mut items = Vec::new();
+                for item in tree.children(*children) {
+                    items.push(self.element(item, depth)?);
+                }
+                return Ok(Value::List(items.into()));
+            }
+            Kind::Table(_) => {
+                self.enter(id, depth)?;
+                let mut entries = Vec::new();
+                for member in self.members(id, depth, None)? {
+                    let name = tree.node(member.node).name.as_ref().into();
+                    let Element { value, at } = self.element(member.node, depth)?;
+                    entries.push(Entry { name, value, at });
+                }
+                return Ok(Value::Map(entries.into()));
+            }
+            Kind::Alias(target, _) => return self.aliased(*target, depth),
+        };
+        self.count(node.at, 1)?;
+        Ok(value)
+    }
+
+    fn element(&mut self, id: NodeId, depth: usize) -> Result<Element, Fault> {
+        let (target, _) = self.follow(id, None);
+        let at = self.tree.node(target).at;
+        let value = if target == id {
+            self.value(id, depth + 1)?
+        } else {
+            self.aliased(target, depth + 1)?
+        };
+        Ok(Element { value, at })
+    }
+
+    fn aliased(&mut self, target: NodeId, depth: usize) -> Result<Value, Fault> {
+        if let Some((value, nodes, bytes)) = self.shared.get(&target) {
+            let (value, nodes, bytes) = (value.clone(), *nodes, *bytes);
+            let at = self.tree.node(target).at;
+            self.count(at, nodes)?;
+            self.count_text_bytes(at, bytes)?;
+            return Ok(value);
+        }
+        let before = (self.nodes, self.text_bytes);
+        let value = self.value(target, depth)?;
+        let counted = (value.clone(), self.nodes - before.0, self.text_bytes - before.1);
+        self.shared.insert(target, counted);
+        Ok(value)
+    }
+
+    fn enter(&mut self, id: NodeId, depth: usize) -> Result<(), Fault> {
+        let at = self.tree.node(id).at;
+        if depth > self.limits.depth {
+            return Err(too_deep(at, self.limits));
+        }
+        self.count(at, 1)
+    }
+
+    fn count(&mut self, at: Span, nodes: usize) -> Result<(), Fault> {
+        self.nodes = self.nodes.saturating_add(nodes);
+        if self.nodes > self.limits.nodes {
+            let limit = self.limits.nodes as u64;
+            return Err(Fault::past_limit(at, "nodes", limit, "values, tables and lists"));
+        }
+        Ok(())
+    }
+
+    fn count_text(&mut self, at: Span, bytes: usize) -> Result<(), Fault> {
+        self.count_text_bytes(at, bytes as u64)
+    }
+
+    fn count_text_bytes(&mut self, at: Span, bytes: u64) -> Result<(), Fault> {
+        self.text_bytes = self.text_bytes.saturating_add(bytes);
+        if self.text_bytes > self.limits.file_bytes {
+            let limit = self.limits.file_bytes;
+            return Err(Fault::past_limit(at, "file_bytes", limit, "bytes of text, with aliases,"));
+        }
+        Ok(())
+    }
+}
+
+pub(crate) fn too_deep(at: Span, limits: Limits) -> Fault {
+    let of_what = "tables and lists inside each other";
+    Fault::past_limit(at, "depth", limits.depth as u64, of_what)
+}
+
+/// The names of a table so far. Most tables are small, and comparing a few names is cheaper than
+/// hashing them.
+#[derive(Default)]
+struct Seen<'t> {
+    few: Vec<(&'t str, Span)>,
+    many: HashMap<&'t str, Span>,
+}
+
+impl<'t> Seen<'t> {
+    const FEW: usize = 8;
+
+    /// Adds a name; gives its first place if it was there before.
+    fn insert(&mut self, name: &'t str, at: Span) -> Option<Span> {
+        if self.many.is_empty() {
+            if let Some((_, first)) = self.few.iter().find(|(other, _)| *other == name) {
+                return Some(*first);
+            }
+            self.few.push((name, at));
+            if self.few.len() > Self::FEW {
+                self.many.extend(self.few.drain(..));
+            }
+            return None;
+        }
+        match self.many.entry(name) {
+            hashbrown::hash_map::Entry::Occupied(entry) => Some(*entry.get()),
+            hashbrown::hash_map::Entry::Vacant(entry) => {
+                entry.insert(at);
+                None
+            }
+        }
+    }
+}

@@ -1,0 +1,229 @@
+//! The world outside: files, folders and the process environment.
+
+use std::ffi::OsString;
+use std::fs::{File, Metadata};
+use std::io::{self, Read as _};
+use std::path::{Path, PathBuf};
+
+#[cfg(test)]
+mod tests;
+
+/// All that is ever asked of the outside. Tests, other revisions of a project and other processes
+/// stand in for the machine by implementing it.
+pub trait World {
+    /// The folder in which the question is asked.
+    fn current_folder(&self) -> io::Result<PathBuf>;
+
+    /// The bytes of a regular file of at most `most` bytes.
+    fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem>;
+
+    /// Whether there is a regular file or a link to one.
+    fn is_file(&self, path: &Path) -> bool;
+
+    /// Whether there is a folder or a link to one.
+    fn is_folder(&self, path: &Path) -> bool;
+
+    /// The names in a folder, in no particular order; none if it cannot be listed. Only ever used
+    /// to suggest what was meant.
+    fn names_in(&self, folder: &Path) -> Vec<OsString>;
+
+    /// The process environment.
+    fn variables(&self) -> Vec<(OsString, OsString)>;
+}
+
+/// Why a file could not be read.
+#[derive(Debug)]
+pub enum ReadProblem {
+    /// There is nothing at that path.
+    Missing,
+    /// There is something else than a regular file: what it is.
+    NotAFile(&'static str),
+    /// It has more bytes than it may.
+    TooLarge,
+    /// The system refused.
+    Refused(io::Error),
+}
+
+/// The machine as it is.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct System;
+
+impl World for System {
+    fn current_folder(&self) -> io::Result<PathBuf> {
+        std::env::current_dir()
+    }
+
+    fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
+        // Looked at before opening, as opening a pipe or a device can block or have effects, and
+        // again after, as it may have been swapped in between.
+        regular(&std::fs::metadata(path).map_err(problem)?, most)?;
+        let mut file = open(path).map_err(problem)?;
+        let metadata = file.metadata().map_err(problem)?;
+        regular(&metadata, most)?;
+        let mut bytes = Vec::with_capacity(usize::try_from(metadata.len()).unwrap_or(0) + 1);
+        // A file may grow, and the files of /proc say that they are empty.
+        file.by_ref().take(most + 1).read_to_end(&mut bytes).map_err(problem)?;
+        if bytes.len() as u64 > most {
+            return Err(ReadProblem::TooLarge);
+        }
+        Ok(bytes)
+    }
+
+    fn is_file(&self, path: &Path) -> bool {
+        path.is_file()
+    }
+
+    fn is_folder(&self, path: &Path) -> bool {
+        path.is_dir()
+    }
+
+    fn names_in(&self, folder: &Path) -> Vec<OsString> {
+        let Ok(entries) = std::fs::read_dir(folder) else { return Vec::new() };
+        entries.flatten().map(|entry| entry.file_name()).take(10_000).collect()
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        std::env::vars_os().collect()
+    }
+}
+
+fn open(path: &Path) -> io::Result<File> {
+    let mut options = std::fs::OpenOptions::new();
+    options.read(true);
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::OpenOptionsExt as _;
+        // A pipe that was swapped in must not block us until somebody writes to it.
+        options.custom_flags(libc::O_NONBLOCK);
+    }
+    options.open(path)
+}
+
+fn regular(metadata: &Metadata, most: u64) -> Result<(), ReadProblem> {
+    let kind = metadata.file_type();
+    if kind.is_dir() {
+        return Err(ReadProblem::NotAFile("a folder"));
+    }
+    if !kind.is_file() {
+        return Err(ReadProblem::NotAFile("a pipe, socket or device"));
+    }
+    if metadata.len() > most {
+        return Err(ReadProblem::TooLarge);
+    }
+    Ok(())
+}
+
+fn problem(error: io::Error) -> ReadProblem {
+    match error.kind() {
+        io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => ReadProblem::Missing,
+        _ => ReadProblem::Refused(error),
+    }
+}
+
+impl World for &dyn World {
+    fn current_folder(&self) -> io::Result<PathBuf> {
+        (**self).current_folder()
+    }
+
+    fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
+        (**self).read_file(path, most)
+    }
+
+    fn is_file(&self, path: &Path) -> bool {
+        (**self).is_file(path)
+    }
+
+    fn is_folder(&self, path: &Path) -> bool {
+        (**self).is_folder(path)
+    }
+
+    fn names_in(&self, folder: &Path) -> Vec<OsString> {
+        (**self).names_in(folder)
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        (**self).variables()
+    }
+}
+
+/// Another world with the process environment replaced, and perhaps the current folder.
+#[derive(Clone, Debug)]
+pub struct WithVariables<W> {
+    /// Where everything else comes from.
+    pub inner: W,
+    /// The variables.
+    pub variables: Vec<(OsString, OsString)>,
+    /// The current folder, if it is another.
+    pub folder: Option<PathBuf>,
+}
+
+impl<W: World> World for WithVariables<W> {
+    fn current_folder(&self) -> io::Result<PathBuf> {
+        self.folder.clone().map_or_else(|| self.inner.current_folder(), Ok)
+    }
+
+    fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
+        self.inner.read_file(path, most)
+    }
+
+    fn is_file(&self, path: &Path) -> bool {
+        self.inner.is_file(path)
+    }
+
+    fn is_folder(&self, path: &Path) -> bool {
+        self.inner.is_folder(path)
+    }
+
+    fn names_in(&self, folder: &Path) -> Vec<OsString> {
+        self.inner.names_in(folder)
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        self.variables.clone()
+    }
+}
+
+/// Reads a dump of a process environment: `NAME=VALUE` records that end in NUL (as `env -0` and
+/// `/proc/PID/environ` have them) or, if there is no NUL, in line ends (as `env` has them, where a
+/// line that begins with no name goes on with the value before).
+pub fn read_dump(bytes: &[u8]) -> Vec<(OsString, OsString)> {
+    let by_lines = !bytes.contains(&0);
+    let mut records: Vec<Vec<u8>> = Vec::new();
+    for record in bytes.split(|&byte| byte == if by_lines { b'\n' } else { 0 }) {
+        match records.last_mut() {
+            Some(last) if by_lines && !begins_with_name(record) => {
+                last.push(b'\n');
+                last.extend_from_slice(record);
+            }
+            _ => records.push(record.to_vec()),
+        }
+    }
+    // What follows the last line end is no record.
+    if let Some(last) = records.last_mut().filter(|last| by_lines && last.ends_with(b"\n")) {
+        last.pop();
+    }
+    let pairs = records.iter().filter_map(|record| {
+        // A name may begin with `=` on some systems; it never is empty.
+        let at = 1 + record.iter().skip(1).position(|&byte| byte == b'=')?;
+        Some((os_string(&record[..at]), os_string(&record[at + 1..])))
+    });
+    pairs.collect()
+}
+
+fn begins_with_name(line: &[u8]) -> bool {
+    let name = line.split(|&byte| byte == b'=').next().unwrap_or_default();
+    name.len() < line.len()
+        && name.first().is_some_and(|byte| byte.is_ascii_alphabetic() || *byte == b'_')
+        && name.iter().all(|byte| byte.is_ascii_alphanumeric() || *byte == b'_')
+}
+
+#[cfg(unix)]
+fn os_string(bytes: &[u8]) -> OsString {
+    use std::os::unix::ffi::OsStringExt as _;
+    OsString::from_vec(bytes.to_vec())
+}
+
+#[cfg(not(unix))]
+fn os_string(bytes: &[u8]) -> OsString {
+    String::from_utf8_lossy(bytes).into_owned().into()
+}
