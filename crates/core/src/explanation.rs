@@ -2,8 +2,8 @@
 
 use crate::resolution::Verdict;
 use crate::{
-    Candidate, CandidateId, Conversion, KeyId, Kind, LayerIndex, NearName, Position,
-    Presence, Resolution, Type, Value, hide_address_password,
+    Candidate, CandidateId, Conversion, KeyId, Kind, LayerIndex, NearName, Position, Presence,
+    Resolution, Type, Value, hide_address_password,
 };
 
 mod advice;
@@ -71,9 +71,14 @@ impl Stand {
         }
     }
 
-    /// `source:line:column`, or only the source if it has no lines.
+    /// `source:line:column`; where the source has no lines, what is said there: a variable's name
+    /// or an option.
     pub fn place(&self) -> String {
-        place(&self.source, self.position)
+        match (self.position, self.source.as_str()) {
+            (Some(_), _) => place(&self.source, self.position),
+            (None, "arguments") => "--set or --unset".to_owned(),
+            (None, _) => format!("the variable {}", self.name),
+        }
     }
 }
 
@@ -187,7 +192,10 @@ impl Explanation {
         if let Some(conversion) = conversion.as_mut().filter(|_| secret) {
             conversion.from = Value::Null;
         }
-        let kind = resolution.readings().layer(resolution.layer_of(candidate)).kind;
+        let kind = resolution
+            .readings()
+            .layer(resolution.layer_of(candidate))
+            .kind;
         let status = if expands_references(kind) && holds_reference(&value) {
             Status::Error {
                 code: "unresolved-reference",
@@ -199,7 +207,14 @@ impl Explanation {
         };
         let value = (status == Status::Set).then_some(value);
         let winner = Some(Stand::of(resolution, winner));
-        Explanation { key, status, secret, winner, conversion, value }
+        Explanation {
+            key,
+            status,
+            secret,
+            winner,
+            conversion,
+            value,
+        }
     }
 
     /// The effective value, passwords of addresses hidden; `None` if there is none or it is secret.
@@ -259,7 +274,10 @@ fn shorten(text: &str, most: usize) -> String {
 }
 
 fn layer_name<'r>(resolution: &Resolution<'r>, candidate: &Candidate) -> &'r str {
-    &resolution.readings().layer(resolution.layer_of(candidate)).name
+    &resolution
+        .readings()
+        .layer(resolution.layer_of(candidate))
+        .name
 }
 
 /// The name by which the layer would be told of the setting, if it reads variables.

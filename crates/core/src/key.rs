@@ -47,7 +47,9 @@ pub struct Keys {
 
 impl fmt::Debug for Keys {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Keys").field("count", &self.nodes.len()).finish_non_exhaustive()
+        f.debug_struct("Keys")
+            .field("count", &self.nodes.len())
+            .finish_non_exhaustive()
     }
 }
 
@@ -93,7 +95,12 @@ impl Keys {
             text_start,
             text_len: u32::try_from(segment.len()).unwrap_or(u32::MAX),
         });
-        let Keys { text, nodes, index, hasher } = self;
+        let Keys {
+            text,
+            nodes,
+            index,
+            hasher,
+        } = self;
         index.insert_unique(hash, id, |id| {
             let node = &nodes[id.index()];
             let segment = &text[node.text_start..node.text_start + node.text_len as usize];
@@ -104,7 +111,8 @@ impl Keys {
 
     /// The key of `path`, below `parent`.
     pub fn intern(&mut self, parent: KeyId, path: &KeyPath) -> KeyId {
-        path.segments().fold(parent, |key, segment| self.child(key, segment))
+        path.segments()
+            .fold(parent, |key, segment| self.child(key, segment))
     }
 
     /// `key`, which is `from` or lies below it, moved to stand below `to`.
@@ -149,7 +157,8 @@ impl Keys {
 
     /// The key of `path` below `parent`, if it is known.
     pub fn find(&self, parent: KeyId, path: &KeyPath) -> Option<KeyId> {
-        path.segments().try_fold(parent, |key, segment| self.find_child(key, segment))
+        path.segments()
+            .try_fold(parent, |key, segment| self.find_child(key, segment))
     }
 
     /// The key one segment shorter; the root is above itself.

@@ -129,8 +129,12 @@ pub struct Layer {
     pub path: Option<String>,
     /// The section of that file that it reads here.
     pub under: Option<KeyPath>,
-    /// The axes on which it depends which file or section is read, or whether it is active.
+    /// The axes on which it depends which file or section is read.
     pub axes: Vec<String>,
+    /// What must hold for it to be active.
+    pub when: Vec<Condition>,
+    /// What must not hold.
+    pub unless: Vec<Condition>,
 }
 
 impl Layer {
@@ -146,6 +150,8 @@ impl Layer {
             path: None,
             under: None,
             axes: Vec::new(),
+            when: Vec::new(),
+            unless: Vec::new(),
         }
     }
 }
@@ -160,11 +166,17 @@ impl Inactivity {
         };
         if let Some(condition) = when.iter().find(|condition| !is_met(condition)) {
             let actual = context.value(&condition.axis).map(str::to_owned);
-            return Some(Inactivity::When { condition: condition.clone(), actual });
+            return Some(Inactivity::When {
+                condition: condition.clone(),
+                actual,
+            });
         }
         let met = unless.iter().find(|condition| is_met(condition))?;
         let value = context.value(&met.axis)?.to_owned();
-        Some(Inactivity::Unless { axis: met.axis.clone(), value })
+        Some(Inactivity::Unless {
+            axis: met.axis.clone(),
+            value,
+        })
     }
 
     /// Why, as a clause.
@@ -198,15 +210,48 @@ pub fn list_values<S: AsRef<str>>(values: &[S], conjunction: &str) -> String {
 
 /// # Questions
 impl Layer {
+    /// In which contexts what the layer reads in `context` counts, as a clause; empty if in all.
+    pub fn reach(&self, context: &Context) -> String {
+        let values = self.axes.iter().filter_map(|axis| {
+            let value = context.value(axis)?;
+            Some(format!("{axis}={value}"))
+        });
+        let values: Vec<String> = values.collect();
+        let conditions = |conditions: &[Condition]| {
+            let shown = conditions.iter().map(|condition| {
+                format!(
+                    "{} is {}",
+                    condition.axis,
+                    list_values(&condition.values, "or")
+                )
+            });
+            shown.collect::<Vec<_>>().join(" and ")
+        };
+        let clauses = [
+            ("for ", values.join(", ")),
+            ("when ", conditions(&self.when)),
+            ("unless ", conditions(&self.unless)),
+        ];
+        let clauses = clauses.into_iter().filter(|(_, clause)| !clause.is_empty());
+        clauses
+            .map(|(word, clause)| format!("{word}{clause}"))
+            .collect::<Vec<_>>()
+            .join(", ")
+    }
+
     /// Why the layer was not read here, as a clause; `None` if it was.
     pub fn absence(&self) -> Option<String> {
         match &self.presence {
             Presence::Read => None,
             Presence::Inactive(inactivity) => Some(inactivity.because()),
-            Presence::Missing { path, section: None } => Some(format!("{path} is not there")),
-            Presence::Missing { path, section: Some(section) } => {
-                Some(format!("{path} has no section {section}"))
-            }
+            Presence::Missing {
+                path,
+                section: None,
+            } => Some(format!("{path} is not there")),
+            Presence::Missing {
+                path,
+                section: Some(section),
+            } => Some(format!("{path} has no section {section}")),
         }
     }
 }

@@ -40,7 +40,11 @@ pub fn nearest_few<'a>(
     }
     found.sort();
     found.dedup();
-    found.into_iter().take(most).map(|(_, candidate)| candidate).collect()
+    found
+        .into_iter()
+        .take(most)
+        .map(|(_, candidate)| candidate)
+        .collect()
 }
 
 /// The edit distance of two texts, if it is at most `most`.

@@ -43,8 +43,11 @@ impl Pattern {
                     at: here,
                     problem: "the quote that opens here is never closed",
                 })?;
-                let (key, _) = crate::KeyPath::parse_start(&rest[..end])
-                    .map_err(|error| NameError { at: error.at + here, ..error })?;
+                let (key, _) =
+                    crate::KeyPath::parse_start(&rest[..end]).map_err(|error| NameError {
+                        at: error.at + here,
+                        ..error
+                    })?;
                 parts.push(Part::Segment(key.segments().map(str::to_owned).collect()));
                 &rest[end..]
             } else {
@@ -57,7 +60,10 @@ impl Pattern {
                 None if after.is_empty() => return Ok(Pattern(parts)),
                 None => {
                     let at = text.len() - after.len();
-                    return Err(NameError { at, problem: "a dot must follow a quoted segment" });
+                    return Err(NameError {
+                        at,
+                        problem: "a dot must follow a quoted segment",
+                    });
                 }
             }
         }
@@ -70,17 +76,32 @@ impl Pattern {
 
     /// Whether the pattern matches a key of these segments.
     pub fn matches_segments(&self, segments: &[&str]) -> bool {
-        match_run(&self.0, segments, |part| *part == Part::AnySegments, Part::matches)
+        match_run(
+            &self.0,
+            segments,
+            |part| *part == Part::AnySegments,
+            Part::matches,
+        )
     }
 }
 
 impl Part {
     fn matches(&self, text: &&str) -> bool {
-        let Part::Segment(literals) = self else { return true };
-        let [first, between @ ..] = literals.as_slice() else { return text.is_empty() };
-        let [between @ .., last] = between else { return *text == first };
-        let Some(rest) = text.strip_prefix(first.as_str()) else { return false };
-        let Some(mut rest) = rest.strip_suffix(last.as_str()) else { return false };
+        let Part::Segment(literals) = self else {
+            return true;
+        };
+        let [first, between @ ..] = literals.as_slice() else {
+            return text.is_empty();
+        };
+        let [between @ .., last] = between else {
+            return *text == first;
+        };
+        let Some(rest) = text.strip_prefix(first.as_str()) else {
+            return false;
+        };
+        let Some(mut rest) = rest.strip_suffix(last.as_str()) else {
+            return false;
+        };
         for literal in between {
             // The leftmost place leaves the most for the literals that follow.
             match rest.find(literal.as_str()) {
@@ -125,13 +146,19 @@ fn segment(text: &str, here: usize) -> Result<Part, NameError> {
         return Ok(Part::AnySegments);
     }
     if text.is_empty() {
-        return Err(NameError { at: here, problem: "a segment is empty here" });
+        return Err(NameError {
+            at: here,
+            problem: "a segment is empty here",
+        });
     }
     let fine = |c: char| c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '*');
     if let Some((at, _)) = text.char_indices().find(|(_, c)| !fine(*c)) {
         let problem =
             "a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and `*` must be quoted";
-        return Err(NameError { at: here + at, problem });
+        return Err(NameError {
+            at: here + at,
+            problem,
+        });
     }
     Ok(Part::Segment(text.split('*').map(str::to_owned).collect()))
 }

@@ -1,7 +1,9 @@
 //! Readings: what each source offers in a context, before precedence.
 
 use crate::document::Section;
-use crate::{Clash, Context, Document, KeyId, KeyPath, Keys, Known, Layer, LayerIndex, Naming, Span};
+use crate::{
+    Clash, Context, Document, KeyId, KeyPath, Keys, Known, Layer, LayerIndex, Naming, Span,
+};
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -100,7 +102,10 @@ impl Reading {
         for (index, leaf) in document.leaves.iter().enumerate() {
             if keys.is_within(leaf.name, from) {
                 let key = keys.moved(leaf.name, from, KeyId::ROOT);
-                reading.offers.push(Offer { key, leaf: narrow(index) });
+                reading.offers.push(Offer {
+                    key,
+                    leaf: narrow(index),
+                });
             }
         }
         Ok(reading)
@@ -116,13 +121,19 @@ impl Reading {
         section: Option<&KeyPath>,
         rules: &VariableRules<'_>,
     ) -> Result<Reading, BadReading> {
-        let VariableRules { naming, known, never } = *rules;
+        let VariableRules {
+            naming,
+            known,
+            never,
+        } = *rules;
         let mut reading = Reading::empty(layer, source, document);
         let from = reading.enter(keys, section)?;
         for variable in &document.unreadable {
             let claimed = naming.claim(keys, known, variable);
             if !never.contains(variable) && !matches!(claimed, Ok(None)) {
-                return Err(BadReading::NotText { variable: variable.clone() });
+                return Err(BadReading::NotText {
+                    variable: variable.clone(),
+                });
             }
         }
         let mut own_names = HashSet::new();
@@ -136,19 +147,27 @@ impl Reading {
                 continue;
             }
             if !known.has(&name) && reading.strangers.last().is_none_or(|last| last.key != top) {
-                reading.strangers.push(Offer { key: top, leaf: narrow(index) });
+                reading.strangers.push(Offer {
+                    key: top,
+                    leaf: narrow(index),
+                });
             }
-            let claimed = naming.claim(keys, known, &name).map_err(|clash| BadReading::Clash {
-                variable: name.clone(),
-                clash,
-                at: leaf.at,
-            })?;
+            let claimed = naming
+                .claim(keys, known, &name)
+                .map_err(|clash| BadReading::Clash {
+                    variable: name.clone(),
+                    clash,
+                    at: leaf.at,
+                })?;
             if let Some(base) = claimed {
                 let key = keys.moved(leaf.name, top, base);
                 if base == key && naming.variable(keys, key) == name {
                     own_names.insert(index);
                 }
-                reading.offers.push(Offer { key, leaf: narrow(index) });
+                reading.offers.push(Offer {
+                    key,
+                    leaf: narrow(index),
+                });
             }
         }
         reading.settle_said_twice(|offer| own_names.contains(&(offer.leaf as usize)));
@@ -167,7 +186,9 @@ impl Reading {
     }
 
     fn enter(&self, keys: &mut Keys, section: Option<&KeyPath>) -> Result<KeyId, BadReading> {
-        let Some(section) = section else { return Ok(KeyId::ROOT) };
+        let Some(section) = section else {
+            return Ok(KeyId::ROOT);
+        };
         let section = keys.intern(KeyId::ROOT, section);
         match self.document.section(keys, section) {
             Section::Table => Ok(section),
@@ -196,7 +217,12 @@ impl Reading {
             return;
         }
         let mut order: Vec<usize> = (0..self.offers.len()).collect();
-        let place = |index: usize| strongest.get(&self.offers[index].key).copied().unwrap_or(index);
+        let place = |index: usize| {
+            strongest
+                .get(&self.offers[index].key)
+                .copied()
+                .unwrap_or(index)
+        };
         order.sort_by_key(|&index| (place(index), index == place(index)));
         self.offers = order.into_iter().map(|index| self.offers[index]).collect();
     }
@@ -233,7 +259,11 @@ fn narrow(index: usize) -> u32 {
 impl Reading {
     /// `source:line:column` of a leaf, or only the source if it has no lines.
     pub fn place(&self, leaf: u32) -> String {
-        let at = self.document.leaves.get(leaf as usize).and_then(|leaf| leaf.at);
+        let at = self
+            .document
+            .leaves
+            .get(leaf as usize)
+            .and_then(|leaf| leaf.at);
         match self.document.position(at) {
             Some(position) => format!("{}:{}:{}", self.source, position.line, position.column),
             None => self.source.clone(),
@@ -251,7 +281,11 @@ impl Readings {
     /// in the readings of `layer`.
     pub fn near_names(&self, layer: LayerIndex, meant: &str) -> Vec<NearName> {
         let mut found = Vec::new();
-        for reading in self.readings.iter().filter(|reading| reading.layer == layer) {
+        for reading in self
+            .readings
+            .iter()
+            .filter(|reading| reading.layer == layer)
+        {
             for stranger in &reading.strangers {
                 let name = self.keys.segment(stranger.key);
                 if !crate::is_near(name, meant) {

@@ -88,13 +88,16 @@ impl Naming {
         if self.prefix.is_empty() && !self.claims_every_name {
             return Ok(None);
         }
-        let Some(rest) = name.strip_prefix(self.prefix.as_str()) else { return Ok(None) };
+        let Some(rest) = name.strip_prefix(self.prefix.as_str()) else {
+            return Ok(None);
+        };
         if rest.split(self.nest.as_str()).any(str::is_empty) {
             return Ok(None);
         }
         let lower = |segment: &str| segment.to_ascii_lowercase();
-        Ok(Some(rest.split(self.nest.as_str()).fold(KeyId::ROOT, |key, segment| {
-            keys.child(key, &lower(segment))
-        })))
+        Ok(Some(
+            rest.split(self.nest.as_str())
+                .fold(KeyId::ROOT, |key, segment| keys.child(key, &lower(segment))),
+        ))
     }
 }

@@ -100,15 +100,3 @@ pub(crate) enum Command {
         command: Option<String>,
     },
 }
-
-impl Command {
-    pub(crate) fn name(&self) -> &'static str {
-        match self {
-            Command::List { .. } => "list",
-            Command::Explain { .. } => "explain",
-            Command::Demo { .. } => "demo",
-            Command::Completions { .. } => "completions",
-            Command::Manual { .. } => "manual",
-        }
-    }
-}

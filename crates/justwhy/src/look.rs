@@ -26,6 +26,8 @@ pub(crate) struct Look {
 /// What a piece of text is.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(crate) enum Role {
+    /// Nothing special.
+    Plain,
     /// A heading.
     Heading,
     /// The name of a setting.
@@ -55,8 +57,6 @@ pub(crate) enum Symbol {
     Quiet,
     /// Between two rungs.
     Rail,
-    /// From one thing to another.
-    Arrow,
 }
 
 impl Look {
@@ -83,7 +83,6 @@ impl Look {
             Symbol::Lost => ("◇", "o"),
             Symbol::Quiet => ("·", "."),
             Symbol::Rail => ("│", "|"),
-            Symbol::Arrow => ("→", "->"),
         };
         if self.symbols { fine } else { plain }
     }
@@ -92,6 +91,7 @@ impl Look {
     pub(crate) fn paint(&self, role: Role, text: &str) -> String {
         let text = clean(text);
         let style = match role {
+            Role::Plain => Style::new(),
             Role::Heading => Style::new().bold(),
             Role::Key => Style::new().bold(),
             Role::Value => AnsiColor::Green.on_default().bold(),
@@ -101,7 +101,7 @@ impl Look {
             Role::Warning => AnsiColor::Yellow.on_default(),
             Role::Wrong => AnsiColor::Red.on_default().bold(),
         };
-        if self.colour && !text.is_empty() {
+        if self.colour && role != Role::Plain && !text.is_empty() {
             format!("{style}{}{style:#}", self.plain(&text))
         } else {
             self.plain(&text).into_owned()
@@ -130,7 +130,10 @@ impl Look {
             .wrap_algorithm(textwrap::WrapAlgorithm::FirstFit)
             .break_words(true);
         let text = self.text(text);
-        textwrap::wrap(&text, options).into_iter().map(Cow::into_owned).collect()
+        textwrap::wrap(&text, options)
+            .into_iter()
+            .map(Cow::into_owned)
+            .collect()
     }
 
     /// A paragraph: lines that all begin with `indent`.

@@ -59,15 +59,26 @@ fn of_variable(resolution: &Resolution<'_>, name: &str) -> Option<KeyId> {
     }
     namings.into_iter().find_map(|naming| {
         // Indexing would cost as much as asking every setting once.
-        settings.iter().copied().find(|key| naming.variable(resolution.keys(), *key) == name)
+        settings
+            .iter()
+            .copied()
+            .find(|key| naming.variable(resolution.keys(), *key) == name)
     })
 }
 
 fn bad_key(text: &str, error: &justwhy_core::NameError) -> Error {
-    let at = text.get(..error.at).map_or(0, |start| start.chars().count()) + 1;
-    Error::new("bad-argument", format!("this is no key: {} (character {at})", error.problem))
-        .help("a key is a dotted path such as database.pool.max; quote a segment with other \
-               characters, as in headers.\"x.y\"")
+    let at = text
+        .get(..error.at)
+        .map_or(0, |start| start.chars().count())
+        + 1;
+    Error::new(
+        "bad-argument",
+        format!("this is no key: {} (character {at})", error.problem),
+    )
+    .help(
+        "a key is a dotted path such as database.pool.max; quote a segment with other \
+               characters, as in headers.\"x.y\"",
+    )
 }
 
 fn unknown(resolution: &Resolution<'_>, text: &str) -> Error {
@@ -75,15 +86,21 @@ fn unknown(resolution: &Resolution<'_>, text: &str) -> Error {
     let near = near_keys(resolution, text);
     match near.as_slice() {
         [] => error.help("justwhy list shows all that there are"),
-        near => error.help(format!("did you mean {}?", justwhy_core::list_values(near, "or"))),
+        near => error.help(format!(
+            "did you mean {}?",
+            justwhy_core::list_values(near, "or")
+        )),
     }
 }
 
 /// The keys and variables nearest to a text that is none.
 pub(crate) fn near_keys(resolution: &Resolution<'_>, text: &str) -> Vec<String> {
     const MOST: usize = 3;
-    let shown: Vec<String> =
-        resolution.settings().into_iter().map(|key| resolution.keys().show(key)).collect();
+    let shown: Vec<String> = resolution
+        .settings()
+        .into_iter()
+        .map(|key| resolution.keys().show(key))
+        .collect();
     let mut near: Vec<String> = nearest_few(text, shown.iter().map(String::as_str), MOST)
         .into_iter()
         .map(str::to_owned)
@@ -91,7 +108,13 @@ pub(crate) fn near_keys(resolution: &Resolution<'_>, text: &str) -> Vec<String> 
     if near.is_empty() {
         // The start of a key was forgotten.
         let ending = format!(".{text}");
-        near.extend(shown.iter().filter(|key| key.ends_with(&ending)).take(MOST).cloned());
+        near.extend(
+            shown
+                .iter()
+                .filter(|key| key.ends_with(&ending))
+                .take(MOST)
+                .cloned(),
+        );
     }
     if near.is_empty() {
         near.extend(near_variables(resolution, text));
@@ -102,7 +125,9 @@ pub(crate) fn near_keys(resolution: &Resolution<'_>, text: &str) -> Vec<String> 
 fn near_variables(resolution: &Resolution<'_>, text: &str) -> Vec<String> {
     let mut found = Vec::new();
     for layer in &resolution.readings().layers {
-        let Names::Variables(naming) = &layer.names else { continue };
+        let Names::Variables(naming) = &layer.names else {
+            continue;
+        };
         for key in resolution.settings() {
             let name = naming.variable(resolution.keys(), key);
             if justwhy_core::is_near(&name, text) && !found.contains(&name) {
@@ -120,11 +145,12 @@ pub(crate) fn stray_names(resolution: &Resolution<'_>) -> Vec<NearName> {
     let readings = resolution.readings();
     let mut found = Vec::new();
     for (index, layer) in readings.layers.iter().enumerate() {
-        let Names::Variables(naming) = &layer.names else { continue };
-        let layer = LayerIndex(index);
-        let has_strangers = |reading: &Reading| {
-            reading.layer == layer && !reading.strangers.is_empty()
+        let Names::Variables(naming) = &layer.names else {
+            continue;
         };
+        let layer = LayerIndex(index);
+        let has_strangers =
+            |reading: &Reading| reading.layer == layer && !reading.strangers.is_empty();
         if !readings.readings.iter().any(has_strangers) {
             continue;
         }

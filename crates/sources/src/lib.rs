@@ -12,6 +12,7 @@
 
 mod arguments;
 mod error;
+mod folder;
 mod format;
 mod limits;
 mod project;
@@ -23,6 +24,7 @@ mod world;
 
 pub use arguments::Arguments;
 pub use error::{Error, Excerpt, Spot};
+pub use folder::{write_new_folder, write_temporary_folder};
 pub use format::Format;
 pub use limits::Limits;
 pub use project::{Project, ProjectAxis, ProjectLayer, unreadable};

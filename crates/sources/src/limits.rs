@@ -20,6 +20,10 @@ impl Limits {
 
 impl Default for Limits {
     fn default() -> Self {
-        Limits { file_bytes: 64 * 1024 * 1024, depth: 128, nodes: 5_000_000 }
+        Limits {
+            file_bytes: 64 * 1024 * 1024,
+            depth: 128,
+            nodes: 5_000_000,
+        }
     }
 }

@@ -14,8 +14,11 @@ impl Project {
     pub fn situate(&self, world: &dyn World, asked: Option<&str>) -> Result<Context, Error> {
         let asked = self.asked(asked)?;
         let reads_variables = self.axes.iter().any(|axis| !axis.read.is_empty());
-        let variables: HashMap<OsString, OsString> =
-            if reads_variables { world.variables().into_iter().collect() } else { HashMap::new() };
+        let variables: HashMap<OsString, OsString> = if reads_variables {
+            world.variables().into_iter().collect()
+        } else {
+            HashMap::new()
+        };
         let mut axes = Vec::new();
         for axis in &self.axes {
             axes.push(match asked.get(axis.axis.name.as_str()) {
@@ -32,7 +35,10 @@ impl Project {
     }
 
     /// The axes that `--in` names, with the value that it gives them; `None` unsets one.
-    fn asked<'a>(&'a self, text: Option<&'a str>) -> Result<HashMap<&'a str, Option<&'a str>>, Error> {
+    fn asked<'a>(
+        &'a self,
+        text: Option<&'a str>,
+    ) -> Result<HashMap<&'a str, Option<&'a str>>, Error> {
         let mut asked = HashMap::new();
         for item in text.into_iter().flat_map(|text| text.split(',')) {
             let (axis, value) = match item.split_once('=') {
@@ -53,9 +59,15 @@ impl Project {
 
     fn asked_axis(&self, name: &str) -> Result<&ProjectAxis, Error> {
         self.axis(name).ok_or_else(|| {
-            let names: Vec<&str> = self.axes.iter().map(|axis| axis.axis.name.as_str()).collect();
-            let error =
-                Error::new("bad-context", format!("--in names no axis: {}", shown_name(name)));
+            let names: Vec<&str> = self
+                .axes
+                .iter()
+                .map(|axis| axis.axis.name.as_str())
+                .collect();
+            let error = Error::new(
+                "bad-context",
+                format!("--in names no axis: {}", shown_name(name)),
+            );
             match nearest_few(name, names.iter().copied(), 1).first() {
                 Some(near) => error.help(format!("did you mean {near}?")),
                 None if names.is_empty() => error.help("the project declares no axis"),
@@ -72,11 +84,15 @@ impl Project {
             [axis] => Ok(axis),
             [] => Err(self.unknown_bare(value)),
             several => {
-                let choices: Vec<String> =
-                    several.iter().map(|axis| format!("{}={value}", axis.axis.name)).collect();
+                let choices: Vec<String> = several
+                    .iter()
+                    .map(|axis| format!("{}={value}", axis.axis.name))
+                    .collect();
                 let message = format!("--in: more than one axis allows {}", shown_name(value));
-                Err(Error::new("bad-context", message)
-                    .help(format!("write {}", justwhy_core::list_values(&choices, "or"))))
+                Err(Error::new("bad-context", message).help(format!(
+                    "write {}",
+                    justwhy_core::list_values(&choices, "or")
+                )))
             }
         }
     }
@@ -88,7 +104,10 @@ impl Project {
         }
         let message = format!("--in: no axis allows {}", shown_name(value));
         let error = Error::new("bad-context", message);
-        let all = self.axes.iter().flat_map(|axis| axis.axis.allowed.iter().map(String::as_str));
+        let all = self
+            .axes
+            .iter()
+            .flat_map(|axis| axis.axis.allowed.iter().map(String::as_str));
         if let Some(near) = nearest_few(value, all, 1).first() {
             return error.help(format!("did you mean {near}?"));
         }
@@ -122,7 +141,10 @@ fn read(axis: &ProjectAxis, variables: &HashMap<OsString, OsString>) -> Result<A
             Some(value) => value,
         };
         let Some(value) = value.to_str() else {
-            let message = format!("the variable {name}, which the axis {} is read from, is not UTF-8", axis.axis.name);
+            let message = format!(
+                "the variable {name}, which the axis {} is read from, is not UTF-8",
+                axis.axis.name
+            );
             return Err(Error::new("bad-context", message).at("process", None));
         };
         check(axis, value, &format!("the variable {name}"))?;
@@ -148,7 +170,11 @@ fn read(axis: &ProjectAxis, variables: &HashMap<OsString, OsString>) -> Result<A
 /// Refuses a value that the axis cannot have: a misspelt environment must never pass.
 fn check(axis: &ProjectAxis, value: &str, from: &str) -> Result<(), Error> {
     let name = &axis.axis.name;
-    let shown = if is_secret_name(from) { "its value".to_owned() } else { shown_name(value) };
+    let shown = if is_secret_name(from) {
+        "its value".to_owned()
+    } else {
+        shown_name(value)
+    };
     match axis.axis.check(value) {
         Ok(()) => Ok(()),
         Err(BadAxisValue::Characters) => Err(Error::new(

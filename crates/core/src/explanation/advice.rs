@@ -16,7 +16,7 @@ pub struct Advice {
     pub write: String,
     /// Where to write it.
     pub at: String,
-    /// In which contexts that takes effect; empty if in every one.
+    /// In which contexts that takes effect, as a clause; empty if in every one.
     pub reach: String,
 }
 
@@ -32,7 +32,7 @@ pub(super) fn advice(resolution: &Resolution<'_>, explanation: &Explanation) -> 
                     layer: winner.layer,
                     write: winner.name.clone(),
                     at: winner.place(),
-                    reach: reach(resolution, layer),
+                    reach: layer.reach(&readings.context),
                 });
             } else {
                 found.extend(way(resolution, winner.layer, explanation));
@@ -55,14 +55,13 @@ pub(super) fn advice(resolution: &Resolution<'_>, explanation: &Explanation) -> 
 
 /// For a setting without a value: the layer of the strongest candidate, as anything weaker would
 /// be removed, reshaped or pass for nothing in the same way.
-fn strongest_speaker(
-    resolution: &Resolution<'_>,
-    explanation: &Explanation,
-) -> Option<LayerIndex> {
+fn strongest_speaker(resolution: &Resolution<'_>, explanation: &Explanation) -> Option<LayerIndex> {
     let candidates = resolution.candidates(explanation.key);
     let with_those_who_did_it = candidates.flat_map(|id| {
         let candidate = resolution.candidate(id);
-        let by = candidate.by.map(|by| resolution.layer_of(resolution.candidate(by)));
+        let by = candidate
+            .by
+            .map(|by| resolution.layer_of(resolution.candidate(by)));
         [Some(resolution.layer_of(candidate)), by]
     });
     with_those_who_did_it.flatten().max()
@@ -74,19 +73,26 @@ fn way(
     explanation: &Explanation,
 ) -> Option<Advice> {
     let layer = resolution.readings().layer(index);
+    let context = &resolution.readings().context;
     if !is_there(&layer.presence) {
         return None;
     }
     let key = resolution.keys().show(explanation.key);
     let advice = |write: String, at: String| {
-        Some(Advice { layer: index, write, at, reach: reach(resolution, layer) })
+        Some(Advice {
+            layer: index,
+            write,
+            at,
+            reach: layer.reach(context),
+        })
     };
     match (layer.kind, variable_in(resolution, index, explanation.key)) {
         (Kind::Catalogue, _) => None,
-        (Kind::Arguments, _) => advice(format!("--set {key}=…"), "a trial".to_owned()),
-        (Kind::Process, Some(variable)) => {
-            advice(format!("{variable}=…"), "the process environment".to_owned())
-        }
+        (Kind::Arguments, _) => advice(format!("--set {key}=…"), "only to try it".to_owned()),
+        (Kind::Process, Some(variable)) => advice(
+            format!("{variable}=…"),
+            "the process environment".to_owned(),
+        ),
         (Kind::Values, _) => advice(key, "the project file".to_owned()),
         (_, Some(variable)) => advice(format!("{variable}=…"), file(layer)),
         (_, None) => advice(key, file(layer)),
@@ -104,14 +110,4 @@ fn file(layer: &Layer) -> String {
         _ => "",
     };
     format!("{path}{new}{section}")
-}
-
-fn reach(resolution: &Resolution<'_>, layer: &Layer) -> String {
-    let context = &resolution.readings().context;
-    let named: Vec<String> = layer
-        .axes
-        .iter()
-        .filter_map(|axis| Some(format!("{axis}={}", context.value(axis)?)))
-        .collect();
-    named.join(", ")
 }

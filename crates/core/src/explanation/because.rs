@@ -1,8 +1,6 @@
 //! The rungs of an explanation: one for each candidate and for each layer without one.
 
-use super::{
-    LayerState, Row, Stand, layer_name, place_of, shown, variable_in,
-};
+use super::{LayerState, Row, Stand, layer_name, place_of, shown, variable_in};
 use crate::resolution::Verdict;
 use crate::{
     Candidate, CandidateId, KeyId, Kind, LayerIndex, Presence, Resolution, hide_address_password,
@@ -32,7 +30,10 @@ fn said(resolution: &Resolution<'_>, id: CandidateId) -> Row {
     let reading = resolution.reading(candidate);
     let secret = resolution.secrets().has(candidate.key);
     let written = hide_address_password(&resolution.leaf(candidate).value).into_owned();
-    let through = reading.document.anchor(candidate.leaf as usize).map(str::to_owned);
+    let through = reading
+        .document
+        .anchor(candidate.leaf as usize)
+        .map(str::to_owned);
     let mut because = because(resolution, candidate);
     if let Some(anchor) = &through {
         because.push_str(&format!("; it comes through the anchor &{anchor}"));
@@ -54,7 +55,10 @@ fn because(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
         (Verdict::Wins, _) => "no stronger layer says anything that counts".to_owned(),
         (Verdict::Overridden, Some(by)) if by.reading == candidate.reading => {
             let name = resolution.keys().show(resolution.leaf(by).name);
-            format!("{name} ({}) means the same setting", place_of(resolution, by))
+            format!(
+                "{name} ({}) means the same setting",
+                place_of(resolution, by)
+            )
         }
         (Verdict::Overridden, Some(by)) => {
             format!(
@@ -96,8 +100,9 @@ fn because(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
         (Verdict::Removes, _) if removes_anything(resolution, candidate) => {
             "it removes what weaker layers say".to_owned()
         }
-        (Verdict::Removes, _) => "it would remove what weaker layers say, but none says anything"
-            .to_owned(),
+        (Verdict::Removes, _) => {
+            "it would remove what weaker layers say, but none says anything".to_owned()
+        }
         // The other verdicts are only ever given by another candidate.
         (Verdict::Overridden | Verdict::Reshaped | Verdict::Removed, None) => String::new(),
     }
@@ -115,7 +120,9 @@ fn removes_anything(resolution: &Resolution<'_>, null: &Candidate) -> bool {
     let is_by_it = |id: CandidateId| {
         let candidate = resolution.candidate(id);
         candidate.verdict == Verdict::Removed
-            && candidate.by.is_some_and(|by| std::ptr::eq(resolution.candidate(by), null))
+            && candidate
+                .by
+                .is_some_and(|by| std::ptr::eq(resolution.candidate(by), null))
     };
     let mut branches = vec![null.key];
     while let Some(key) = branches.pop() {
@@ -146,7 +153,12 @@ fn unsaid(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) -> Row {
         };
         because.push_str(&format!("; {} ({place}) is nearly that name", near.name));
     }
-    Row::Unsaid { layer, state, because, near }
+    Row::Unsaid {
+        layer,
+        state,
+        because,
+        near,
+    }
 }
 
 /// Why a layer that was read has no candidate.
@@ -220,11 +232,17 @@ fn left_out_at(resolution: &Resolution<'_>, index: LayerIndex, key: KeyId) -> Op
     let readings = resolution.readings();
     let keys = resolution.keys();
     let under = &readings.layer(index).under;
-    for reading in readings.readings.iter().filter(|reading| reading.layer == index) {
+    for reading in readings
+        .readings
+        .iter()
+        .filter(|reading| reading.layer == index)
+    {
         for (name, at) in &reading.document.left_out {
             let mut segments = keys.segments(*name).into_iter();
             let is_under = under.as_ref().is_none_or(|under| {
-                under.segments().all(|segment| segments.next() == Some(segment))
+                under
+                    .segments()
+                    .all(|segment| segments.next() == Some(segment))
             });
             if is_under && segments.eq(keys.segments(key)) {
                 let position = reading.document.position(Some(*at));

@@ -1,9 +1,7 @@
 //! The sentences that say why a setting has its value, or none.
 
 use super::because::says_null;
-use super::{
-    Explanation, Status, layer_name, place_of, shown, shorten, with_article,
-};
+use super::{Explanation, Status, layer_name, place_of, shorten, shown, with_article};
 use crate::resolution::Verdict;
 use crate::{
     Candidate, CandidateId, Kind, LayerIndex, Presence, Resolution, Value, hide_address_password,
@@ -30,6 +28,7 @@ pub(super) fn why(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec
         }
         (None, _) => sentences.extend(nothing_in_force(resolution, explanation)),
     }
+    sentences.extend(near_misses(resolution, explanation));
     sentences
 }
 
@@ -46,7 +45,9 @@ fn decides(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
         }
         _ => format!("{place} says {says}"),
     };
-    let mut others = resolution.candidates(candidate.key).map(|id| resolution.candidate(id));
+    let mut others = resolution
+        .candidates(candidate.key)
+        .map(|id| resolution.candidate(id));
     let ending = if others.any(|other| !std::ptr::eq(other, candidate)) {
         match stronger_but_empty(resolution, candidate) {
             Some(clause) => clause,
@@ -55,7 +56,7 @@ fn decides(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
     } else {
         "and no other layer says anything about it".to_owned()
     };
-    format!("{name} decides: {what}, {ending}.")
+    format!("The layer {name} decides: {what}, {ending}.")
 }
 
 /// Stronger candidates that lost although they are stronger: only empty texts can.
@@ -66,22 +67,36 @@ fn stronger_but_empty(resolution: &Resolution<'_>, winner: &Candidate) -> Option
         .take_while(|candidate| !std::ptr::eq(*candidate, winner))
         .filter(|candidate| candidate.verdict == Verdict::Empty)
         .map(|candidate| {
-            format!("{} ({})", layer_name(resolution, candidate), place_of(resolution, candidate))
+            format!(
+                "{} ({})",
+                layer_name(resolution, candidate),
+                place_of(resolution, candidate)
+            )
         })
         .collect();
     (!stronger.is_empty()).then(|| {
-        format!("as the empty text of {} says nothing", list_values(&stronger, "and"))
+        format!(
+            "as the empty text of {} says nothing",
+            list_values(&stronger, "and")
+        )
     })
 }
 
 fn overrides(resolution: &Resolution<'_>, winner: CandidateId) -> Option<String> {
     let key = resolution.candidate(winner).key;
-    let weaker = resolution.candidates(key).skip_while(|id| *id != winner).skip(1);
+    let weaker = resolution
+        .candidates(key)
+        .skip_while(|id| *id != winner)
+        .skip(1);
     let said: Vec<String> = weaker
         .map(|id| resolution.candidate(id))
         .filter(|candidate| candidate.verdict == Verdict::Overridden)
         .map(|candidate| {
-            format!("{} ({})", layer_name(resolution, candidate), shown(resolution, candidate))
+            format!(
+                "{} ({})",
+                layer_name(resolution, candidate),
+                shown(resolution, candidate)
+            )
         })
         .collect();
     (!said.is_empty()).then(|| format!("It overrides {}.", list_values(&said, "and")))
@@ -91,14 +106,26 @@ fn conversion(resolution: &Resolution<'_>, explanation: &Explanation) -> Option<
     let conversion = explanation.conversion.as_ref()?;
     let like = resolution.candidate(conversion.like);
     let kind = with_article(conversion.to);
-    let like = format!("{} ({})", layer_name(resolution, like), place_of(resolution, like));
+    let like = format!(
+        "{} ({})",
+        layer_name(resolution, like),
+        place_of(resolution, like)
+    );
     if explanation.secret {
-        return Some(format!("It was written as a text and became {kind}, as in {like}."));
+        return Some(format!(
+            "It was written as a text and became {kind}, as in {like}."
+        ));
     }
     let from = hide_address_password(&conversion.from).show();
     let from = shorten(&from, 40);
-    let value = explanation.value().as_ref().map(Value::show).unwrap_or_default();
-    Some(format!("The text {from} became {kind}, {value}, as in {like}."))
+    let value = explanation
+        .value()
+        .as_ref()
+        .map(Value::show)
+        .unwrap_or_default();
+    Some(format!(
+        "The text {from} became {kind}, {value}, as in {like}."
+    ))
 }
 
 /// A text that looks as if it should have become what weaker candidates are, and did not.
@@ -132,11 +159,43 @@ fn place_you_stand(resolution: &Resolution<'_>, layer: LayerIndex) -> Option<Str
     })
 }
 
+/// Variables that were probably meant for the setting, in layers that could have decided.
+fn near_misses(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<String> {
+    let readings = resolution.readings();
+    let decides = explanation
+        .winner
+        .as_ref()
+        .map_or(0, |winner| winner.layer.0);
+    let mut sentences = Vec::new();
+    for index in (decides..readings.layers.len()).rev().map(LayerIndex) {
+        let Some(variable) = super::variable_in(resolution, index, explanation.key) else {
+            continue;
+        };
+        for near in readings.near_names(index, &variable) {
+            let place = match near.line {
+                Some(line) => format!(" ({}:{line})", near.source),
+                None => String::new(),
+            };
+            sentences.push(format!(
+                "But {} has {}{place}, which is nearly {variable} and is not read for it: is it \
+                 misspelt?",
+                readings.layer(index).name,
+                near.name
+            ));
+        }
+    }
+    sentences
+}
+
 fn nothing_in_force(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<String> {
     let key = explanation.key;
-    let candidates: Vec<&Candidate> =
-        resolution.candidates(key).map(|id| resolution.candidate(id)).collect();
-    let removes = candidates.iter().find(|candidate| candidate.verdict == Verdict::Removes);
+    let candidates: Vec<&Candidate> = resolution
+        .candidates(key)
+        .map(|id| resolution.candidate(id))
+        .collect();
+    let removes = candidates
+        .iter()
+        .find(|candidate| candidate.verdict == Verdict::Removes);
     let removed_by = candidates
         .iter()
         .filter(|candidate| candidate.verdict == Verdict::Removed)
@@ -158,7 +217,11 @@ fn nothing_in_force(resolution: &Resolution<'_>, explanation: &Explanation) -> V
             .iter()
             .filter(|candidate| candidate.verdict == Verdict::Removed)
             .map(|candidate| {
-                format!("{} ({})", layer_name(resolution, candidate), shown(resolution, candidate))
+                format!(
+                    "{} ({})",
+                    layer_name(resolution, candidate),
+                    shown(resolution, candidate)
+                )
             })
             .collect();
         let effect = if removed.is_empty() {

@@ -42,7 +42,10 @@ impl KeyPath {
             return Ok(key);
         }
         let at = text.len() - rest.len();
-        Err(NameError { at, problem: "a segment with other characters than A-Z, a-z, 0-9, `_` and `-` must be quoted" })
+        Err(NameError {
+            at,
+            problem: "a segment with other characters than A-Z, a-z, 0-9, `_` and `-` must be quoted",
+        })
     }
 
     /// Reads a key at the start of `text` and gives what follows it.
@@ -53,7 +56,10 @@ impl KeyPath {
             let (segment, after) = parse_segment(rest, text.len())?;
             segments.push(segment);
             if segments.len() > MAX_SEGMENTS {
-                return Err(NameError { at: text.len() - rest.len(), problem: "a key has at most 500 segments" });
+                return Err(NameError {
+                    at: text.len() - rest.len(),
+                    problem: "a key has at most 500 segments",
+                });
             }
             rest = match after.strip_prefix('.') {
                 Some(more) => more,
@@ -99,14 +105,20 @@ fn parse_segment(rest: &str, whole: usize) -> Result<(String, &str), NameError> 
     let here = whole - rest.len();
     if let Some(inner) = rest.strip_prefix('\'') {
         let Some((segment, after)) = inner.split_once('\'') else {
-            return Err(NameError { at: here, problem: "the quote that opens here is never closed" });
+            return Err(NameError {
+                at: here,
+                problem: "the quote that opens here is never closed",
+            });
         };
         return Ok((segment.to_owned(), after));
     }
     if let Some(inner) = rest.strip_prefix('"') {
         return parse_quoted(inner, here, whole);
     }
-    let end = rest.bytes().position(|byte| !is_bare(byte)).unwrap_or(rest.len());
+    let end = rest
+        .bytes()
+        .position(|byte| !is_bare(byte))
+        .unwrap_or(rest.len());
     if end == 0 {
         let problem = if rest.is_empty() || rest.starts_with('.') {
             "a segment is empty here"
@@ -125,17 +137,40 @@ fn parse_quoted(inner: &str, here: usize, whole: usize) -> Result<(String, &str)
         match c {
             '"' => return Ok((segment, &inner[at + 1..])),
             '\\' => {
-                let bad = NameError { at: whole - inner.len() + at, problem: "this escape is not one of TOML's" };
-                let Some((_, escape)) = chars.next() else { return Err(bad) };
+                let bad = NameError {
+                    at: whole - inner.len() + at,
+                    problem: "this escape is not one of TOML's",
+                };
+                let Some((_, escape)) = chars.next() else {
+                    return Err(bad);
+                };
                 let digits = match escape {
                     'u' => 4,
                     'U' => 8,
-                    'b' => { segment.push('\u{8}'); continue }
-                    't' => { segment.push('\t'); continue }
-                    'n' => { segment.push('\n'); continue }
-                    'f' => { segment.push('\u{c}'); continue }
-                    'r' => { segment.push('\r'); continue }
-                    '"' | '\\' => { segment.push(escape); continue }
+                    'b' => {
+                        segment.push('\u{8}');
+                        continue;
+                    }
+                    't' => {
+                        segment.push('\t');
+                        continue;
+                    }
+                    'n' => {
+                        segment.push('\n');
+                        continue;
+                    }
+                    'f' => {
+                        segment.push('\u{c}');
+                        continue;
+                    }
+                    'r' => {
+                        segment.push('\r');
+                        continue;
+                    }
+                    '"' | '\\' => {
+                        segment.push(escape);
+                        continue;
+                    }
                     _ => return Err(bad),
                 };
                 let hex: String = chars.by_ref().take(digits).map(|(_, c)| c).collect();
@@ -148,5 +183,8 @@ fn parse_quoted(inner: &str, here: usize, whole: usize) -> Result<(String, &str)
             c => segment.push(c),
         }
     }
-    Err(NameError { at: here, problem: "the quote that opens here is never closed" })
+    Err(NameError {
+        at: here,
+        problem: "the quote that opens here is never closed",
+    })
 }

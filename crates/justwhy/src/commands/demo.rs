@@ -1,7 +1,201 @@
-//! `demo`.
-use crate::arguments::Common;
-use crate::look::Look;
-use crate::run::Outcome;
-use justwhy_sources::{Error, World};
+//! `demo`: the tide-gauge project, and real questions about it.
+
+use crate::arguments::{Common, Form};
+use crate::json;
+use crate::look::{Look, Role};
+use crate::run::{self, Outcome, Terminal};
+use justwhy_core::Context;
+use justwhy_sources::{Error, WithVariables, World, write_new_folder, write_temporary_folder};
+use serde::Serialize;
+use std::ffi::OsString;
 use std::path::Path;
-pub(crate) fn run(_: Option<&Path>, _: &Common, _: &Look, _: &dyn World) -> Result<Outcome, Vec<Error>> { Err(vec![]) }
+
+/// A file of the demo project, as it stands in the repository.
+macro_rules! files {
+    ($($path:literal),* $(,)?) => {
+        [$(($path, include_str!(concat!("../../../../demo/", $path)))),*]
+    };
+}
+
+const FILES: [(&str, &str); 12] = files![
+    "README.md",
+    "deploy.env",
+    "justwhy.toml",
+    "local.env",
+    "settings/defaults.toml",
+    "settings/dev.yaml",
+    "settings/production.yaml",
+    "settings/regions/north.json",
+    "settings/regions/south.json",
+    "settings/services.toml",
+    "settings/staging.yaml",
+    "shift.env",
+];
+
+/// Questions, each with the arguments that answer it.
+const QUESTIONS: [(&str, &[&str]); 7] = [
+    (
+        "I am on the night shift. Where do I stand, and which files count here?",
+        &["--process-from", "shift.env"],
+    ),
+    (
+        "Which values does the alarm have in the north?",
+        &["list", "alert", "--in", "production,north"],
+    ),
+    (
+        "Why is the alarm raised at 140 cm there, and not at 120 as production.yaml says?",
+        &["explain", "alert.threshold_cm", "--in", "production,north"],
+    ),
+    (
+        "I gave the shift a database of its own. Why is it not used?",
+        &["explain", "database.url", "--process-from", "shift.env"],
+    ),
+    (
+        "Who switched the simulation off in production?",
+        &["explain", "collector.simulate", "--in", "production"],
+    ),
+    (
+        "Which key for text messages is used, and can it leak?",
+        &["explain", "sms.api_key", "--process-from", "shift.env"],
+    ),
+    (
+        "And if I misspell the environment?",
+        &["list", "--in", "prodution"],
+    ),
+];
+
+#[derive(Serialize)]
+struct Body {
+    folder: String,
+    files: Vec<&'static str>,
+    steps: Vec<Step>,
+}
+
+#[derive(Serialize)]
+struct Step {
+    question: &'static str,
+    command: String,
+    result: String,
+    notes: String,
+    code: u8,
+}
+
+pub(crate) fn run(
+    folder: Option<&Path>,
+    common: &Common,
+    look: &Look,
+    world: &dyn World,
+) -> Result<Outcome, Vec<Error>> {
+    let one = |error| vec![error];
+    let here = world.current_folder().unwrap_or_default();
+    let folder = match folder {
+        Some(folder) => {
+            let folder = here.join(folder);
+            write_new_folder(&folder, &FILES).map_err(one)?;
+            folder
+        }
+        None => write_temporary_folder("justwhy-demo-", &FILES).map_err(one)?,
+    };
+    let world = WithVariables {
+        inner: world,
+        variables: Vec::new(),
+        folder: Some(folder.clone()),
+    };
+    let look = match common.output {
+        Form::Json => Look {
+            width: None,
+            colour: false,
+            ..*look
+        },
+        Form::Text => *look,
+    };
+    let steps: Vec<Step> = QUESTIONS
+        .iter()
+        .map(|step| ask(step, &look, &world))
+        .collect();
+    let result = match common.output {
+        Form::Json => {
+            let body = Body {
+                folder: folder.display().to_string(),
+                files: FILES.iter().map(|(path, _)| *path).collect(),
+                steps,
+            };
+            json::text(&json::Answer::new("demo", &Context::default(), body))
+        }
+        Form::Text => text(&folder, &steps, &look),
+    };
+    Ok(Outcome {
+        result,
+        notes: String::new(),
+        code: 0,
+    })
+}
+
+/// Runs one command in the demo's folder, as if typed there.
+fn ask(step: &(&'static str, &[&str]), look: &Look, world: &dyn World) -> Step {
+    let (question, arguments) = *step;
+    let words: Vec<OsString> = std::iter::once("justwhy")
+        .chain(arguments.iter().copied())
+        .map(OsString::from)
+        .collect();
+    let terminal = Terminal {
+        look: *look,
+        errors_in_colour: look.colour,
+    };
+    let outcome = run::run(&words, &terminal, world);
+    Step {
+        question,
+        command: std::iter::once("justwhy")
+            .chain(arguments.iter().copied())
+            .collect::<Vec<_>>()
+            .join(" "),
+        result: outcome.result,
+        notes: outcome.notes,
+        code: outcome.code,
+    }
+}
+
+fn text(folder: &Path, steps: &[Step], look: &Look) -> String {
+    let mut out = look.paint(Role::Heading, "The tide-gauge network");
+    out.push('\n');
+    look.paragraph(
+        &mut out,
+        &format!(
+            "A made-up project of {} files, written to {}",
+            FILES.len(),
+            folder.display()
+        ),
+        "",
+    );
+    for (number, step) in steps.iter().enumerate() {
+        out.push('\n');
+        let question = format!("{}. {}", number + 1, step.question);
+        for line in look.wrap(&question, look.columns()) {
+            out.push_str(&look.paint(Role::Heading, &line));
+            out.push('\n');
+        }
+        out.push_str(&format!("$ {}\n\n", look.paint(Role::Layer, &step.command)));
+        out.push_str(&step.result);
+        out.push_str(&step.notes);
+        if step.code != 0 {
+            let meaning = if step.code == 1 {
+                "the answer is no"
+            } else {
+                "it could not be done"
+            };
+            let line = format!("(exit code {}: {meaning})", step.code);
+            out.push_str(&look.paint(Role::Lost, &line));
+            out.push('\n');
+        }
+    }
+    out.push('\n');
+    look.paragraph(
+        &mut out,
+        &format!(
+            "Go on in {}: the files are yours to change.",
+            folder.display()
+        ),
+        "",
+    );
+    out
+}

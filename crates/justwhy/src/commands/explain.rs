@@ -6,7 +6,7 @@ use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
-use justwhy_core::{Advice, Explanation, Resolution, Row, Status, Verdict};
+use justwhy_core::{Advice, Explanation, Resolution, Row, Status, Value, Verdict};
 use justwhy_sources::Error;
 use serde::Serialize;
 
@@ -28,8 +28,10 @@ pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome,
         chosen.extend(found);
     }
     let chosen = resolution.keys().sorted(chosen);
-    let answers: Vec<Explanation> =
-        chosen.into_iter().map(|key| Explanation::of(resolution, key)).collect();
+    let answers: Vec<Explanation> = chosen
+        .into_iter()
+        .map(|key| Explanation::of(resolution, key))
+        .collect();
     let is_yes = answers.iter().all(|answer| answer.status == Status::Set);
     let fingerprints = Fingerprints::new();
     let result = if answering.as_json() {
@@ -37,10 +39,16 @@ pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome,
             .iter()
             .map(|answer| json::Setting::with_reasons(resolution, answer, &fingerprints))
             .collect();
-        json::text(&json::Answer::new("explain", answering.context(), Body { settings }))
+        json::text(&json::Answer::new(
+            "explain",
+            answering.context(),
+            Body { settings },
+        ))
     } else {
-        let texts: Vec<String> =
-            answers.iter().map(|answer| text(answering, answer, &fingerprints)).collect();
+        let texts: Vec<String> = answers
+            .iter()
+            .map(|answer| text(answering, answer, &fingerprints))
+            .collect();
         texts.join("\n\n")
     };
     Ok(answering.outcome(result, String::new(), is_yes))
@@ -65,7 +73,11 @@ fn text(answering: &Answering<'_>, answer: &Explanation, fingerprints: &Fingerpr
     out.push_str(&look.paint(Role::Heading, "Layers, strongest first"));
     out.push('\n');
     let rows = answer.rows(resolution);
-    let names = rows.iter().map(|row| layer_name(resolution, row).len()).max().unwrap_or(0);
+    let names = rows
+        .iter()
+        .map(|row| layer_name(resolution, row).len())
+        .max()
+        .unwrap_or(0);
     for (at, row) in rows.iter().enumerate() {
         rung(look, resolution, row, names, at + 1 < rows.len(), &mut out);
     }
@@ -90,9 +102,11 @@ fn headline(
         (Status::Absent, ..) => (Role::Warning, " ", "has no value here".to_owned()),
         (Status::Error { .. }, ..) => (Role::Wrong, " ", "is in error".to_owned()),
         (_, Some(value), _) => (Role::Value, " = ", value.show()),
-        (_, None, Some(secret)) => {
-            (Role::Value, " = ", format!("(secret, fingerprint {})", fingerprints.of(secret)))
-        }
+        (_, None, Some(secret)) => (
+            Role::Value,
+            " = ",
+            format!("(secret, fingerprint {})", fingerprints.of(secret)),
+        ),
         (_, None, None) => (Role::Value, " ", String::new()),
     };
     let value = look.text(&value);
@@ -122,79 +136,141 @@ fn rung(
 ) {
     let name = layer_name(resolution, row);
     let (symbol, symbol_role, verdict, verdict_role) = match row {
-        Row::Said { verdict: Verdict::Wins, .. } => {
-            (Symbol::Decides, Role::Value, "wins", Role::Value)
-        }
+        Row::Said {
+            verdict: Verdict::Wins,
+            ..
+        } => (Symbol::Decides, Role::Value, "wins", Role::Value),
         Row::Said { verdict, .. } => (Symbol::Lost, Role::Lost, verdict.name(), Role::Lost),
         Row::Unsaid { state, near, .. } if !near.is_empty() => {
             (Symbol::Quiet, Role::Warning, state.name(), Role::Lost)
         }
         Row::Unsaid { state, .. } => (Symbol::Quiet, Role::Lost, state.name(), Role::Lost),
     };
-    let said = match row {
-        Row::Said { written: Some(value), .. } => value.show(),
-        Row::Said { written: None, .. } => "(secret)".to_owned(),
-        Row::Unsaid { .. } => String::new(),
-    };
     let verdicts = "overridden".len();
     let start = format!(
-        "  {} {}  {}",
+        "  {} {}  {}  ",
         look.paint(symbol_role, look.symbol(symbol)),
         fill(&look.paint(Role::Layer, name), name.len(), names),
         fill(&look.paint(verdict_role, verdict), verdict.len(), verdicts),
     );
-    let room = look.columns().saturating_sub(2 + 1 + 1 + names + 2 + verdicts + 2);
-    let said = look.cut(&look.text(&said), room.max(10));
-    let said_role = if symbol == Symbol::Decides { Role::Value } else { Role::Lost };
-    let line = format!("{start}  {}", look.paint(said_role, &said));
-    out.push_str(line.trim_end());
-    out.push('\n');
-    let rail = if has_next { look.symbol(Symbol::Rail) } else { " " };
-    let rail = look.paint(Role::Lost, rail);
-    let indent = names + 2;
-    let mut below = |text: &str, role: Option<Role>| {
-        for line in look.wrap(text, look.columns().saturating_sub(indent + 4)) {
-            let line = match role {
-                Some(role) => look.paint(role, &line),
-                None => line,
-            };
-            out.push_str(format!("  {rail} {:indent$}{line}", "").trim_end());
-            out.push('\n');
-        }
+    let indent = names + verdicts + 4;
+    let room = look.columns().saturating_sub(indent + 4).max(20);
+    let said_role = if symbol == Symbol::Decides {
+        Role::Value
+    } else {
+        Role::Plain
+    };
+    let mut long: Vec<String> = Vec::new();
+    let mut lines: Vec<String> = Vec::new();
+    let mut paragraph = |text: &str, role: Role| {
+        lines.extend(
+            look.wrap(text, room)
+                .iter()
+                .map(|line| look.paint(role, line)),
+        );
     };
     match row {
-        Row::Said { at, verdict, because, .. } => {
-            below(&at.place(), Some(Role::Place));
-            if *verdict != Verdict::Wins || at.position.is_none() || because.contains("anchor") {
-                below(because, None);
+        Row::Said {
+            at,
+            written,
+            verdict,
+            by,
+            because,
+            through,
+            ..
+        } => {
+            let said = written
+                .as_ref()
+                .map_or_else(|| "(secret)".to_owned(), Value::show);
+            let role = if symbol == Symbol::Decides {
+                Role::Value
+            } else {
+                Role::Plain
+            };
+            let said = look.text(&said);
+            if width(&said) <= room {
+                paragraph(&said, role);
+            } else {
+                // Broken at the right it would be hard to read, and to copy.
+                paragraph("", role);
+                long.extend(look.wrap(&look.cut(&said, 400), look.columns() - 6));
+            }
+            let by = by.map(|by| resolution.candidate(by));
+            let is_next = by.is_some_and(|by| resolution.layer_of(by) != at.layer);
+            match by {
+                // The rung above says the rest.
+                Some(by) if *verdict == Verdict::Overridden && is_next && through.is_none() => {
+                    let by = &resolution.readings().layer(resolution.layer_of(by)).name;
+                    paragraph(&format!("{}, by {by}", at.place()), Role::Place);
+                }
+                _ => paragraph(&at.place(), Role::Place),
+            }
+            let is_said = *verdict == Verdict::Overridden && is_next || *verdict == Verdict::Wins;
+            if !is_said || through.is_some() {
+                paragraph(because, Role::Lost);
             }
         }
         Row::Unsaid { because, near, .. } => {
-            below(because, (!near.is_empty()).then_some(Role::Warning));
+            paragraph(
+                because,
+                if near.is_empty() {
+                    Role::Lost
+                } else {
+                    Role::Warning
+                },
+            );
+        }
+    }
+    let rail = look.paint(
+        Role::Lost,
+        if has_next {
+            look.symbol(Symbol::Rail)
+        } else {
+            " "
+        },
+    );
+    for (at, line) in lines.iter().enumerate() {
+        let line = match at {
+            0 => format!("{start}{line}"),
+            _ => format!("  {rail} {:indent$}{line}", ""),
+        };
+        out.push_str(line.trim_end());
+        out.push('\n');
+        for line in std::mem::take(&mut long) {
+            out.push_str(&format!("  {rail}   {}\n", look.paint(said_role, &line)));
         }
     }
 }
 
 /// How to change the setting from here.
 fn ways(look: &Look, advice: &[Advice], answer: &Explanation, out: &mut String) {
-    let title =
-        if answer.winner.is_some() { "To change it from here" } else { "To give it a value here" };
+    let title = if answer.winner.is_some() {
+        "To change it from here"
+    } else {
+        "To give it a value here"
+    };
     out.push_str(&look.paint(Role::Heading, title));
     out.push('\n');
+    let widest = advice
+        .iter()
+        .map(|way| width(&look.text(&way.at)))
+        .max()
+        .unwrap_or(0);
     for way in advice {
         let at = look.text(&way.at);
-        let place = look.paint(Role::Place, &at);
+        let place = fill(&look.paint(Role::Place, &at), width(&at), widest);
         let reach = match way.reach.as_str() {
             "" => String::new(),
-            reach => format!(" (for {reach})"),
+            reach => format!(" ({reach})"),
         };
         let tail = format!("{}{reach}", way.write);
-        let used = 4 + width(&at) + 2;
-        if used + width(&tail) <= look.columns() {
-            out.push_str(&format!("  {place}  {}\n", look.text(&tail)));
-        } else {
-            out.push_str(&format!("  {place}\n"));
-            look.paragraph(out, &tail, "      ");
+        let indent = widest + 4;
+        let lines = look.wrap(&tail, look.columns().saturating_sub(indent).max(24));
+        for (number, line) in lines.iter().enumerate() {
+            match number {
+                0 => out.push_str(&format!("  {place}  {line}\n")),
+                _ => out.push_str(&format!("{:indent$}{line}\n", "")),
+            }
         }
     }
 }

@@ -10,8 +10,10 @@ use justwhy_core::{Explanation, KeyId, Pattern, Status};
 use justwhy_sources::Error;
 use serde::Serialize;
 
-/// The widest that a column of keys or values may become on a terminal.
+/// The widest that the column of keys may become on a terminal.
 const WIDEST_KEY: usize = 44;
+/// The widest value that the others are lined up with where there is no terminal.
+const WIDEST_PIPED_VALUE: usize = 60;
 
 #[derive(Serialize)]
 struct Body {
@@ -28,12 +30,18 @@ pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outc
             answers.push(answer);
         }
     }
-    let is_yes = !answers.iter().any(|answer| matches!(answer.status, Status::Error { .. }));
+    let is_yes = !answers
+        .iter()
+        .any(|answer| matches!(answer.status, Status::Error { .. }));
     let result = if answering.as_json() {
         let fingerprints = Fingerprints::new();
         let setting = |answer| json::Setting::of(resolution, answer, &fingerprints);
         let settings = answers.iter().map(setting).collect();
-        json::text(&json::Answer::new("list", answering.context(), Body { settings }))
+        json::text(&json::Answer::new(
+            "list",
+            answering.context(),
+            Body { settings },
+        ))
     } else {
         text(answering, &answers)
     };
@@ -54,7 +62,11 @@ fn chosen(
     for pattern in patterns {
         let matching = select::settings(resolution, pattern).map_err(|error| vec![error])?;
         if matching.is_empty() && Pattern::has_wildcard(pattern) {
-            notes.push_str(&answering.look.text(&format!("note: no setting matches {pattern}")));
+            notes.push_str(
+                &answering
+                    .look
+                    .text(&format!("note: no setting matches {pattern}")),
+            );
             notes.push('\n');
         }
         found.extend(matching);
@@ -109,7 +121,7 @@ fn text(answering: &Answering<'_>, answers: &[Explanation]) -> String {
             let rest = columns.saturating_sub(keys + layers + places + 6);
             (keys, values.min(rest.max(14)))
         }
-        None => (keys, values.min(40)),
+        None => (keys, values.min(WIDEST_PIPED_VALUE)),
     };
     let mut out = String::new();
     for line in &lines {
@@ -117,11 +129,19 @@ fn text(answering: &Answering<'_>, answers: &[Explanation]) -> String {
             Some(_) => look.cut(&line.value, values),
             None => line.value.clone(),
         };
-        let role = if line.is_error { Role::Wrong } else { Role::Value };
+        let role = if line.is_error {
+            Role::Wrong
+        } else {
+            Role::Value
+        };
         let start = [
             fill(&look.paint(Role::Key, &line.key), width(&line.key), keys),
             fill(&look.paint(role, &value), width(&value), values),
-            fill(&look.paint(Role::Layer, &line.layer), width(&line.layer), layers),
+            fill(
+                &look.paint(Role::Layer, &line.layer),
+                width(&line.layer),
+                layers,
+            ),
         ];
         let place = look.paint(Role::Place, &line.place);
         out.push_str(start.join("  ").trim_end());

@@ -6,10 +6,13 @@ use crate::look::{Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    AxisOrigin, AxisValue, Explanation, LayerIndex, LayerState, NearName, Presence, Status,
+    AxisOrigin, AxisValue, Explanation, Kind, LayerIndex, LayerState, NearName, Presence, Status,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
+
+/// The columns of what a layer says.
+const SAYS: usize = 24;
 
 #[derive(Serialize)]
 struct Body {
@@ -38,6 +41,8 @@ struct ShownLayer {
     #[serde(skip_serializing_if = "String::is_empty")]
     because: String,
     sources: Vec<String>,
+    #[serde(skip)]
+    reads_files: bool,
     offers: usize,
     decides: usize,
 }
@@ -94,22 +99,27 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
     let decides = resolution.decided_by_layer();
     let mut shown = Vec::new();
     for (index, layer) in readings.layers.iter().enumerate().rev() {
-        let of_layer: Vec<_> =
-            readings.readings.iter().filter(|reading| reading.layer == LayerIndex(index)).collect();
+        let of_layer: Vec<_> = readings
+            .readings
+            .iter()
+            .filter(|reading| reading.layer == LayerIndex(index))
+            .collect();
         let because = layer.absence().unwrap_or_default();
         let state = match layer.presence {
             Presence::Read => "read",
             _ => LayerState::of(&layer.presence).name(),
         };
-        let sources = match layer.kind {
-            justwhy_core::Kind::Catalogue => Vec::new(),
-            _ => of_layer.iter().map(|reading| reading.source.clone()).collect(),
-        };
+        let sources = of_layer
+            .iter()
+            .map(|reading| reading.source.clone())
+            .collect();
+        let reads_files = !matches!(layer.kind, Kind::Process | Kind::Arguments);
         shown.push(ShownLayer {
             layer: layer.name.clone(),
             state,
             because,
             sources,
+            reads_files,
             offers: of_layer.iter().map(|reading| reading.offers.len()).sum(),
             decides: decides[index],
         });
@@ -118,7 +128,12 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
 }
 
 fn counts(answering: &Answering<'_>) -> Counts {
-    let mut counts = Counts { all: 0, set: 0, absent: 0, error: 0 };
+    let mut counts = Counts {
+        all: 0,
+        set: 0,
+        absent: 0,
+        error: 0,
+    };
     for key in answering.resolution.settings() {
         counts.all += 1;
         match Explanation::of(answering.resolution, key).status {
@@ -149,17 +164,28 @@ fn text(
     axes(answering, &mut out);
     out.push_str(&look.paint(Role::Heading, "Layers, strongest first"));
     out.push('\n');
-    let names = layers.iter().map(|layer| layer.layer.len()).max().unwrap_or(0);
+    let names = layers
+        .iter()
+        .map(|layer| layer.layer.len())
+        .max()
+        .unwrap_or(0);
     for layer in layers {
         rung(answering, layer, names, &mut out);
     }
     out.push('\n');
-    out.push_str(&format!("{}: {} with a value", settings(counts.all), counts.set));
+    out.push_str(&format!(
+        "{}: {} with a value",
+        settings(counts.all),
+        counts.set
+    ));
     if counts.absent > 0 {
         out.push_str(&format!(", {} without", counts.absent));
     }
     if counts.error > 0 {
-        out.push_str(&format!(", {}", look.paint(Role::Wrong, &format!("{} in error", counts.error))));
+        out.push_str(&format!(
+            ", {}",
+            look.paint(Role::Wrong, &format!("{} in error", counts.error))
+        ));
     }
     out.push_str(".\n");
     for name in near {
@@ -167,7 +193,10 @@ fn text(
             Some(line) => format!("{}:{line}", name.source),
             None => name.source.clone(),
         };
-        let text = format!("{} ({place}) is nearly {}: misspelt?", name.name, name.meant);
+        let text = format!(
+            "{} ({place}) is nearly {}: misspelt?",
+            name.name, name.meant
+        );
         for line in look.wrap(&text, look.columns()) {
             out.push_str(&look.paint(Role::Warning, &line));
             out.push('\n');
@@ -192,7 +221,10 @@ fn axes(answering: &Answering<'_>, out: &mut String) {
     out.push_str(&look.paint(Role::Heading, "Where you stand"));
     out.push('\n');
     let names = axes.iter().map(|axis| axis.axis.len()).max().unwrap_or(0);
-    let values = axes.iter().filter_map(|axis| axis.value.as_ref().map(String::len)).max();
+    let values = axes
+        .iter()
+        .filter_map(|axis| axis.value.as_ref().map(String::len))
+        .max();
     let values = values.unwrap_or(0).max("unset".len());
     for axis in axes {
         let (role, value) = match &axis.value {
@@ -232,19 +264,28 @@ fn rung(answering: &Answering<'_>, layer: &ShownLayer, names: usize, out: &mut S
     let start = format!(
         "  {} {}  ",
         look.paint(role, look.symbol(symbol)),
-        fill(&look.paint(Role::Layer, &layer.layer), layer.layer.len(), names)
+        fill(
+            &look.paint(Role::Layer, &layer.layer),
+            layer.layer.len(),
+            names
+        )
     );
     let says = match (layer.state, layer.offers) {
         ("read", 0) => "says nothing".to_owned(),
-        ("read", offers) => format!("says {offers}, decides {}", layer.decides),
+        ("read", offers) => format!("speaks of {offers}, decides {}", layer.decides),
         (state, _) => state.to_owned(),
     };
-    let says = fill(&look.text(&says), width(&says), 22);
-    let detail = if layer.because.is_empty() { layer.sources.join(", ") } else { layer.because.clone() };
-    let role = if layer.because.is_empty() { Role::Place } else { Role::Lost };
-    let indent = 4 + names + 2 + 24;
+    let says = fill(&look.text(&says), width(&says), SAYS);
+    let (detail, role) = match layer.because.as_str() {
+        "" if layer.reads_files => (layer.sources.join(", "), Role::Place),
+        because => (because.to_owned(), Role::Lost),
+    };
+    let indent = 4 + names + 2 + SAYS + 2;
     let lines = look.wrap(&detail, look.columns().saturating_sub(indent));
-    let first = lines.first().map(|line| look.paint(role, line)).unwrap_or_default();
+    let first = lines
+        .first()
+        .map(|line| look.paint(role, line))
+        .unwrap_or_default();
     out.push_str(format!("{start}{says}  {first}").trim_end());
     out.push('\n');
     for line in lines.iter().skip(1) {

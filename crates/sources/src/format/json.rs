@@ -28,8 +28,10 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
         Some(Value::Object(root)) => root,
         Some(other) => return Err(not_a_table(span(other.range()))),
         None => {
-            return Err(Fault::new(Span::new(text.len(), text.len()), "there is no value here")
-                .help("an empty JSON file must say {}"));
+            return Err(
+                Fault::new(Span::new(text.len(), text.len()), "there is no value here")
+                    .help("an empty JSON file must say {}"),
+            );
         }
     };
     let mut tree = Tree::new();
@@ -91,7 +93,10 @@ fn number<'s>(digits: &str, at: Span) -> Result<Kind<'s>, Fault> {
             _ => Err(super::number_too_large(at)),
         };
     }
-    digits.parse().map(Kind::Integer).map_err(|_| super::integer_too_large(at))
+    digits
+        .parse()
+        .map(Kind::Integer)
+        .map_err(|_| super::integer_too_large(at))
 }
 
 fn span(range: jsonc_parser::common::Range) -> Span {

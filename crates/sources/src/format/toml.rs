@@ -19,7 +19,10 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
     let mut builder = Builder::new(source, limits);
     let mut error: Option<ParseError> = None;
     toml_parser::parser::parse_document(&tokens, &mut builder, &mut error);
-    match (builder.fault, error.map(|error| syntax_fault(&error, text.len()))) {
+    match (
+        builder.fault,
+        error.map(|error| syntax_fault(&error, text.len())),
+    ) {
         (Some(fault), Some(syntax)) if syntax.at.start < fault.at.start => Err(syntax),
         (Some(fault), _) | (None, Some(fault)) => Err(fault),
         (None, None) => Ok(builder.tree),
@@ -106,7 +109,13 @@ impl<'s> Builder<'s> {
         self.origins.push(origin);
         self.parents.push(parent);
         if is_entry {
-            let Builder { index, tree, parents, hasher, .. } = self;
+            let Builder {
+                index,
+                tree,
+                parents,
+                hasher,
+                ..
+            } = self;
             index.insert_unique(hash, id, |id| {
                 hasher.hash_one((parents[id.index()], tree.node(*id).name.as_ref()))
             });
@@ -136,7 +145,9 @@ impl<'s> Builder<'s> {
         let first = existing.name_at;
         let fault = if is_table {
             let what = format!("the table {} is defined twice", shown_name(name));
-            Fault::new(name_at, what).also("it stands first at", first).help("join the two")
+            Fault::new(name_at, what)
+                .also("it stands first at", first)
+                .help("join the two")
         } else {
             Fault::repeated(name, name_at, first)
         };
@@ -182,13 +193,19 @@ impl<'s> Builder<'s> {
     }
 
     fn add_item_table(&mut self, list: NodeId, at: Span) -> NodeId {
-        self.add(list, Node::new(at, Kind::Table(Children::default())), Origin::Header)
+        self.add(
+            list,
+            Node::new(at, Kind::Table(Children::default())),
+            Origin::Header,
+        )
     }
 
     /// Makes the entry for the key just read and leaves it in `slot`.
     fn open_entry(&mut self) {
         let mut path = std::mem::take(&mut self.path);
-        let Some((name, name_at)) = path.pop() else { return };
+        let Some((name, name_at)) = path.pop() else {
+            return;
+        };
         let mut table = self.open.last().copied().unwrap_or(self.current);
         for key in path {
             table = match self.find(table, &key.0) {
@@ -244,7 +261,11 @@ impl<'s> Builder<'s> {
     }
 
     fn raw(&self, span: toml_parser::Span, kind: Option<Encoding>) -> Raw<'s> {
-        let text = self.source.input().get(span.start()..span.end()).unwrap_or_default();
+        let text = self
+            .source
+            .input()
+            .get(span.start()..span.end())
+            .unwrap_or_default();
         Raw::new_unchecked(text, kind, span)
     }
 
@@ -358,7 +379,10 @@ fn syntax_fault(error: &ParseError, end: usize) -> Fault {
         });
         let words: Vec<String> = words.collect();
         if !words.is_empty() {
-            message.push_str(&format!(", expected {}", justwhy_core::list_values(&words, "or")));
+            message.push_str(&format!(
+                ", expected {}",
+                justwhy_core::list_values(&words, "or")
+            ));
         }
     }
     Fault::new(at, message)

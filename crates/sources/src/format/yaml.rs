@@ -2,7 +2,9 @@
 
 use crate::Limits;
 use crate::tree::{Children, Fault, Kind, Node, NodeId, Tree, too_deep};
-use granit_parser::{ErrorKind, Event, Options, Parser, ScalarStyle, ScanError, StructureStyle, Tag};
+use granit_parser::{
+    ErrorKind, Event, Options, Parser, ScalarStyle, ScanError, StructureStyle, Tag,
+};
 use hashbrown::HashMap;
 use justwhy_core::Span;
 use std::borrow::Cow;
@@ -144,7 +146,10 @@ impl<'s> Reader<'s> {
             return Err(Fault::new(at, "there is no such anchor above"));
         };
         if self.open.iter().any(|open| open.node == target) {
-            return Err(Fault::new(at, "this alias stands inside of what it stands for"));
+            return Err(Fault::new(
+                at,
+                "this alias stands inside of what it stands for",
+            ));
         }
         if !self.expects_name() {
             self.last_node = Some(self.place(Kind::Alias(target, anchor), at)?);
@@ -164,7 +169,9 @@ impl<'s> Reader<'s> {
     }
 
     fn expects_name(&self) -> bool {
-        self.open.last().is_some_and(|open| open.is_table && open.name.is_none())
+        self.open
+            .last()
+            .is_some_and(|open| open.is_table && open.name.is_none())
     }
 
     fn name(&mut self, name: Cow<'s, str>, at: Span, is_merge: bool) {
@@ -180,8 +187,10 @@ impl<'s> Reader<'s> {
                 // An empty document is an empty table.
                 return Ok(Tree::ROOT);
             }
-            return Err(Fault::new(at, "the file must hold one table, and this is none")
-                .help("write `name: value` lines"));
+            return Err(
+                Fault::new(at, "the file must hold one table, and this is none")
+                    .help("write `name: value` lines"),
+            );
         };
         let parent = open.node;
         let node = match open.name.take() {
@@ -208,7 +217,11 @@ impl<'s> Reader<'s> {
             self.place(kind, at)?
         };
         self.last_node = (anchor != 0).then_some(node);
-        self.open.push(Open { node, is_table, name: None });
+        self.open.push(Open {
+            node,
+            is_table,
+            name: None,
+        });
         Ok(())
     }
 
@@ -232,7 +245,11 @@ impl<'s> Reader<'s> {
     /// below the name of the list.
     fn block_list_start(&self, reported: usize) -> usize {
         let is_value_of_name = self.open.last().is_some_and(|open| open.name.is_some());
-        if is_value_of_name { self.indicator_after(&['-']).unwrap_or(reported) } else { reported }
+        if is_value_of_name {
+            self.indicator_after(&['-']).unwrap_or(reported)
+        } else {
+            reported
+        }
     }
 
     /// The first of `indicators` after the last token: over blanks, line ends, comments, the `:` or
@@ -260,20 +277,29 @@ impl<'s> Reader<'s> {
 }
 
 fn no_scalar_name(at: Span) -> Fault {
-    Fault::new(at, "the name of a setting must be a single text, number or the like")
-        .help("a list or table cannot be a name here")
+    Fault::new(
+        at,
+        "the name of a setting must be a single text, number or the like",
+    )
+    .help("a list or table cannot be a name here")
 }
 
 /// The parser's reason and place.
 fn syntax_fault(error: &ScanError, text: &str, limits: Limits) -> Fault {
-    let offset = error.marker().byte_offset().unwrap_or(text.len()).min(text.len());
+    let offset = error
+        .marker()
+        .byte_offset()
+        .unwrap_or(text.len())
+        .min(text.len());
     let at = Span::new(offset, offset);
     if matches!(error.kind(), ErrorKind::RecursionLimitExceeded) {
         return too_deep(at, limits);
     }
     // A tab that indents is sometimes reported at the end of the line before.
     let line_start = text[..offset].rfind('\n').map_or(0, |end| end + 1);
-    let next_start = text[offset..].find('\n').map_or(text.len(), |end| offset + end + 1);
+    let next_start = text[offset..]
+        .find('\n')
+        .map_or(text.len(), |end| offset + end + 1);
     let tab = [line_start, next_start].into_iter().find_map(|start| {
         let line = text[start..].split('\n').next().unwrap_or_default();
         let blanks = line.len() - line.trim_start_matches([' ', '\t']).len();

@@ -16,8 +16,13 @@ pub(super) fn read_all(sink: &mut Sink<'_>) -> Vec<ProjectAxis> {
     let mut axes: Vec<(ProjectAxis, Span)> = Vec::new();
     for table in sink.tables("axis") {
         sink.check_names(table, &FIELDS);
-        let Some((axis, at)) = read(sink, table) else { continue };
-        if let Some((_, first)) = axes.iter().find(|(other, _)| other.axis.name == axis.axis.name) {
+        let Some((axis, at)) = read(sink, table) else {
+            continue;
+        };
+        if let Some((_, first)) = axes
+            .iter()
+            .find(|(other, _)| other.axis.name == axis.axis.name)
+        {
             sink.repeated("axes", &axis.axis.name, at, *first);
         }
         axes.push((axis, at));
@@ -29,19 +34,29 @@ fn read(sink: &mut Sink<'_>, table: NodeId) -> Option<(ProjectAxis, Span)> {
     let (name, name_at) = required_name(sink, table, "an axis")?;
     if !is_axis_name(&name) {
         sink.error(
-            Error::new("bad-project", format!("{} cannot name an axis", shown_name(&name)))
-                .help("a name begins with a-z and goes on with a-z, 0-9, `_` and `-`"),
+            Error::new(
+                "bad-project",
+                format!("{} cannot name an axis", shown_name(&name)),
+            )
+            .help("a name begins with a-z and goes on with a-z, 0-9, `_` and `-`"),
             name_at,
         );
         return None;
     }
     let open = sink.boolean(table, "open").unwrap_or_default();
     let allowed = allowed(sink, table);
-    let axis = Axis { name, allowed, open };
+    let axis = Axis {
+        name,
+        allowed,
+        open,
+    };
     if !open && axis.allowed.is_empty() && sink.field(table, "allowed").is_none() {
         sink.error(
-            Error::new("bad-project", format!("no value is allowed for the axis {}", axis.name))
-                .help("list them: allowed = [\"…\"], or take any: open = true"),
+            Error::new(
+                "bad-project",
+                format!("no value is allowed for the axis {}", axis.name),
+            )
+            .help("list them: allowed = [\"…\"], or take any: open = true"),
             name_at,
         );
     }
@@ -50,7 +65,14 @@ fn read(sink: &mut Sink<'_>, table: NodeId) -> Option<(ProjectAxis, Span)> {
         value
     });
     let read = reads(sink, table);
-    Some((ProjectAxis { axis, default, read }, name_at))
+    Some((
+        ProjectAxis {
+            axis,
+            default,
+            read,
+        },
+        name_at,
+    ))
 }
 
 /// The `name` of an axis or layer, which it must have.
@@ -68,20 +90,29 @@ pub(super) fn required_name(
 }
 
 fn is_axis_name(name: &str) -> bool {
-    let fine = |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || b"_-".contains(&byte);
+    let fine =
+        |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || b"_-".contains(&byte);
     name.bytes().all(fine) && name.starts_with(|c: char| c.is_ascii_lowercase())
 }
 
 fn allowed(sink: &mut Sink<'_>, table: NodeId) -> Vec<String> {
-    let Some(id) = sink.field(table, "allowed") else { return Vec::new() };
+    let Some(id) = sink.field(table, "allowed") else {
+        return Vec::new();
+    };
     if matches!(sink.tree.node(id).kind, Kind::Table(_)) {
-        const FIELDS: Fields = Fields { of: "`allowed`", known: &[], later: &["directories"] };
+        const FIELDS: Fields = Fields {
+            of: "`allowed`",
+            known: &[],
+            later: &["directories"],
+        };
         sink.check_names(id, &FIELDS);
         return Vec::new();
     }
     let mut allowed: Vec<(String, Span)> = Vec::new();
     for item in sink.list(table, "allowed").unwrap_or_default() {
-        let Some((value, at)) = sink.text_of(item) else { continue };
+        let Some((value, at)) = sink.text_of(item) else {
+            continue;
+        };
         if check_axis_value(&value).is_err() {
             sink.error(characters(&value), at);
         } else if let Some((_, first)) = allowed.iter().find(|(other, _)| *other == value) {
@@ -107,12 +138,19 @@ pub(super) fn check_value(sink: &mut Sink<'_>, axis: &Axis, value: &str, at: Spa
         // A list that was itself in error has been reported.
         Err(BadAxisValue::NotAllowed) if axis.allowed.is_empty() => {}
         Err(BadAxisValue::NotAllowed) => {
-            let message = format!("{} is not allowed for the axis {}", shown_name(value), axis.name);
+            let message = format!(
+                "{} is not allowed for the axis {}",
+                shown_name(value),
+                axis.name
+            );
             let mut error = Error::new("bad-project", message);
             if let Some(near) = nearest(value, axis.allowed.iter().map(String::as_str)) {
                 error = error.help(format!("did you mean \"{near}\"?"));
             }
-            sink.error(error.help(format!("it allows {}", axis.allowed.join(", "))), at);
+            sink.error(
+                error.help(format!("it allows {}", axis.allowed.join(", "))),
+                at,
+            );
         }
     }
 }
@@ -156,12 +194,18 @@ pub(super) fn named<'a>(
     if let Some(axis) = axes.iter().find(|axis| axis.axis.name == name) {
         return Some(axis);
     }
-    let error = Error::new("bad-project", format!("there is no axis {}", shown_name(name)));
+    let error = Error::new(
+        "bad-project",
+        format!("there is no axis {}", shown_name(name)),
+    );
     let names = axes.iter().map(|axis| axis.axis.name.as_str());
     let error = match nearest(name, names.clone()) {
         Some(near) => error.help(format!("did you mean {near}?")),
         None if axes.is_empty() => error.help("declare it with [[axis]]"),
-        None => error.help(format!("the axes are {}", names.collect::<Vec<_>>().join(", "))),
+        None => error.help(format!(
+            "the axes are {}",
+            names.collect::<Vec<_>>().join(", ")
+        )),
     };
     sink.error(error, at);
     None

@@ -17,8 +17,17 @@ const FIELDS: Fields = Fields {
         "names", "prefix", "nest", "empty", "null",
     ],
     later: &[
-        "files", "scope", "store", "rows", "axis", "local", "into", "per_directory", "remove",
-        "pin", "references",
+        "files",
+        "scope",
+        "store",
+        "rows",
+        "axis",
+        "local",
+        "into",
+        "per_directory",
+        "remove",
+        "pin",
+        "references",
     ],
 };
 
@@ -33,7 +42,9 @@ pub(super) fn read_all(
     let mut layers: Vec<ProjectLayer> = Vec::new();
     for table in sink.tables("layer") {
         sink.check_names(table, &FIELDS);
-        let Some(layer) = read(sink, table, axes, naming) else { continue };
+        let Some(layer) = read(sink, table, axes, naming) else {
+            continue;
+        };
         if let Some(first) = layers.iter().find(|other| other.name == layer.name) {
             sink.repeated("layers", &layer.name, layer.at, first.at);
         }
@@ -82,13 +93,22 @@ fn read(
 fn check_name(sink: &mut Sink<'_>, name: &str, at: Span) -> Option<()> {
     let fine = |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'-';
     if name.is_empty() || !name.bytes().all(fine) || name.starts_with('-') {
-        let error = Error::new("bad-project", format!("{} cannot name a layer", shown_name(name)));
-        sink.error(error.help("a name is made of a-z, 0-9 and `-`, and does not begin with `-`"), at);
+        let error = Error::new(
+            "bad-project",
+            format!("{} cannot name a layer", shown_name(name)),
+        );
+        sink.error(
+            error.help("a name is made of a-z, 0-9 and `-`, and does not begin with `-`"),
+            at,
+        );
         return None;
     }
     if name == "catalogue" || name == "arguments" {
         let message = format!("the layer {name} always exists and cannot be declared");
-        sink.error(Error::new("bad-project", message).help("give this one another name"), at);
+        sink.error(
+            Error::new("bad-project", message).help("give this one another name"),
+            at,
+        );
         return None;
     }
     Some(())
@@ -96,7 +116,9 @@ fn check_name(sink: &mut Sink<'_>, name: &str, at: Span) -> Option<()> {
 
 /// Whether a field that only layers of one file have is there and may be.
 fn only_for_files(sink: &mut Sink<'_>, table: NodeId, field: &str, is_file: bool) -> bool {
-    let Some(id) = sink.field(table, field) else { return false };
+    let Some(id) = sink.field(table, field) else {
+        return false;
+    };
     if !is_file && sink.field(table, "file").is_none() {
         let at = sink.tree.node(id).name_at;
         let message = format!("`{field}` says something about a file, and this layer reads none");
@@ -105,14 +127,11 @@ fn only_for_files(sink: &mut Sink<'_>, table: NodeId, field: &str, is_file: bool
     is_file
 }
 
-fn reads(
-    sink: &mut Sink<'_>,
-    table: NodeId,
-    axes: &[ProjectAxis],
-    name_at: Span,
-) -> Option<Reads> {
-    let there: Vec<&str> =
-        READS.into_iter().filter(|name| sink.field(table, name).is_some()).collect();
+fn reads(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis], name_at: Span) -> Option<Reads> {
+    let there: Vec<&str> = READS
+        .into_iter()
+        .filter(|name| sink.field(table, name).is_some())
+        .collect();
     match there.as_slice() {
         [] => {
             let error = Error::new("bad-project", "the layer does not say what it reads")
@@ -139,7 +158,10 @@ fn reads(
         [first, second, ..] => {
             let at = sink.place(table, second);
             let message = format!("the layer reads two things: `{first}` and `{second}`");
-            sink.error(Error::new("bad-project", message).help("make two layers of it"), at);
+            sink.error(
+                Error::new("bad-project", message).help("make two layers of it"),
+                at,
+            );
             None
         }
     }
@@ -152,7 +174,10 @@ fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
         named(sink, axes, axis, at)?;
     }
     if path.is_empty() || path.ends_with('/') || path.contains('\0') {
-        sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+        sink.error(
+            Error::new("bad-project", "this is not the path of a file"),
+            at,
+        );
         return None;
     }
     let format = match sink.field(table, "format") {
@@ -170,11 +195,18 @@ fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
 
 fn unknown_format(path: &str) -> Error {
     let later = ["jsonc", "ini", "cfg", "conf", "properties"];
-    if later.iter().any(|ending| path.ends_with(&format!(".{ending}"))) {
+    if later
+        .iter()
+        .any(|ending| path.ends_with(&format!(".{ending}")))
+    {
         let message = "the format of this file is not supported yet";
         return Error::new("not-supported-yet", message);
     }
-    Error::new("bad-project", "the name of the file does not show its format").help(format!(
+    Error::new(
+        "bad-project",
+        "the name of the file does not show its format",
+    )
+    .help(format!(
         "say which it is: format = \"toml\" (or {})",
         justwhy_core::list_values(&Format::ALL.map(Format::name)[1..], "or")
     ))
@@ -186,10 +218,16 @@ fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
         return Some(format);
     }
     let error = if ["jsonc", "ini", "properties"].contains(&name.as_str()) {
-        Error::new("not-supported-yet", format!("the format {name} is not supported yet"))
+        Error::new(
+            "not-supported-yet",
+            format!("the format {name} is not supported yet"),
+        )
     } else {
         let names = Format::ALL.map(Format::name);
-        let error = Error::new("bad-project", format!("there is no format {}", shown_name(&name)));
+        let error = Error::new(
+            "bad-project",
+            format!("there is no format {}", shown_name(&name)),
+        );
         match nearest(&name, names) {
             Some(near) => error.help(format!("did you mean \"{near}\"?")),
             None => error.help(format!("the formats are {}", names.join(", "))),
@@ -237,7 +275,11 @@ fn values(sink: &mut Sink<'_>, table: NodeId) -> Option<Reads> {
                 .leaves
                 .into_iter()
                 .map(|leaf| {
-                    let path = keys.segments(leaf.name).into_iter().map(str::to_owned).collect();
+                    let path = keys
+                        .segments(leaf.name)
+                        .into_iter()
+                        .map(str::to_owned)
+                        .collect();
                     (path, leaf.value, leaf.at.unwrap_or_default())
                 })
                 .collect();
@@ -256,7 +298,9 @@ fn conditions(
     field: &str,
     axes: &[ProjectAxis],
 ) -> Vec<Condition> {
-    let Some(id) = sink.table(table, field) else { return Vec::new() };
+    let Some(id) = sink.table(table, field) else {
+        return Vec::new();
+    };
     let mut conditions = Vec::new();
     let tree = sink.tree;
     for entry in tree.entries(id) {
@@ -272,13 +316,18 @@ fn conditions(
         }
         let mut values = Vec::new();
         for item in items {
-            let Some((value, at)) = sink.text_of(item) else { continue };
+            let Some((value, at)) = sink.text_of(item) else {
+                continue;
+            };
             if let Some(axis) = axis {
                 check_value(sink, &axis.axis, &value, at);
             }
             values.push(value);
         }
-        conditions.push(Condition { axis: node.name.clone().into_owned(), values });
+        conditions.push(Condition {
+            axis: node.name.clone().into_owned(),
+            values,
+        });
     }
     conditions
 }
@@ -295,7 +344,10 @@ fn variables(
         Some(false) if matches!(reads, Some(Reads::Process)) => {
             let at = sink.place(table, "names");
             let message = "the process environment has no keys, only variables";
-            sink.error(Error::new("bad-project", message).help("take `names` out"), at);
+            sink.error(
+                Error::new("bad-project", message).help("take `names` out"),
+                at,
+            );
             true
         }
         Some(chosen) => chosen,
@@ -316,7 +368,11 @@ fn variables(
                     "`{field}` says how variables are read, and the names of this layer are keys"
                 );
                 let error = Error::new("bad-project", message);
-                sink.error_at_name(error.help("add names = \"variables\" if they are not"), at, "");
+                sink.error_at_name(
+                    error.help("add names = \"variables\" if they are not"),
+                    at,
+                    "",
+                );
             }
         }
     }

@@ -102,7 +102,9 @@ fn fill<'a>(pieces: &'a [Piece], context: &Context) -> Result<String, &'a str> {
 
 /// The axis named in braces at the start of `text`, and what follows.
 fn braced(text: &str) -> Result<(&str, &str), &'static str> {
-    let Some(inner) = text.strip_prefix('{') else { return Err("this `}` closes nothing") };
+    let Some(inner) = text.strip_prefix('{') else {
+        return Err("this `}` closes nothing");
+    };
     let Some((axis, after)) = inner.split_once('}') else {
         return Err("this `{` is never closed");
     };
@@ -118,11 +120,20 @@ fn quoted(text: &str) -> Result<(Vec<Piece>, &str), TemplateError> {
     let quote = text.as_bytes().first().copied().unwrap_or_default();
     let bytes = text.as_bytes();
     while end < bytes.len() && bytes[end] != quote {
-        end += if bytes[end] == b'\\' && quote == b'"' { 2 } else { 1 };
+        end += if bytes[end] == b'\\' && quote == b'"' {
+            2
+        } else {
+            1
+        };
     }
-    let whole = text.get(..end + 1).ok_or((0, "the quote that opens here is never closed"))?;
+    let whole = text
+        .get(..end + 1)
+        .ok_or((0, "the quote that opens here is never closed"))?;
     let key = KeyPath::parse(whole).map_err(|error| (error.at, error.problem))?;
-    let pieces = key.segments().map(|segment| Piece::Text(segment.to_owned())).collect();
+    let pieces = key
+        .segments()
+        .map(|segment| Piece::Text(segment.to_owned()))
+        .collect();
     Ok((pieces, &text[end + 1..]))
 }
 
@@ -149,8 +160,7 @@ fn bare(text: &str) -> Result<(Vec<Piece>, &str), TemplateError> {
         return Err((here, "a segment is empty here"));
     }
     if !rest.is_empty() && !rest.starts_with('.') {
-        let problem =
-            "a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and {axis} must be quoted";
+        let problem = "a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and {axis} must be quoted";
         return Err((here, problem));
     }
     Ok((pieces, rest))
@@ -160,6 +170,9 @@ fn bare(text: &str) -> Result<(Vec<Piece>, &str), TemplateError> {
 /// link it is not the same as leaving the part before it out.
 fn normal(path: &str) -> String {
     let absolute = path.starts_with('/');
-    let parts: Vec<&str> = path.split('/').filter(|part| !part.is_empty() && *part != ".").collect();
+    let parts: Vec<&str> = path
+        .split('/')
+        .filter(|part| !part.is_empty() && *part != ".")
+        .collect();
     format!("{}{}", if absolute { "/" } else { "" }, parts.join("/"))
 }
