@@ -19,7 +19,7 @@ pub fn is_near(a: &str, b: &str) -> bool {
 }
 
 /// The candidate that was probably meant by `name`, if any is near enough: within two edits, and
-/// for short names within a third of their length.
+/// for short ones within a third of their length.
 pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     nearest_few(name, candidates, 1).into_iter().next()
 }
@@ -31,7 +31,7 @@ pub fn nearest_few<'a>(
     most: usize,
 ) -> Vec<&'a str> {
     let lower = name.to_ascii_lowercase();
-    let reach = (name.chars().count().div_ceil(3)).min(REACH);
+    let reach = (name.chars().count() / 3).min(REACH);
     let mut found: Vec<(usize, &str)> = Vec::new();
     for candidate in candidates {
         if let Some(distance) = distance_within(&lower, &candidate.to_ascii_lowercase(), reach) {

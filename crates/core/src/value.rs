@@ -189,9 +189,18 @@ pub(crate) fn show_number(value: f64) -> String {
 
 /// Whether printing `c` as it is could change what a reader sees: control characters, and the marks
 /// that turn the direction of a line or hide in it.
-fn is_unprintable(c: char) -> bool {
+pub fn is_unprintable(c: char) -> bool {
     c.is_control()
-        || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
+        || matches!(
+            c,
+            '\u{ad}'
+                | '\u{61c}'
+                | '\u{200b}'..='\u{200f}'
+                | '\u{2028}'..='\u{202e}'
+                | '\u{2060}'..='\u{2069}'
+                | '\u{feff}'
+                | '\u{e0000}'..='\u{e0fff}'
+        )
 }
 
 /// Writes `text` in double quotes, with TOML's escapes for what cannot be printed as it is.

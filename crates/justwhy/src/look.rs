@@ -176,16 +176,12 @@ pub(crate) fn fill(painted: &str, columns: usize, to: usize) -> String {
 /// The text with every control character, and every mark that turns or hides text, written out as
 /// an escape: data must not command the terminal.
 pub(crate) fn clean(text: &str) -> Cow<'_, str> {
-    let is_harmful = |c: char| {
-        c.is_control()
-            || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
-    };
-    if !text.contains(is_harmful) {
+    if !text.contains(justwhy_core::is_unprintable) {
         return Cow::Borrowed(text);
     }
     let mut clean = String::new();
     for c in text.chars() {
-        if is_harmful(c) {
+        if justwhy_core::is_unprintable(c) {
             clean.extend(c.escape_unicode());
         } else {
             clean.push(c);

@@ -82,7 +82,12 @@ fn bad_key(text: &str, error: &justwhy_core::NameError) -> Error {
 }
 
 fn unknown(resolution: &Resolution<'_>, text: &str) -> Error {
-    let error = Error::new("unknown-key", format!("there is no setting {text} here"));
+    let mut error = Error::new("unknown-key", format!("there is no setting {text} here"));
+    if let Some(place) = left_out_at(resolution, text) {
+        error = error.help(format!(
+            "{place} names it without a value, which says nothing"
+        ));
+    }
     let near = near_keys(resolution, text);
     match near.as_slice() {
         [] => error.help("justwhy list shows all that there are"),
@@ -91,6 +96,24 @@ fn unknown(resolution: &Resolution<'_>, text: &str) -> Error {
             justwhy_core::list_values(near, "or")
         )),
     }
+}
+
+/// Where a source has the name and nothing behind it.
+fn left_out_at(resolution: &Resolution<'_>, text: &str) -> Option<String> {
+    let keys = resolution.keys();
+    let key = keys.find(KeyId::ROOT, &KeyPath::parse(text).ok()?)?;
+    resolution.readings().readings.iter().find_map(|reading| {
+        let (_, at) = reading
+            .document
+            .left_out
+            .iter()
+            .find(|(name, _)| *name == key)?;
+        let position = reading.document.position(Some(*at))?;
+        Some(format!(
+            "{}:{}:{}",
+            reading.source, position.line, position.column
+        ))
+    })
 }
 
 /// The keys and variables nearest to a text that is none.

@@ -210,21 +210,23 @@ fn speaks_elsewhere(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) 
             shown(resolution, above)
         ));
     }
-    let mut branches = vec![key];
+    let mut below = Vec::new();
+    let mut branches: Vec<KeyId> = keys.children(key).collect();
     while let Some(branch) = branches.pop() {
-        for child in keys.children(branch) {
-            if let Some(below) = of_layer(child) {
-                let place = place_of(resolution, below);
-                return Some(format!(
-                    "it only speaks of {}, below it ({place}: {})",
-                    keys.show(below.key),
-                    shown(resolution, below)
-                ));
-            }
-            branches.push(child);
-        }
+        below.extend(of_layer(branch).map(|candidate| candidate.key));
+        branches.extend(keys.children(branch));
     }
-    None
+    let first = of_layer(*keys.sorted(below.iter().copied()).first()?)?;
+    let place = place_of(resolution, first);
+    let others = match below.len() {
+        1 => String::new(),
+        count => format!(", and of {} more", count - 1),
+    };
+    Some(format!(
+        "it only speaks of {}, below it ({place}: {}){others}",
+        keys.show(first.key),
+        shown(resolution, first)
+    ))
 }
 
 /// Where a source of `layer` names `key` without giving a value.

@@ -4,8 +4,8 @@ use super::because::says_null;
 use super::{Explanation, Status, layer_name, place_of, shorten, shown, with_article};
 use crate::resolution::Verdict;
 use crate::{
-    Candidate, CandidateId, Kind, LayerIndex, Presence, Resolution, Value, hide_address_password,
-    list_values,
+    Candidate, CandidateId, KeyId, Kind, LayerIndex, Presence, Resolution, Value,
+    hide_address_password, list_values,
 };
 
 /// First what decided, then whom it overrides, what became of the value, and what the reader
@@ -17,6 +17,7 @@ pub(super) fn why(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec
             let candidate = resolution.candidate(winner.candidate);
             sentences.push(decides(resolution, candidate));
             sentences.extend(overrides(resolution, winner.candidate));
+            sentences.extend(takes_the_place(resolution, winner.candidate));
             if let Status::Error { message, .. } = status {
                 sentences.push(format!(
                     "It cannot be used: {message}. No weaker value stands in for it."
@@ -100,6 +101,40 @@ fn overrides(resolution: &Resolution<'_>, winner: CandidateId) -> Option<String>
         })
         .collect();
     (!said.is_empty()).then(|| format!("It overrides {}.", list_values(&said, "and")))
+}
+
+/// Settings above or below it that it reshaped.
+fn takes_the_place(resolution: &Resolution<'_>, winner: CandidateId) -> Option<String> {
+    let keys = resolution.keys();
+    let key = resolution.candidate(winner).key;
+    let is_by_it = |key: &KeyId| {
+        let mut candidates = resolution
+            .candidates(*key)
+            .map(|id| resolution.candidate(id));
+        candidates.any(|other| other.verdict == Verdict::Reshaped && other.by == Some(winner))
+    };
+    let mut reshaped: Vec<KeyId> = keys.above(key).filter(is_by_it).collect();
+    let mut branches: Vec<KeyId> = keys.children(key).collect();
+    while let Some(branch) = branches.pop() {
+        reshaped.extend(Some(branch).filter(is_by_it));
+        branches.extend(keys.children(branch));
+    }
+    let mut shown: Vec<String> = keys
+        .sorted(reshaped)
+        .into_iter()
+        .map(|key| keys.show(key))
+        .collect();
+    if shown.len() > 3 {
+        let more = shown.len() - 2;
+        shown.truncate(2);
+        shown.push(format!("{more} more"));
+    }
+    (!shown.is_empty()).then(|| {
+        format!(
+            "It takes the place of {}, as a key is either a value or a branch.",
+            list_values(&shown, "and")
+        )
+    })
 }
 
 fn conversion(resolution: &Resolution<'_>, explanation: &Explanation) -> Option<String> {

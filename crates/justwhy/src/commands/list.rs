@@ -22,13 +22,16 @@ struct Body {
 
 pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outcome, Vec<Error>> {
     let resolution = answering.resolution;
-    let (chosen, notes) = chosen(answering, patterns)?;
+    let (chosen, mut notes) = chosen(answering, patterns)?;
     let mut answers = Vec::with_capacity(chosen.len());
     for key in chosen {
         let answer = Explanation::of(resolution, key);
         if answer.status != Status::Absent {
             answers.push(answer);
         }
+    }
+    if answers.is_empty() && notes.is_empty() {
+        notes.push_str("note: no setting has a value here\n");
     }
     let is_yes = !answers
         .iter()

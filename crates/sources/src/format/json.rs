@@ -1,7 +1,7 @@
 //! JSON, as RFC 8259 has it.
 
 use crate::Limits;
-use crate::tree::{Fault, Kind, Node, NodeId, Tree, too_deep};
+use crate::tree::{Children, Fault, Kind, Node, NodeId, Tree, too_deep};
 use jsonc_parser::ast::{self, ObjectPropName, Value};
 use jsonc_parser::common::Ranged as _;
 use jsonc_parser::errors::{ParseError, ParseErrorKind};
@@ -36,54 +36,85 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
     };
     let mut tree = Tree::new();
     tree.node_mut(Tree::ROOT).at = span(root.range);
-    object(&mut tree, Tree::ROOT, root)?;
+    Filling {
+        tree: &mut tree,
+        text,
+    }
+    .object(Tree::ROOT, root)?;
     Ok(tree)
 }
 
-fn object<'s>(tree: &mut Tree<'s>, table: NodeId, object: ast::Object<'s>) -> Result<(), Fault> {
-    for property in object.properties {
-        let name_at = span(property.name.range());
-        let name = match property.name {
-            ObjectPropName::String(name) => name.value,
-            ObjectPropName::Word(word) => word.value.into(),
-        };
-        let at = span(property.value.range());
-        let node = Node::named(name, name_at, at, kind(&property.value, at)?);
-        let id = tree.push_child(table, node);
-        fill(tree, id, property.value)?;
-    }
-    Ok(())
+/// Moves the parser's values into the tree.
+struct Filling<'t, 's> {
+    tree: &'t mut Tree<'s>,
+    text: &'s str,
 }
 
-fn fill<'s>(tree: &mut Tree<'s>, id: NodeId, value: Value<'s>) -> Result<(), Fault> {
-    match value {
-        Value::Object(value) => object(tree, id, value),
-        Value::Array(value) => {
-            for item in value.elements {
-                let at = span(item.range());
-                let node = Node::new(at, kind(&item, at)?);
-                let item_id = tree.push_child(id, node);
-                fill(tree, item_id, item)?;
+impl<'s> Filling<'_, 's> {
+    fn object(&mut self, table: NodeId, object: ast::Object<'s>) -> Result<(), Fault> {
+        for property in object.properties {
+            let name_at = span(property.name.range());
+            self.check_text(name_at)?;
+            let name = match property.name {
+                ObjectPropName::String(name) => name.value,
+                ObjectPropName::Word(word) => word.value.into(),
+            };
+            let at = span(property.value.range());
+            let id = self
+                .tree
+                .push_child(table, Node::named(name, name_at, at, Kind::Null));
+            self.value(id, property.value)?;
+        }
+        Ok(())
+    }
+
+    /// Gives the node its value.
+    fn value(&mut self, id: NodeId, value: Value<'s>) -> Result<(), Fault> {
+        let at = span(value.range());
+        let kind = match value {
+            Value::NullKeyword(_) => Kind::Null,
+            Value::BooleanLit(value) => Kind::Boolean(value.value),
+            Value::NumberLit(value) => number(value.value, at)?,
+            Value::StringLit(value) => {
+                self.check_text(at)?;
+                Kind::Text(value.value)
             }
-            Ok(())
-        }
-        Value::StringLit(value) => {
-            tree.node_mut(id).kind = Kind::Text(value.value);
-            Ok(())
-        }
-        _ => Ok(()),
+            Value::Object(value) => {
+                self.tree.node_mut(id).kind = Kind::Table(Children::default());
+                return self.object(id, value);
+            }
+            Value::Array(value) => {
+                self.tree.node_mut(id).kind = Kind::List(Children::default());
+                for item in value.elements {
+                    let at = span(item.range());
+                    let item_id = self.tree.push_child(id, Node::new(at, Kind::Null));
+                    self.value(item_id, item)?;
+                }
+                return Ok(());
+            }
+        };
+        self.tree.node_mut(id).kind = kind;
+        Ok(())
     }
-}
 
-fn kind<'s>(value: &Value<'s>, at: Span) -> Result<Kind<'s>, Fault> {
-    Ok(match value {
-        Value::NullKeyword(_) => Kind::Null,
-        Value::BooleanLit(value) => Kind::Boolean(value.value),
-        Value::NumberLit(value) => number(value.value, at)?,
-        Value::StringLit(_) => Kind::Null,
-        Value::Object(_) => Kind::Table(Default::default()),
-        Value::Array(_) => Kind::List(Default::default()),
-    })
+    /// RFC 8259 forbids bare control characters in texts, which the parser lets pass.
+    fn check_text(&self, at: Span) -> Result<(), Fault> {
+        let written = self
+            .text
+            .get(at.start as usize..at.end as usize)
+            .unwrap_or_default();
+        match written.bytes().position(|byte| byte < b' ') {
+            None => Ok(()),
+            Some(offset) => {
+                let at = at.start as usize + offset;
+                Err(Fault::new(
+                    Span::new(at, at),
+                    "there is a bare control character in this text",
+                )
+                .help("write it as an escape, such as \\n or \\t"))
+            }
+        }
+    }
 }
 
 fn number<'s>(digits: &str, at: Span) -> Result<Kind<'s>, Fault> {

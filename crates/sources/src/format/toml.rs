@@ -155,7 +155,13 @@ impl<'s> Builder<'s> {
     }
 
     fn not_a_table(&mut self, name: &str, name_at: Span, existing: NodeId) {
-        let first = self.tree.node(existing).name_at;
+        let existing = self.tree.node(existing);
+        let first = existing.name_at;
+        if matches!(existing.kind, Kind::Table(_)) {
+            let what = format!("the table {} ends with its closing brace", shown_name(name));
+            let fault = Fault::new(name_at, what).also("it stands at", first);
+            return self.fail(fault.help("write the key into the braces"));
+        }
         let what = format!("the key {} is both a value and a table", shown_name(name));
         self.fail(Fault::new(name_at, what).also("it is a value at", first));
     }
@@ -188,6 +194,11 @@ impl<'s> Builder<'s> {
                 self.add_item_table(list, at)
             }
             (Some(list), Some(Origin::Tables), true) => self.add_item_table(list, at),
+            (Some(existing), Some(Origin::Value), _)
+                if !matches!(self.tree.node(existing).kind, Kind::Table(_)) =>
+            {
+                return self.not_a_table(&last.0, last.1, existing);
+            }
             (Some(existing), ..) => return self.clash(&last.0, last.1, existing),
         };
     }
@@ -220,7 +231,8 @@ impl<'s> Builder<'s> {
             };
         }
         if let Some(existing) = self.find(table, &name) {
-            return self.clash(&name, name_at, existing);
+            let first = self.tree.node(existing).name_at;
+            return self.fail(Fault::repeated(&name, name_at, first));
         }
         let node = Node::named(name, name_at, name_at, Kind::Null);
         self.slot = Some(self.add(table, node, Origin::Value));
@@ -373,7 +385,10 @@ fn syntax_fault(error: &ParseError, end: usize) -> Fault {
     if let Some(expected) = error.expected() {
         let words = expected.iter().map(|expected| match expected {
             Expected::Literal("\n") => "a line end".to_owned(),
-            Expected::Literal(literal) => format!("`{}`", literal.escape_debug()),
+            Expected::Literal(literal) if literal.chars().any(char::is_control) => {
+                format!("`{}`", literal.escape_debug())
+            }
+            Expected::Literal(literal) => format!("`{literal}`"),
             Expected::Description(description) => (*description).to_owned(),
             _ => "something else".to_owned(),
         });
