@@ -31,7 +31,10 @@ pub fn nearest_few<'a>(
     most: usize,
 ) -> Vec<&'a str> {
     let lower = name.to_ascii_lowercase();
-    let reach = (name.chars().count() / 3).min(REACH);
+    let reach = match name.chars().count() {
+        0 | 1 => 0,
+        length => length.div_ceil(3).min(REACH),
+    };
     let mut found: Vec<(usize, &str)> = Vec::new();
     for candidate in candidates {
         if let Some(distance) = distance_within(&lower, &candidate.to_ascii_lowercase(), reach) {

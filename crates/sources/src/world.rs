@@ -6,7 +6,7 @@ use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
 
 #[cfg(test)]
-mod tests;
+pub(crate) mod tests;
 
 /// All that is ever asked of the outside. Tests, other revisions of a project and other processes
 /// stand in for the machine by implementing it.

@@ -1,1 +1,637 @@
-//! Tests.
+//! Tests of the project file: what it may say, and what is said if it is wrong.
+
+use crate::world::tests::Memory;
+use crate::{Arguments, Error, Project, Reader};
+use justwhy_core::{LayerIndex, Presence, Readings};
+
+fn load(text: &str) -> Result<Project, Vec<Error>> {
+    Project::load(&Memory::new(&[("justwhy.toml", text)]), None)
+}
+
+/// Every error in one line each: code, place, message; then the other places and the helps.
+fn errors(text: &str) -> String {
+    let Err(errors) = load(text) else {
+        return "no error".to_owned();
+    };
+    let shown = errors.iter().map(|error| {
+        let mut line = format!("[{}] {error}", error.code());
+        for (what, spot) in error.others() {
+            line.push_str(&format!(" | {what} {spot}"));
+        }
+        for help in error.helps() {
+            line.push_str(&format!(" | {help}"));
+        }
+        line
+    });
+    shown.collect::<Vec<_>>().join("\n")
+}
+
+const AXIS: &str = "justwhy = 1\n[[axis]]\nname = \"env\"\nallowed = [\"dev\", \"prod\"]\n";
+
+fn with_layer(fields: &str) -> String {
+    errors(&format!("{AXIS}[[layer]]\nname = \"a\"\n{fields}\n"))
+}
+
+#[test]
+fn reads_a_whole_project_file() {
+    let project = load(
+        r#"
+        justwhy = 1
+        name = "tide-gauges"
+        variables = { prefix = "TIDE_", nest = "_" }
+        limits = { file_bytes = 1000, depth = 10, nodes = 50 }
+        [[axis]]
+        name = "environment"
+        allowed = ["dev", "production"]
+        default = "dev"
+        read = [{ variable = "TIDE_ENV" }, { variable = "ENV" }]
+        [[axis]]
+        name = "team"
+        open = true
+        [[layer]]
+        name = "by-environment"
+        file = "settings/{environment}/{team}.conf"
+        format = "yaml"
+        under = "x.{team}-{environment}.'y.z'"
+        optional = true
+        when = { environment = ["dev", "production"], team = "any" }
+        unless = { team = "none" }
+        empty = "unset"
+        null = "value"
+        names = "variables"
+        prefix = "P_"
+        nest = "__"
+        [[layer]]
+        name = "here"
+        values = { a.b = 1, c = [] }
+        [[layer]]
+        name = "process"
+        process = true
+        "#,
+    )
+    .unwrap();
+    assert_eq!(project.name.as_deref(), Some("tide-gauges"));
+    assert_eq!(
+        (
+            project.limits.file_bytes,
+            project.limits.depth,
+            project.limits.nodes
+        ),
+        (1000, 10, 50)
+    );
+    assert_eq!(project.axes.len(), 2);
+    let names: Vec<&str> = project
+        .layers
+        .iter()
+        .map(|layer| layer.name.as_str())
+        .collect();
+    assert_eq!(names, ["by-environment", "here", "process"]);
+    let layer = &project.layers[0];
+    assert_eq!(layer.variables, Some(("P_".into(), "__".into())));
+    assert_eq!(
+        (layer.when.len(), layer.unless.len(), layer.optional),
+        (2, 1, true)
+    );
+    assert_eq!(
+        project.layers[2].variables,
+        Some(("TIDE_".into(), "_".into()))
+    );
+}
+
+#[test]
+fn says_what_is_wrong_with_the_whole_file() {
+    for (text, expected) in [
+        (
+            "",
+            "[bad-project] justwhy.toml:1:1: the version of the project file is missing | begin the file with: justwhy = 1",
+        ),
+        (
+            "justwhy = 2",
+            "[bad-project] justwhy.toml:1:11: this file is of a version that is not known | this program reads version 1: justwhy = 1",
+        ),
+        (
+            "justwhy = '1'",
+            "[bad-project] justwhy.toml:1:1: `justwhy` must be an integer, not a text",
+        ),
+        (
+            "justwhy = 1\nnam = 'x'",
+            "[bad-project] justwhy.toml:2:1: the project file has no field `nam` | did you mean `name`?",
+        ),
+        (
+            "justwhy = 1\nwhatever = 'x'",
+            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, variables, limits, axis, layer",
+        ),
+        (
+            "justwhy = 1\ncatalogue = []",
+            "[not-supported-yet] justwhy.toml:2:1: `catalogue` of the project file is not supported yet",
+        ),
+        (
+            "justwhy = 1\n[store.hq]",
+            "[not-supported-yet] justwhy.toml:2:2: `store` of the project file is not supported yet",
+        ),
+        (
+            "justwhy = 1\n[variables]\nnest = ''",
+            "[bad-project] justwhy.toml:3:8: `nest` is empty, so that no name could be split | the usual one is nest = \"__\"",
+        ),
+        (
+            "justwhy = 1\n[limits]\ndepth = 501",
+            "[bad-project] justwhy.toml:3:9: `depth` must be between 1 and 500",
+        ),
+        (
+            "justwhy = 1\naxis = 1\nlayer = [2]",
+            "[bad-project] justwhy.toml:2:1: `axis` must be a list, not an integer\n[bad-project] justwhy.toml:3:10: expected a table here, found an integer",
+        ),
+        (
+            "justwhy = 1\n[x",
+            "[bad-file] justwhy.toml:2:3: unclosed table, expected `]`",
+        ),
+    ] {
+        assert_eq!(errors(text), expected, "{text}");
+    }
+}
+
+#[test]
+fn says_what_is_wrong_with_an_axis() {
+    for (axis, expected) in [
+        (
+            "allowed = ['a']",
+            "[bad-project] justwhy.toml:2:1: an axis has no name | add: name = \"…\"",
+        ),
+        (
+            "name = 'Env'\nopen = true",
+            "[bad-project] justwhy.toml:3:8: Env cannot name an axis | a name begins with a-z and goes on with a-z, 0-9, `_` and `-`",
+        ),
+        (
+            "name = 'e'",
+            "[bad-project] justwhy.toml:3:8: no value is allowed for the axis e | list them: allowed = [\"…\"], or take any: open = true",
+        ),
+        (
+            "name = 'e'\nallowed = ['a', '../b']",
+            "[bad-project] justwhy.toml:4:17: \"../b\" cannot be the value of an axis | a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
+        ),
+        (
+            "name = 'e'\nallowed = ['a', 'a']",
+            "[bad-project] justwhy.toml:4:17: two allowed values are named a | the first is at justwhy.toml:4:12 | give one of them another name",
+        ),
+        (
+            "name = 'e'\nallowed = ['production']\ndefault = 'prodution'",
+            "[bad-project] justwhy.toml:5:11: prodution is not allowed for the axis e | did you mean \"production\"? | it allows production",
+        ),
+        (
+            "name = 'e'\nalowed = ['a']\nopen = true",
+            "[bad-project] justwhy.toml:4:1: an axis has no field `alowed` | did you mean `allowed`?",
+        ),
+        (
+            "name = 'e'\nopen = true\nread = [{ branch = {} }]",
+            "[not-supported-yet] justwhy.toml:5:11: `branch` of a way to read an axis is not supported yet",
+        ),
+        (
+            "name = 'e'\nopen = true\nread = [{ file = 'x', variable = 'X' }]",
+            "[not-supported-yet] justwhy.toml:5:11: `file` of a way to read an axis is not supported yet",
+        ),
+        (
+            "name = 'e'\nallowed = { directories = 'x/*' }",
+            "[not-supported-yet] justwhy.toml:4:13: `directories` of `allowed` is not supported yet",
+        ),
+        (
+            "name = 'e'\nopen = true\nread = ['X']",
+            "[bad-project] justwhy.toml:5:9: expected a table such as { variable = \"NAME\" } here, found a text",
+        ),
+        (
+            "name = 'e'\nopen = true\nread = [{}]",
+            "[bad-project] justwhy.toml:5:9: this way to read an axis reads nothing | write { variable = \"NAME\" }",
+        ),
+    ] {
+        assert_eq!(
+            errors(&format!("justwhy = 1\n[[axis]]\n{axis}\n")),
+            expected,
+            "{axis}"
+        );
+    }
+    let twice =
+        errors("justwhy = 1\n[[axis]]\nname='a'\nopen=true\n[[axis]]\nname='a'\nopen=true\n");
+    assert_eq!(
+        twice,
+        "[bad-project] justwhy.toml:6:6: two axes are named a | the first is at justwhy.toml:3:6 | give one of them another name"
+    );
+}
+
+#[test]
+fn says_what_is_wrong_with_a_layer() {
+    for (fields, expected) in [
+        (
+            "",
+            "[bad-project] justwhy.toml:6:8: the layer does not say what it reads | add one of: file = \"…\", values = { … }, process = true",
+        ),
+        (
+            "file = 'a.toml'\nprocess = true",
+            "[bad-project] justwhy.toml:8:11: the layer reads two things: `file` and `process` | make two layers of it",
+        ),
+        (
+            "process = false",
+            "[bad-project] justwhy.toml:7:11: `process` can only be true | take the layer out if it shall not be read",
+        ),
+        (
+            "scope = 'x'",
+            "[not-supported-yet] justwhy.toml:7:1: `scope` of a layer is not supported yet",
+        ),
+        (
+            "file = 'a.toml'\npin = true",
+            "[not-supported-yet] justwhy.toml:8:1: `pin` of a layer is not supported yet",
+        ),
+        (
+            "file = 'a.toml'\noptionl = true",
+            "[bad-project] justwhy.toml:8:1: a layer has no field `optionl` | did you mean `optional`?",
+        ),
+        (
+            "file = 'a.toml'\noptional = 'yes'",
+            "[bad-project] justwhy.toml:8:1: `optional` must be true or false, not a text",
+        ),
+        (
+            "file = 'a.txt'",
+            "[bad-project] justwhy.toml:7:8: the name of the file does not show its format | say which it is: format = \"toml\" (or json, yaml or env)",
+        ),
+        (
+            "file = 'a.ini'",
+            "[not-supported-yet] justwhy.toml:7:8: the format of this file is not supported yet",
+        ),
+        (
+            "file = 'a.toml'\nformat = 'tolm'",
+            "[bad-project] justwhy.toml:8:10: there is no format tolm | did you mean \"toml\"?",
+        ),
+        (
+            "file = 'a.toml'\nformat = 'properties'",
+            "[not-supported-yet] justwhy.toml:8:10: the format properties is not supported yet",
+        ),
+        (
+            "file = '{evn}.toml'",
+            "[bad-project] justwhy.toml:7:8: there is no axis evn | did you mean env?",
+        ),
+        (
+            "file = 'a{b.toml'",
+            "[bad-project] justwhy.toml:7:10: the path is wrong here: this `{` is never closed",
+        ),
+        (
+            "file = 'a}b.toml'",
+            "[bad-project] justwhy.toml:7:10: the path is wrong here: this `}` closes nothing",
+        ),
+        (
+            "file = ''",
+            "[bad-project] justwhy.toml:7:8: this is not the path of a file",
+        ),
+        (
+            "file = 'a.toml'\nunder = 'a..b'",
+            "[bad-project] justwhy.toml:8:12: the section is wrong here: a segment is empty here",
+        ),
+        (
+            "file = 'a.toml'\nunder = 'a b'",
+            "[bad-project] justwhy.toml:8:11: the section is wrong here: a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and {axis} must be quoted",
+        ),
+        (
+            "process = true\noptional = true",
+            "[bad-project] justwhy.toml:8:1: `optional` says something about a file, and this layer reads none",
+        ),
+        (
+            "process = true\nnames = 'keys'",
+            "[bad-project] justwhy.toml:8:9: the process environment has no keys, only variables | take `names` out",
+        ),
+        (
+            "file = 'a.toml'\nprefix = 'X'",
+            "[bad-project] justwhy.toml:8:1: `prefix` says how variables are read, and the names of this layer are keys | add names = \"variables\" if they are not",
+        ),
+        (
+            "file = 'a.toml'\nnames = 'variable'",
+            "[bad-project] justwhy.toml:8:9: `names` must be keys or variables | did you mean \"variables\"?",
+        ),
+        (
+            "file = 'a.toml'\nempty = 'error'",
+            "[bad-project] justwhy.toml:8:9: `empty` must be value or unset",
+        ),
+        (
+            "file = 'a.toml'\nwhen = { evn = 'dev' }",
+            "[bad-project] justwhy.toml:8:10: there is no axis evn | did you mean env?",
+        ),
+        (
+            "file = 'a.toml'\nwhen = { env = 'pord' }",
+            "[bad-project] justwhy.toml:8:16: pord is not allowed for the axis env | did you mean \"prod\"? | it allows dev, prod",
+        ),
+        (
+            "file = 'a.toml'\nunless = { env = [] }",
+            "[bad-project] justwhy.toml:8:18: an empty list of values is never met",
+        ),
+        (
+            "file = 'a.toml'\nwhen = { env = 1 }",
+            "[bad-project] justwhy.toml:8:10: `env` must be a text, not an integer",
+        ),
+        (
+            "values = 5",
+            "[bad-project] justwhy.toml:7:1: `values` must be a table, not an integer",
+        ),
+    ] {
+        assert_eq!(with_layer(fields), expected, "{fields}");
+    }
+    for name in ["catalogue", "arguments"] {
+        let text = format!("justwhy = 1\n[[layer]]\nname = '{name}'\nprocess = true");
+        assert!(
+            errors(&text).contains("always exists and cannot be declared"),
+            "{name}"
+        );
+    }
+    for name in ["", "A", "a_b", "-a", "a.b"] {
+        let text = format!("justwhy = 1\n[[layer]]\nname = '{name}'\nprocess = true");
+        assert!(errors(&text).contains("cannot name a layer"), "{name}");
+    }
+}
+
+#[test]
+fn gives_every_error_and_not_only_the_first() {
+    let all = errors(
+        "justwhy = 1\nx = 1\n[[axis]]\n[[layer]]\nname = 'a'\n[[layer]]\nname = 'a'\nprocess = 1",
+    );
+    assert_eq!(all.lines().count(), 4, "{all}");
+}
+
+#[test]
+fn shows_a_line_without_any_value_on_it() {
+    let text =
+        "justwhy = 1\nlayer = [{ name = 'a', values = { x = 'hunter2' }, pasword = 'hunter2' }]";
+    let error = load(text).unwrap_err().remove(0);
+    let excerpt = error.shown_line().unwrap();
+    assert_eq!(excerpt.line, "… pasword = …");
+    assert_eq!(&excerpt.line[excerpt.marked.clone()], "pasword");
+    assert!(!format!("{error:?}").contains("hunter2"));
+}
+
+#[test]
+fn finds_the_project_file_above_and_where_it_is_named() {
+    let mut world = Memory::new(&[("justwhy.toml", "justwhy = 1"), ("sub/x", "")]);
+    world.folder = "/p/sub".into();
+    assert_eq!(
+        Project::load(&world, None).unwrap().folder.to_str(),
+        Some("/p")
+    );
+    assert_eq!(
+        Project::load(&world, Some("..".as_ref()))
+            .unwrap_err()
+            .len(),
+        1,
+        "not walked up to"
+    );
+    world.folder = "/".into();
+    assert_eq!(
+        Project::load(&world, None).unwrap_err()[0].code(),
+        "no-project"
+    );
+    for asked in ["p", "p/justwhy.toml", "/p"] {
+        let project = Project::load(&world, Some(asked.as_ref())).unwrap();
+        assert_eq!(project.folder.to_str(), Some("/p"), "{asked}");
+    }
+    let missing = Project::load(&world, Some("p/other.toml".as_ref())).unwrap_err();
+    assert_eq!(
+        missing[0].to_string(),
+        "/p/other.toml: other.toml is not there"
+    );
+}
+
+/// Reads a project of these files in the context that `asked` names.
+fn read(world: &Memory, asked: Option<&str>) -> Result<Readings, Error> {
+    let project = Project::load(world, None).map_err(|mut errors| errors.remove(0))?;
+    let context = project.situate(world, asked)?;
+    Reader::new(&project, world).read(context, &Arguments::default())
+}
+
+#[test]
+fn finds_the_value_of_an_axis_in_the_order_of_the_contract() {
+    let text = "justwhy = 1\n[[axis]]\nname='env'\nallowed=['dev','prod','production']\ndefault='dev'\nread=[{variable='ONE'},{variable='TWO'}]\n[[axis]]\nname='team'\nopen=true\n[[axis]]\nname='zone'\nallowed=['prod','eu']\n";
+    let situate = |variables: &[(&str, &str)], asked: Option<&str>| {
+        let world = Memory::new(&[("justwhy.toml", text)]).with_variables(variables);
+        let project = Project::load(&world, None).unwrap();
+        match project.situate(&world, asked) {
+            Ok(context) => context
+                .set()
+                .map(|(axis, value)| format!("{axis}={value}"))
+                .collect::<Vec<_>>()
+                .join(" "),
+            Err(error) => format!("{error} | {}", error.helps().join(" | ")),
+        }
+    };
+    for (row, variables, asked, expected) in [
+        ("the default", vec![], None, "env=dev"),
+        ("a variable", vec![("ONE", "prod")], None, "env=prod"),
+        (
+            "an empty variable is no hit",
+            vec![("ONE", ""), ("TWO", "prod")],
+            None,
+            "env=prod",
+        ),
+        (
+            "--in is first",
+            vec![("ONE", "prod")],
+            Some("env=dev"),
+            "env=dev",
+        ),
+        (
+            "--in unsets, against the default too",
+            vec![("ONE", "prod")],
+            Some("env="),
+            "",
+        ),
+        (
+            "an open axis takes anything",
+            vec![],
+            Some("team=x,env=prod"),
+            "env=prod team=x",
+        ),
+        (
+            "a bare value",
+            vec![],
+            Some("production,eu"),
+            "env=production zone=eu",
+        ),
+        (
+            "--in spares a wrong variable",
+            vec![("ONE", "nope")],
+            Some("env=dev"),
+            "env=dev",
+        ),
+        (
+            "a bare value of two axes",
+            vec![],
+            Some("prod"),
+            "--in: more than one axis allows prod | write env=prod or zone=prod",
+        ),
+        (
+            "twice",
+            vec![],
+            Some("env=dev,env=prod"),
+            "--in gives the axis env twice | ",
+        ),
+        (
+            "misspelt",
+            vec![],
+            Some("env=prodution"),
+            "--in: prodution is not allowed for the axis env | did you mean production? | it allows dev, prod, production",
+        ),
+        (
+            "misspelt and bare",
+            vec![],
+            Some("prodution"),
+            "--in: no axis allows prodution | did you mean production?",
+        ),
+        (
+            "misspelt axis",
+            vec![],
+            Some("emv=dev"),
+            "--in names no axis: emv | did you mean env?",
+        ),
+        (
+            "misspelt in a variable",
+            vec![("TWO", "Prod")],
+            None,
+            "the variable TWO: Prod is not allowed for the axis env | did you mean prod? | it allows dev, prod, production",
+        ),
+        (
+            "a path",
+            vec![],
+            Some("team=../x"),
+            "--in: \"../x\" cannot be the value of the axis team | a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
+        ),
+        (
+            "nothing",
+            vec![],
+            Some(""),
+            "--in has an empty part | write --in VALUE or --in AXIS=VALUE, several with a comma between them",
+        ),
+        (
+            "unknown",
+            vec![],
+            Some("what"),
+            "--in: no axis allows what | the axes are env=dev|prod|production, team=…, zone=prod|eu",
+        ),
+    ] {
+        assert_eq!(situate(&variables, asked), expected, "{row}");
+    }
+}
+
+#[test]
+fn reads_a_file_once_however_many_layers_use_it() {
+    let layers: String = ["dev", "prod", "other"]
+        .map(|section| {
+            format!("[[layer]]\nname='{section}'\nfile='./x//a.toml'\nunder='{section}'\n")
+        })
+        .concat();
+    let world = Memory::new(&[
+        ("justwhy.toml", &format!("justwhy = 1\n{layers}")),
+        ("x/a.toml", "[dev]\na=1\n[prod]\na=2\n[other]\nb=3\n"),
+    ]);
+    let readings = read(&world, None).unwrap();
+    assert_eq!(
+        readings
+            .readings
+            .iter()
+            .filter(|reading| !reading.offers.is_empty())
+            .count(),
+        3
+    );
+    assert!(
+        readings
+            .readings
+            .iter()
+            .take(3)
+            .all(|reading| reading.source == "x/a.toml")
+    );
+    let reads = world.reads.borrow();
+    assert_eq!(reads.get(std::path::Path::new("/p/x/a.toml")), Some(&1));
+}
+
+#[test]
+fn says_of_each_layer_what_there_is_of_it() {
+    let project = "justwhy = 1\n[[axis]]\nname='env'\nallowed=['dev','prod']\n\
+        [[layer]]\nname='a'\nfile='{env}.toml'\noptional=true\n\
+        [[layer]]\nname='b'\nfile='b.toml'\nunder='{env}'\noptional=true\n\
+        [[layer]]\nname='c'\nvalues={x=1}\nwhen={env='prod'}\n";
+    let presence = |asked: &str| {
+        let world = Memory::new(&[
+            ("justwhy.toml", project),
+            ("b.toml", "[dev]\n"),
+            ("prod.toml", ""),
+        ]);
+        let readings = read(&world, Some(asked)).unwrap();
+        let layers = (1..4).map(|layer| {
+            let layer = readings.layer(LayerIndex(layer));
+            match &layer.presence {
+                Presence::Read => "read".to_owned(),
+                _ => layer.absence().unwrap(),
+            }
+        });
+        layers.collect::<Vec<_>>().join(" | ")
+    };
+    assert_eq!(
+        presence("env=dev"),
+        "dev.toml is not there | read | only when env is prod; here it is dev"
+    );
+    assert_eq!(
+        presence("env=prod"),
+        "read | b.toml has no section prod | read"
+    );
+    assert_eq!(
+        presence("env="),
+        "it needs env, which is unset here | it needs env, which is unset here | only when env is prod; here it is unset"
+    );
+}
+
+#[test]
+fn refuses_what_is_not_there_with_the_nearest_that_is() {
+    let project = "justwhy = 1\n[[layer]]\nname='a'\nfile='s/production.yaml'\nunder='x'\n";
+    let error = |files: &[(&str, &str)]| {
+        let mut all = vec![("justwhy.toml", project)];
+        all.extend(files);
+        let error = read(&Memory::new(&all), None).unwrap_err();
+        format!("[{}] {error} | {}", error.code(), error.helps().join(" | "))
+    };
+    assert_eq!(
+        error(&[("s/prodution.yaml", "")]),
+        "[missing-file] s/production.yaml: the layer a reads s/production.yaml, which is not there | \
+         there is s/prodution.yaml: is its name misspelt? | create it, or say that it may be missing: optional = true"
+    );
+    assert_eq!(
+        error(&[("s/production.yaml", "y: 1")]),
+        "[missing-section] s/production.yaml: the layer a reads the section x of s/production.yaml, which is not there | \
+         add the section, or say that it may be missing: optional = true"
+    );
+    assert_eq!(
+        error(&[("s/production.yaml", "x: [1]")]),
+        "[bad-file] s/production.yaml:1:4: the section x, which the layer a reads, is no table | "
+    );
+    assert_eq!(
+        error(&[("s/production.yaml", "x: ~")]),
+        "[bad-file] s/production.yaml:1:4: the section x, which the layer a reads, is no table | "
+    );
+}
+
+#[test]
+fn refuses_a_variable_of_two_settings_and_one_that_is_no_text() {
+    let project = "justwhy = 1\n[variables]\nprefix='T_'\n[[layer]]\nname='a'\nvalues={a-b=1,a_b=2}\n[[layer]]\nname='p'\nprocess=true\n";
+    let world = Memory::new(&[("justwhy.toml", project)]).with_variables(&[("T_A_B", "hunter2")]);
+    let error = read(&world, None).unwrap_err();
+    assert_eq!(
+        error.to_string(),
+        "process: the variable T_A_B could mean a-b or a_b: both settings have it"
+    );
+    #[cfg(unix)]
+    {
+        use std::os::unix::ffi::OsStringExt as _;
+        let mut world = Memory::new(&[("justwhy.toml", project)]);
+        let bad = || std::ffi::OsString::from_vec(vec![b'x', 0xff]);
+        world.variables = vec![("OTHER".into(), bad())];
+        assert!(
+            read(&world, None).is_ok(),
+            "a name that is not ours is left alone"
+        );
+        world.variables = vec![("T_X".into(), bad())];
+        assert_eq!(
+            read(&world, None).unwrap_err().to_string(),
+            "process: the variable T_X is not UTF-8"
+        );
+    }
+}
