@@ -79,24 +79,16 @@ pub struct Context {
 impl Context {
     /// The value of the axis `name`; `None` if it is unset or there is no such axis.
     pub fn value(&self, name: &str) -> Option<&str> {
-        self.axes
-            .iter()
-            .find(|axis| axis.axis == name)?
-            .value
-            .as_deref()
+        self.axes.iter().find(|axis| axis.axis == name)?.value.as_deref()
     }
 
     /// Whether `--in` chose the value of any axis.
     pub fn is_asked(&self) -> bool {
-        self.axes
-            .iter()
-            .any(|axis| axis.origin == AxisOrigin::Asked)
+        self.axes.iter().any(|axis| axis.origin == AxisOrigin::Asked)
     }
 
     /// The axes that have a value, with it.
     pub fn set(&self) -> impl Iterator<Item = (&str, &str)> {
-        self.axes
-            .iter()
-            .filter_map(|axis| Some((axis.axis.as_str(), axis.value.as_deref()?)))
+        self.axes.iter().filter_map(|axis| Some((axis.axis.as_str(), axis.value.as_deref()?)))
     }
 }

@@ -43,14 +43,10 @@ fn read_integer(text: &str) -> Option<i64> {
     for (prefix, radix) in [("0x", 16), ("0o", 8), ("0b", 2)] {
         if let Some(digits) = text.strip_prefix(prefix) {
             let fine = !digits.is_empty() && digits.chars().all(|c| c.is_digit(radix));
-            return fine
-                .then(|| i64::from_str_radix(digits, radix).ok())
-                .flatten();
+            return fine.then(|| i64::from_str_radix(digits, radix).ok()).flatten();
         }
     }
-    is_decimal(text.strip_prefix(['+', '-']).unwrap_or(text))
-        .then(|| text.parse().ok())
-        .flatten()
+    is_decimal(text.strip_prefix(['+', '-']).unwrap_or(text)).then(|| text.parse().ok()).flatten()
 }
 
 /// As TOML writes floats, without `_`, `inf` and `nan`; an integer is a number too.

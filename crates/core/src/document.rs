@@ -51,10 +51,7 @@ impl Document {
 
     /// The anchor through which the leaf at `index` came.
     pub fn anchor(&self, index: usize) -> Option<&str> {
-        let found = self
-            .through
-            .binary_search_by_key(&index, |(leaf, _)| *leaf)
-            .ok()?;
+        let found = self.through.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
         Some(&self.through[found].1)
     }
 

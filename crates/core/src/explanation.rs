@@ -192,10 +192,7 @@ impl Explanation {
         if let Some(conversion) = conversion.as_mut().filter(|_| secret) {
             conversion.from = Value::Null;
         }
-        let kind = resolution
-            .readings()
-            .layer(resolution.layer_of(candidate))
-            .kind;
+        let kind = resolution.readings().layer(resolution.layer_of(candidate)).kind;
         let status = if expands_references(kind) && holds_reference(&value) {
             Status::Error {
                 code: "unresolved-reference",
@@ -207,14 +204,7 @@ impl Explanation {
         };
         let value = (status == Status::Set).then_some(value);
         let winner = Some(Stand::of(resolution, winner));
-        Explanation {
-            key,
-            status,
-            secret,
-            winner,
-            conversion,
-            value,
-        }
+        Explanation { key, status, secret, winner, conversion, value }
     }
 
     /// The effective value, passwords of addresses hidden; `None` if there is none or it is secret.
@@ -274,10 +264,7 @@ fn shorten(text: &str, most: usize) -> String {
 }
 
 fn layer_name<'r>(resolution: &Resolution<'r>, candidate: &Candidate) -> &'r str {
-    &resolution
-        .readings()
-        .layer(resolution.layer_of(candidate))
-        .name
+    &resolution.readings().layer(resolution.layer_of(candidate)).name
 }
 
 /// The name by which the layer would be told of the setting, if it reads variables.

@@ -47,9 +47,7 @@ pub struct Keys {
 
 impl fmt::Debug for Keys {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Keys")
-            .field("count", &self.nodes.len())
-            .finish_non_exhaustive()
+        f.debug_struct("Keys").field("count", &self.nodes.len()).finish_non_exhaustive()
     }
 }
 
@@ -95,12 +93,7 @@ impl Keys {
             text_start,
             text_len: u32::try_from(segment.len()).unwrap_or(u32::MAX),
         });
-        let Keys {
-            text,
-            nodes,
-            index,
-            hasher,
-        } = self;
+        let Keys { text, nodes, index, hasher } = self;
         index.insert_unique(hash, id, |id| {
             let node = &nodes[id.index()];
             let segment = &text[node.text_start..node.text_start + node.text_len as usize];
@@ -111,8 +104,7 @@ impl Keys {
 
     /// The key of `path`, below `parent`.
     pub fn intern(&mut self, parent: KeyId, path: &KeyPath) -> KeyId {
-        path.segments()
-            .fold(parent, |key, segment| self.child(key, segment))
+        path.segments().fold(parent, |key, segment| self.child(key, segment))
     }
 
     /// `key`, which is `from` or lies below it, moved to stand below `to`.
@@ -157,8 +149,7 @@ impl Keys {
 
     /// The key of `path` below `parent`, if it is known.
     pub fn find(&self, parent: KeyId, path: &KeyPath) -> Option<KeyId> {
-        path.segments()
-            .try_fold(parent, |key, segment| self.find_child(key, segment))
+        path.segments().try_fold(parent, |key, segment| self.find_child(key, segment))
     }
 
     /// The key one segment shorter; the root is above itself.
@@ -229,8 +220,19 @@ impl Keys {
         shown
     }
 
-    /// `chosen`, sorted by the byte order of their segments.
+    /// `chosen`, each once, sorted by the byte order of their segments.
     pub fn sorted(&self, chosen: impl IntoIterator<Item = KeyId>) -> Vec<KeyId> {
+        const FEW: usize = 32;
+        let mut chosen: Vec<KeyId> = chosen.into_iter().collect();
+        if chosen.len() <= FEW {
+            chosen.sort_by_cached_key(|key| self.segments(*key));
+            chosen.dedup();
+            return chosen;
+        }
+        self.sorted_by_walking(chosen)
+    }
+
+    fn sorted_by_walking(&self, chosen: Vec<KeyId>) -> Vec<KeyId> {
         // Ordering siblings and walking the tree compares one segment at a time; sorting whole keys
         // would compare the same leading segments over and over.
         let mut wanted = vec![false; self.count()];

@@ -166,17 +166,11 @@ impl Inactivity {
         };
         if let Some(condition) = when.iter().find(|condition| !is_met(condition)) {
             let actual = context.value(&condition.axis).map(str::to_owned);
-            return Some(Inactivity::When {
-                condition: condition.clone(),
-                actual,
-            });
+            return Some(Inactivity::When { condition: condition.clone(), actual });
         }
         let met = unless.iter().find(|condition| is_met(condition))?;
         let value = context.value(&met.axis)?.to_owned();
-        Some(Inactivity::Unless {
-            axis: met.axis.clone(),
-            value,
-        })
+        Some(Inactivity::Unless { axis: met.axis.clone(), value })
     }
 
     /// Why, as a clause.
@@ -219,11 +213,7 @@ impl Layer {
         let values: Vec<String> = values.collect();
         let conditions = |conditions: &[Condition]| {
             let shown = conditions.iter().map(|condition| {
-                format!(
-                    "{} is {}",
-                    condition.axis,
-                    list_values(&condition.values, "or")
-                )
+                format!("{} is {}", condition.axis, list_values(&condition.values, "or"))
             });
             shown.collect::<Vec<_>>().join(" and ")
         };
@@ -233,10 +223,7 @@ impl Layer {
             ("unless ", conditions(&self.unless)),
         ];
         let clauses = clauses.into_iter().filter(|(_, clause)| !clause.is_empty());
-        clauses
-            .map(|(word, clause)| format!("{word}{clause}"))
-            .collect::<Vec<_>>()
-            .join(", ")
+        clauses.map(|(word, clause)| format!("{word}{clause}")).collect::<Vec<_>>().join(", ")
     }
 
     /// Why the layer was not read here, as a clause; `None` if it was.
@@ -244,14 +231,10 @@ impl Layer {
         match &self.presence {
             Presence::Read => None,
             Presence::Inactive(inactivity) => Some(inactivity.because()),
-            Presence::Missing {
-                path,
-                section: None,
-            } => Some(format!("{path} is not there")),
-            Presence::Missing {
-                path,
-                section: Some(section),
-            } => Some(format!("{path} has no section {section}")),
+            Presence::Missing { path, section: None } => Some(format!("{path} is not there")),
+            Presence::Missing { path, section: Some(section) } => {
+                Some(format!("{path} has no section {section}"))
+            }
         }
     }
 }

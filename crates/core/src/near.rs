@@ -37,17 +37,16 @@ pub fn nearest_few<'a>(
     };
     let mut found: Vec<(usize, &str)> = Vec::new();
     for candidate in candidates {
-        if let Some(distance) = distance_within(&lower, &candidate.to_ascii_lowercase(), reach) {
+        let other = candidate.to_ascii_lowercase();
+        // Two letters in the wrong order are the commonest slip of all, and count as one here.
+        let swapped = || Some(strsim::osa_distance(&lower, &other)).filter(|at| *at <= reach);
+        if let Some(distance) = distance_within(&lower, &other, reach).or_else(swapped) {
             found.push((distance, candidate));
         }
     }
     found.sort();
     found.dedup();
-    found
-        .into_iter()
-        .take(most)
-        .map(|(_, candidate)| candidate)
-        .collect()
+    found.into_iter().take(most).map(|(_, candidate)| candidate).collect()
 }
 
 /// The edit distance of two texts, if it is at most `most`.
@@ -74,12 +73,8 @@ pub(crate) fn letters(text: &str) -> u64 {
 }
 
 fn without_common_ends<'a>(a: &'a str, b: &'a str) -> (&'a str, &'a str) {
-    let start: usize = a
-        .chars()
-        .zip(b.chars())
-        .take_while(|(a, b)| a == b)
-        .map(|(c, _)| c.len_utf8())
-        .sum();
+    let start: usize =
+        a.chars().zip(b.chars()).take_while(|(a, b)| a == b).map(|(c, _)| c.len_utf8()).sum();
     let (a, b) = (&a[start..], &b[start..]);
     let end: usize = a
         .chars()

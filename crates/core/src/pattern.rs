@@ -43,11 +43,8 @@ impl Pattern {
                     at: here,
                     problem: "the quote that opens here is never closed",
                 })?;
-                let (key, _) =
-                    crate::KeyPath::parse_start(&rest[..end]).map_err(|error| NameError {
-                        at: error.at + here,
-                        ..error
-                    })?;
+                let (key, _) = crate::KeyPath::parse_start(&rest[..end])
+                    .map_err(|error| NameError { at: error.at + here, ..error })?;
                 parts.push(Part::Segment(key.segments().map(str::to_owned).collect()));
                 &rest[end..]
             } else {
@@ -60,10 +57,7 @@ impl Pattern {
                 None if after.is_empty() => return Ok(Pattern(parts)),
                 None => {
                     let at = text.len() - after.len();
-                    return Err(NameError {
-                        at,
-                        problem: "a dot must follow a quoted segment",
-                    });
+                    return Err(NameError { at, problem: "a dot must follow a quoted segment" });
                 }
             }
         }
@@ -76,12 +70,7 @@ impl Pattern {
 
     /// Whether the pattern matches a key of these segments.
     pub fn matches_segments(&self, segments: &[&str]) -> bool {
-        match_run(
-            &self.0,
-            segments,
-            |part| *part == Part::AnySegments,
-            Part::matches,
-        )
+        match_run(&self.0, segments, |part| *part == Part::AnySegments, Part::matches)
     }
 }
 
@@ -146,19 +135,13 @@ fn segment(text: &str, here: usize) -> Result<Part, NameError> {
         return Ok(Part::AnySegments);
     }
     if text.is_empty() {
-        return Err(NameError {
-            at: here,
-            problem: "a segment is empty here",
-        });
+        return Err(NameError { at: here, problem: "a segment is empty here" });
     }
     let fine = |c: char| c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '*');
     if let Some((at, _)) = text.char_indices().find(|(_, c)| !fine(*c)) {
         let problem =
             "a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and `*` must be quoted";
-        return Err(NameError {
-            at: here + at,
-            problem,
-        });
+        return Err(NameError { at: here + at, problem });
     }
     Ok(Part::Segment(text.split('*').map(str::to_owned).collect()))
 }

@@ -18,10 +18,7 @@ impl Span {
     /// The range from `start` to `end`; texts are limited to less than 4 GiB before they get here.
     pub fn new(start: usize, end: usize) -> Span {
         let narrow = |offset: usize| u32::try_from(offset).unwrap_or(u32::MAX);
-        Span {
-            start: narrow(start),
-            end: narrow(end),
-        }
+        Span { start: narrow(start), end: narrow(end) }
     }
 }
 
@@ -44,10 +41,7 @@ pub struct SourceText {
 impl SourceText {
     /// Keeps `text`, which must not begin with a byte order mark.
     pub fn new(text: Arc<str>) -> SourceText {
-        SourceText {
-            text,
-            line_starts: OnceLock::new(),
-        }
+        SourceText { text, line_starts: OnceLock::new() }
     }
 
     /// The whole text.
@@ -73,9 +67,7 @@ impl SourceText {
         let Some(&start) = line.checked_sub(1).and_then(|index| starts.get(index)) else {
             return "";
         };
-        let end = starts
-            .get(line)
-            .map_or(self.text.len(), |&next| next as usize);
+        let end = starts.get(line).map_or(self.text.len(), |&next| next as usize);
         let whole = self.text.get(start as usize..end).unwrap_or_default();
         whole.trim_end_matches(['\n', '\r'])
     }

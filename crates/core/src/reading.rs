@@ -102,10 +102,7 @@ impl Reading {
         for (index, leaf) in document.leaves.iter().enumerate() {
             if keys.is_within(leaf.name, from) {
                 let key = keys.moved(leaf.name, from, KeyId::ROOT);
-                reading.offers.push(Offer {
-                    key,
-                    leaf: narrow(index),
-                });
+                reading.offers.push(Offer { key, leaf: narrow(index) });
             }
         }
         Ok(reading)
@@ -121,19 +118,13 @@ impl Reading {
         section: Option<&KeyPath>,
         rules: &VariableRules<'_>,
     ) -> Result<Reading, BadReading> {
-        let VariableRules {
-            naming,
-            known,
-            never,
-        } = *rules;
+        let VariableRules { naming, known, never } = *rules;
         let mut reading = Reading::empty(layer, source, document);
         let from = reading.enter(keys, section)?;
         for variable in &document.unreadable {
             let claimed = naming.claim(keys, known, variable);
             if !never.contains(variable) && !matches!(claimed, Ok(None)) {
-                return Err(BadReading::NotText {
-                    variable: variable.clone(),
-                });
+                return Err(BadReading::NotText { variable: variable.clone() });
             }
         }
         let mut own_names = HashSet::new();
@@ -147,27 +138,19 @@ impl Reading {
                 continue;
             }
             if !known.has(&name) && reading.strangers.last().is_none_or(|last| last.key != top) {
-                reading.strangers.push(Offer {
-                    key: top,
-                    leaf: narrow(index),
-                });
+                reading.strangers.push(Offer { key: top, leaf: narrow(index) });
             }
-            let claimed = naming
-                .claim(keys, known, &name)
-                .map_err(|clash| BadReading::Clash {
-                    variable: name.clone(),
-                    clash,
-                    at: leaf.at,
-                })?;
+            let claimed = naming.claim(keys, known, &name).map_err(|clash| BadReading::Clash {
+                variable: name.clone(),
+                clash,
+                at: leaf.at,
+            })?;
             if let Some(base) = claimed {
                 let key = keys.moved(leaf.name, top, base);
                 if base == key && naming.variable(keys, key) == name {
                     own_names.insert(index);
                 }
-                reading.offers.push(Offer {
-                    key,
-                    leaf: narrow(index),
-                });
+                reading.offers.push(Offer { key, leaf: narrow(index) });
             }
         }
         reading.settle_said_twice(|offer| own_names.contains(&(offer.leaf as usize)));
@@ -217,12 +200,7 @@ impl Reading {
             return;
         }
         let mut order: Vec<usize> = (0..self.offers.len()).collect();
-        let place = |index: usize| {
-            strongest
-                .get(&self.offers[index].key)
-                .copied()
-                .unwrap_or(index)
-        };
+        let place = |index: usize| strongest.get(&self.offers[index].key).copied().unwrap_or(index);
         order.sort_by_key(|&index| (place(index), index == place(index)));
         self.offers = order.into_iter().map(|index| self.offers[index]).collect();
     }
@@ -259,11 +237,7 @@ fn narrow(index: usize) -> u32 {
 impl Reading {
     /// `source:line:column` of a leaf, or only the source if it has no lines.
     pub fn place(&self, leaf: u32) -> String {
-        let at = self
-            .document
-            .leaves
-            .get(leaf as usize)
-            .and_then(|leaf| leaf.at);
+        let at = self.document.leaves.get(leaf as usize).and_then(|leaf| leaf.at);
         match self.document.position(at) {
             Some(position) => format!("{}:{}:{}", self.source, position.line, position.column),
             None => self.source.clone(),
@@ -281,11 +255,7 @@ impl Readings {
     /// in the readings of `layer`.
     pub fn near_names(&self, layer: LayerIndex, meant: &str) -> Vec<NearName> {
         let mut found = Vec::new();
-        for reading in self
-            .readings
-            .iter()
-            .filter(|reading| reading.layer == layer)
-        {
+        for reading in self.readings.iter().filter(|reading| reading.layer == layer) {
             for stranger in &reading.strangers {
                 let name = self.keys.segment(stranger.key);
                 if !crate::is_near(name, meant) {

@@ -122,11 +122,7 @@ impl Tree<'_> {
     /// Takes every leaf below `key`; visits no branch that has none.
     fn take_below(&mut self, key: KeyId) -> Vec<CandidateId> {
         let mut taken = Vec::new();
-        let mut branches = if self.below[key.index()] > 0 {
-            vec![key]
-        } else {
-            Vec::new()
-        };
+        let mut branches = if self.below[key.index()] > 0 { vec![key] } else { Vec::new() };
         while let Some(branch) = branches.pop() {
             let children: Vec<KeyId> = self.keys.children(branch).collect();
             for child in children {
@@ -140,10 +136,7 @@ impl Tree<'_> {
     }
 
     fn take_above(&mut self, key: KeyId) -> Option<CandidateId> {
-        let above = self
-            .keys
-            .above(key)
-            .find(|above| self.leaves[above.index()].is_some())?;
+        let above = self.keys.above(key).find(|above| self.leaves[above.index()].is_some())?;
         self.take(above)
     }
 }
@@ -161,11 +154,8 @@ impl<'r> Resolution<'r> {
             settings: Vec::new(),
             secrets: Secrets::default(),
         };
-        let mut tree = Tree {
-            keys: &readings.keys,
-            leaves: vec![None; count],
-            below: vec![0; count],
-        };
+        let mut tree =
+            Tree { keys: &readings.keys, leaves: vec![None; count], below: vec![0; count] };
         for (index, reading) in readings.readings.iter().enumerate() {
             resolution.walk(&mut tree, index, reading);
         }
@@ -327,14 +317,7 @@ impl<'r> Resolution<'r> {
             return (value.clone(), None);
         };
         match read_like(text, to) {
-            Some(read) => (
-                read,
-                Some(Conversion {
-                    like,
-                    to,
-                    from: value.clone(),
-                }),
-            ),
+            Some(read) => (read, Some(Conversion { like, to, from: value.clone() })),
             None => (value.clone(), None),
         }
     }

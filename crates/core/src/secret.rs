@@ -27,9 +27,7 @@ pub fn is_secret_name(name: &str) -> bool {
     let words = words(name);
     WORDS.iter().any(|wanted| {
         words.windows(wanted.len()).any(|run| {
-            run.iter()
-                .zip(wanted.iter())
-                .all(|(word, wanted)| word.eq_ignore_ascii_case(wanted))
+            run.iter().zip(wanted.iter()).all(|(word, wanted)| word.eq_ignore_ascii_case(wanted))
         })
     })
 }
@@ -77,10 +75,7 @@ impl Secrets {
         for (key, name) in settings.iter().zip(&shown) {
             if is_secret_name(name) {
                 secret[key.index()] = true;
-                secret_names.push((
-                    name.to_ascii_lowercase(),
-                    letters(&name.to_ascii_lowercase()),
-                ));
+                secret_names.push((name.to_ascii_lowercase(), letters(&name.to_ascii_lowercase())));
             }
         }
         for (key, name) in settings.iter().zip(&shown) {
@@ -120,25 +115,16 @@ pub fn hide_address_password(value: &Value) -> Cow<'_, Value> {
             None => Cow::Borrowed(value),
         },
         Value::List(items) => {
-            let hidden: Vec<_> = items
-                .iter()
-                .map(|i| hide_address_password(&i.value))
-                .collect();
+            let hidden: Vec<_> = items.iter().map(|i| hide_address_password(&i.value)).collect();
             if hidden.iter().all(|value| matches!(value, Cow::Borrowed(_))) {
                 return Cow::Borrowed(value);
             }
             let items = items.iter().zip(hidden);
-            let items = items.map(|(i, value)| Element {
-                value: value.into_owned(),
-                at: i.at,
-            });
+            let items = items.map(|(i, value)| Element { value: value.into_owned(), at: i.at });
             Cow::Owned(Value::List(items.collect()))
         }
         Value::Map(entries) => {
-            let hidden: Vec<_> = entries
-                .iter()
-                .map(|e| hide_address_password(&e.value))
-                .collect();
+            let hidden: Vec<_> = entries.iter().map(|e| hide_address_password(&e.value)).collect();
             if hidden.iter().all(|value| matches!(value, Cow::Borrowed(_))) {
                 return Cow::Borrowed(value);
             }
@@ -159,9 +145,7 @@ fn hide_in_text(text: &str) -> Option<String> {
     while let Some(at) = rest.find("://") {
         let (before, after) = rest.split_at(at + 3);
         out.push_str(before);
-        let end = after
-            .find(|c: char| c.is_whitespace() || c == ',')
-            .unwrap_or(after.len());
+        let end = after.find(|c: char| c.is_whitespace() || c == ',').unwrap_or(after.len());
         let (address, following) = after.split_at(end);
         match password_of(address) {
             Some((start, end)) => {

@@ -1,6 +1,8 @@
 //! The rules of precedence a second time, as plainly as they can be written, against the real
 //! resolution on random projects.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+
 mod common;
 
 use common::{Said, readings, text};
@@ -32,11 +34,8 @@ fn resolve(layers: &[Said]) -> Vec<Plain> {
             let is_empty = *value == text("") && said.empty == Empty::Unset;
             let is_null = *value == Value::Null && said.null == Null::Unset;
             for old in all.iter_mut().filter(|old| old.verdict == "wins") {
-                let (same, below, above) = (
-                    old.key == key,
-                    is_below(&old.key, &key),
-                    is_below(&key, &old.key),
-                );
+                let (same, below, above) =
+                    (old.key == key, is_below(&old.key, &key), is_below(&key, &old.key));
                 let verdict = match () {
                     _ if is_empty => continue,
                     _ if is_null && (same || below) => "removed",
@@ -54,14 +53,7 @@ fn resolve(layers: &[Said]) -> Vec<Plain> {
                 _ => "wins",
             };
             let (value, untyped) = (value.clone(), said.untyped);
-            all.push(Plain {
-                key,
-                layer,
-                value,
-                untyped,
-                verdict,
-                by: None,
-            });
+            all.push(Plain { key, layer, value, untyped, verdict, by: None });
         }
     }
     all
@@ -69,23 +61,15 @@ fn resolve(layers: &[Said]) -> Vec<Plain> {
 
 /// The effective value at a key, if any.
 fn effective(all: &[Plain], key: &[String]) -> Option<Value> {
-    let winner = all
-        .iter()
-        .position(|one| one.key == key && one.verdict == "wins")?;
+    let winner = all.iter().position(|one| one.key == key && one.verdict == "wins")?;
     let Value::Text(said) = &all[winner].value else {
         return Some(all[winner].value.clone());
     };
     if all[winner].untyped {
-        for weaker in all[..winner]
-            .iter()
-            .rev()
-            .filter(|weaker| weaker.key == key)
-        {
+        for weaker in all[..winner].iter().rev().filter(|weaker| weaker.key == key) {
             let counts = !["removed", "empty"].contains(&weaker.verdict);
-            let gives = matches!(
-                weaker.value,
-                Value::Boolean(_) | Value::Integer(_) | Value::Number(_)
-            );
+            let gives =
+                matches!(weaker.value, Value::Boolean(_) | Value::Integer(_) | Value::Number(_));
             if counts && gives {
                 let read = read_like(said, weaker.value.kind());
                 return Some(read.unwrap_or_else(|| all[winner].value.clone()));

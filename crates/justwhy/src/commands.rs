@@ -34,11 +34,7 @@ impl Answering<'_> {
     /// The outcome of a command that could be done, with what was noticed about the arguments.
     pub(crate) fn outcome(&self, result: String, notes: String, is_yes: bool) -> Outcome {
         let notes = self.notes_on_unset() + &notes;
-        Outcome {
-            result,
-            notes,
-            code: u8::from(!is_yes),
-        }
+        Outcome { result, notes, code: u8::from(!is_yes) }
     }
 
     /// An `--unset` of something that nothing mentions is probably a slip.
@@ -46,9 +42,8 @@ impl Answering<'_> {
         let mut notes = String::new();
         for path in self.given.unset_keys() {
             let keys = self.resolution.keys();
-            let is_mentioned = keys
-                .find(KeyId::ROOT, path)
-                .is_some_and(|key| self.is_mentioned(key));
+            let is_mentioned =
+                keys.find(KeyId::ROOT, path).is_some_and(|key| self.is_mentioned(key));
             if is_mentioned {
                 continue;
             }
@@ -61,9 +56,11 @@ impl Answering<'_> {
                 [] => String::new(),
                 near => format!("; did you mean {}?", justwhy_core::list_values(near, "or")),
             };
-            notes.push_str(&self.look.text(&format!(
-                "note: nothing mentions {shown}, which --unset names{hint}"
-            )));
+            notes.push_str(
+                &self
+                    .look
+                    .text(&format!("note: nothing mentions {shown}, which --unset names{hint}")),
+            );
             notes.push('\n');
         }
         notes

@@ -12,20 +12,13 @@ const CODE: u8 = 2;
 
 /// All errors for people on stderr, and the first for programs on stdout if they asked for JSON.
 pub(crate) fn outcome(errors: &[Error], as_json: bool, look: &Look, in_colour: bool) -> Outcome {
-    let look = Look {
-        colour: in_colour,
-        ..*look
-    };
+    let look = Look { colour: in_colour, ..*look };
     let notes = errors.iter().map(|error| render(error, &look)).collect();
     let result = match errors.first() {
         Some(first) if as_json => json::failure(first),
         _ => String::new(),
     };
-    Outcome {
-        result,
-        notes,
-        code: CODE,
-    }
+    Outcome { result, notes, code: CODE }
 }
 
 fn render(error: &Error, look: &Look) -> String {
@@ -59,23 +52,15 @@ fn shown_line(error: &Error, excerpt: &justwhy_sources::Excerpt, look: &Look) ->
     if excerpt.line.get(marked.clone()).is_none() {
         return String::new();
     }
-    let annotation = AnnotationKind::Primary
-        .span(marked)
-        .label(excerpt.label.as_str());
-    let snippet = Snippet::source(excerpt.line.as_str())
-        .line_start(position.line)
-        .annotation(annotation);
+    let annotation = AnnotationKind::Primary.span(marked).label(excerpt.label.as_str());
+    let snippet =
+        Snippet::source(excerpt.line.as_str()).line_start(position.line).annotation(annotation);
     let report = [Level::ERROR.no_name().secondary_title("").element(snippet)];
-    let renderer = if look.colour {
-        Renderer::styled()
-    } else {
-        Renderer::plain()
-    };
+    let renderer = if look.colour { Renderer::styled() } else { Renderer::plain() };
     let rendered = renderer.render(&report);
     // Only the line and its mark: the title and place were said above, in our own words.
-    let lines = rendered
-        .lines()
-        .filter(|line| line.contains('|') && !line.trim_end().ends_with('|'));
+    let lines =
+        rendered.lines().filter(|line| line.contains('|') && !line.trim_end().ends_with('|'));
     lines.map(|line| format!("  {line}\n")).collect()
 }
 
@@ -94,15 +79,9 @@ pub(crate) fn of_arguments(
         false => error.render().to_string(),
     };
     if !error.use_stderr() {
-        return Outcome {
-            result: text,
-            notes: String::new(),
-            code: 0,
-        };
+        return Outcome { result: text, notes: String::new(), code: 0 };
     }
-    let wants_json = words
-        .windows(2)
-        .any(|pair| pair[0] == "--output" && pair[1] == "json")
+    let wants_json = words.windows(2).any(|pair| pair[0] == "--output" && pair[1] == "json")
         || words.iter().any(|word| word == "--output=json");
     let result = if wants_json {
         let plain = error.render().to_string();
@@ -112,9 +91,5 @@ pub(crate) fn of_arguments(
     } else {
         String::new()
     };
-    Outcome {
-        result,
-        notes: text,
-        code: CODE,
-    }
+    Outcome { result, notes: text, code: CODE }
 }

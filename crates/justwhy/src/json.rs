@@ -32,12 +32,7 @@ pub(crate) struct Answer<'a, B: Serialize> {
 
 impl<'a, B: Serialize> Answer<'a, B> {
     pub(crate) fn new(command: &'static str, context: &'a Context, body: B) -> Answer<'a, B> {
-        Answer {
-            justwhy: VERSION,
-            command,
-            context: ShownContext(context),
-            body,
-        }
+        Answer { justwhy: VERSION, command, context: ShownContext(context), body }
     }
 }
 
@@ -236,10 +231,9 @@ impl Setting {
         fingerprints: &Fingerprints,
     ) -> Setting {
         let error = match &explanation.status {
-            Status::Error { code, message } => Some(SettingError {
-                code,
-                message: message.clone(),
-            }),
+            Status::Error { code, message } => {
+                Some(SettingError { code, message: message.clone() })
+            }
             _ => None,
         };
         Setting {
@@ -247,14 +241,9 @@ impl Setting {
             status: explanation.status.name(),
             value: explanation.value().map(ShownValue),
             secret: explanation.secret,
-            fingerprint: explanation
-                .secret_value()
-                .map(|value| fingerprints.of(value)),
+            fingerprint: explanation.secret_value().map(|value| fingerprints.of(value)),
             error,
-            winner: explanation
-                .winner
-                .as_ref()
-                .map(|winner| Standing::of(resolution, winner)),
+            winner: explanation.winner.as_ref().map(|winner| Standing::of(resolution, winner)),
             reasons: None,
         }
     }
@@ -269,14 +258,7 @@ impl Setting {
         let mut layers = Vec::new();
         for row in explanation.rows(resolution) {
             match row {
-                Row::Said {
-                    at,
-                    written,
-                    verdict,
-                    by,
-                    because,
-                    through,
-                } => candidates.push(Said {
+                Row::Said { at, written, verdict, by, because, through } => candidates.push(Said {
                     stand: Standing::of(resolution, &at),
                     written: written.map(ShownValue),
                     verdict: verdict.name(),
@@ -284,12 +266,7 @@ impl Setting {
                     by: by.map(|by| stand_of(resolution, by)),
                     through,
                 }),
-                Row::Unsaid {
-                    layer,
-                    state,
-                    because,
-                    near,
-                } => layers.push(Unsaid {
+                Row::Unsaid { layer, state, because, near } => layers.push(Unsaid {
                     layer: layer_name(resolution, layer),
                     state: state.name(),
                     because,
@@ -312,16 +289,9 @@ impl Setting {
             conversion,
             candidates,
             layers,
-            change: explanation
-                .advice(resolution)
-                .into_iter()
-                .map(change)
-                .collect(),
+            change: explanation.advice(resolution).into_iter().map(change).collect(),
         };
-        Setting {
-            reasons: Some(reasons),
-            ..Setting::of(resolution, explanation, fingerprints)
-        }
+        Setting { reasons: Some(reasons), ..Setting::of(resolution, explanation, fingerprints) }
     }
 }
 

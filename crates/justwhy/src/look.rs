@@ -130,10 +130,7 @@ impl Look {
             .wrap_algorithm(textwrap::WrapAlgorithm::FirstFit)
             .break_words(true);
         let text = self.text(text);
-        textwrap::wrap(&text, options)
-            .into_iter()
-            .map(Cow::into_owned)
-            .collect()
+        textwrap::wrap(&text, options).into_iter().map(Cow::into_owned).collect()
     }
 
     /// A paragraph: lines that all begin with `indent`.

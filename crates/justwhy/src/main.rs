@@ -27,9 +27,7 @@ fn main() -> ExitCode {
 /// What is known about where the output goes.
 fn terminal() -> Terminal {
     let variable = |name: &str| std::env::var(name).ok().filter(|value| !value.is_empty());
-    let locale = ["LC_ALL", "LC_CTYPE", "LANG"]
-        .into_iter()
-        .find_map(variable);
+    let locale = ["LC_ALL", "LC_CTYPE", "LANG"].into_iter().find_map(variable);
     let locale = locale.unwrap_or_default().to_ascii_lowercase();
     let is_terminal = std::io::stdout().is_terminal();
     let width = terminal_size::terminal_size_of(std::io::stdout());
@@ -52,9 +50,7 @@ fn write_out(outcome: &Outcome) -> ExitCode {
     // Whoever closed the error stream does not want to read it.
     let _ = std::io::stderr().write_all(outcome.notes.as_bytes());
     let mut stdout = std::io::stdout().lock();
-    let written = stdout
-        .write_all(outcome.result.as_bytes())
-        .and_then(|()| stdout.flush());
+    let written = stdout.write_all(outcome.result.as_bytes()).and_then(|()| stdout.flush());
     match written {
         Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => {
             let message = format!("justwhy: the result cannot be written: {error}\n");

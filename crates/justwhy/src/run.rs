@@ -44,12 +44,12 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         Some(Command::Completions { shell }) => Ok(commands::texts::completions(*shell, common)),
         Some(Command::Manual { command }) => commands::texts::manual(command.as_deref(), common),
         None => answer(common, &look, world, commands::whereabouts::run),
-        Some(Command::List { patterns }) => answer(common, &look, world, |answering| {
-            commands::list::run(answering, patterns)
-        }),
-        Some(Command::Explain { keys }) => answer(common, &look, world, |answering| {
-            commands::explain::run(answering, keys)
-        }),
+        Some(Command::List { patterns }) => {
+            answer(common, &look, world, |answering| commands::list::run(answering, patterns))
+        }
+        Some(Command::Explain { keys }) => {
+            answer(common, &look, world, |answering| commands::explain::run(answering, keys))
+        }
     };
     answer.unwrap_or_else(|errors| {
         let in_colour = match common.color {
@@ -79,11 +79,7 @@ fn answer(
     let other = match &common.process_from {
         Some(from) => {
             let variables = other_process(from, world).map_err(one)?;
-            Some(WithVariables {
-                inner: world,
-                variables,
-                folder: None,
-            })
+            Some(WithVariables { inner: world, variables, folder: None })
         }
         None => None,
     };
@@ -92,20 +88,11 @@ fn answer(
         None => world,
     };
     let project = Project::load(world, common.project.as_deref())?;
-    let context = project
-        .situate(world, common.context.as_deref())
-        .map_err(one)?;
-    let readings = Reader::new(&project, world)
-        .read(context, &given)
-        .map_err(one)?;
+    let context = project.situate(world, common.context.as_deref()).map_err(one)?;
+    let readings = Reader::new(&project, world).read(context, &given).map_err(one)?;
     let resolution = Resolution::of(&readings);
-    let answering = Answering {
-        project: &project,
-        resolution: &resolution,
-        common,
-        look,
-        given: &given,
-    };
+    let answering =
+        Answering { project: &project, resolution: &resolution, common, look, given: &given };
     command(&answering)
 }
 

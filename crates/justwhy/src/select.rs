@@ -59,23 +59,13 @@ fn of_variable(resolution: &Resolution<'_>, name: &str) -> Option<KeyId> {
     }
     namings.into_iter().find_map(|naming| {
         // Indexing would cost as much as asking every setting once.
-        settings
-            .iter()
-            .copied()
-            .find(|key| naming.variable(resolution.keys(), *key) == name)
+        settings.iter().copied().find(|key| naming.variable(resolution.keys(), *key) == name)
     })
 }
 
 fn bad_key(text: &str, error: &justwhy_core::NameError) -> Error {
-    let at = text
-        .get(..error.at)
-        .map_or(0, |start| start.chars().count())
-        + 1;
-    Error::new(
-        "bad-argument",
-        format!("this is no key: {} (character {at})", error.problem),
-    )
-    .help(
+    let at = text.get(..error.at).map_or(0, |start| start.chars().count()) + 1;
+    Error::new("bad-argument", format!("this is no key: {} (character {at})", error.problem)).help(
         "a key is a dotted path such as database.pool.max; quote a segment with other \
                characters, as in headers.\"x.y\"",
     )
@@ -84,17 +74,12 @@ fn bad_key(text: &str, error: &justwhy_core::NameError) -> Error {
 fn unknown(resolution: &Resolution<'_>, text: &str) -> Error {
     let mut error = Error::new("unknown-key", format!("there is no setting {text} here"));
     if let Some(place) = left_out_at(resolution, text) {
-        error = error.help(format!(
-            "{place} names it without a value, which says nothing"
-        ));
+        error = error.help(format!("{place} names it without a value, which says nothing"));
     }
     let near = near_keys(resolution, text);
     match near.as_slice() {
         [] => error.help("justwhy list shows all that there are"),
-        near => error.help(format!(
-            "did you mean {}?",
-            justwhy_core::list_values(near, "or")
-        )),
+        near => error.help(format!("did you mean {}?", justwhy_core::list_values(near, "or"))),
     }
 }
 
@@ -103,27 +88,20 @@ fn left_out_at(resolution: &Resolution<'_>, text: &str) -> Option<String> {
     let keys = resolution.keys();
     let key = keys.find(KeyId::ROOT, &KeyPath::parse(text).ok()?)?;
     resolution.readings().readings.iter().find_map(|reading| {
-        let (_, at) = reading
-            .document
-            .left_out
-            .iter()
-            .find(|(name, _)| *name == key)?;
+        let (_, at) = reading.document.left_out.iter().find(|(name, _)| *name == key)?;
         let position = reading.document.position(Some(*at))?;
-        Some(format!(
-            "{}:{}:{}",
-            reading.source, position.line, position.column
-        ))
+        Some(format!("{}:{}:{}", reading.source, position.line, position.column))
     })
 }
 
 /// The keys and variables nearest to a text that is none.
 pub(crate) fn near_keys(resolution: &Resolution<'_>, text: &str) -> Vec<String> {
     const MOST: usize = 3;
-    let shown: Vec<String> = resolution
-        .settings()
-        .into_iter()
-        .map(|key| resolution.keys().show(key))
-        .collect();
+    let keys = resolution.keys();
+    let settings = resolution.settings();
+    let branches = settings.iter().flat_map(|key| keys.above(*key));
+    let all = keys.sorted(settings.iter().copied().chain(branches));
+    let shown: Vec<String> = all.into_iter().map(|key| keys.show(key)).collect();
     let mut near: Vec<String> = nearest_few(text, shown.iter().map(String::as_str), MOST)
         .into_iter()
         .map(str::to_owned)
@@ -131,13 +109,7 @@ pub(crate) fn near_keys(resolution: &Resolution<'_>, text: &str) -> Vec<String> 
     if near.is_empty() {
         // The start of a key was forgotten.
         let ending = format!(".{text}");
-        near.extend(
-            shown
-                .iter()
-                .filter(|key| key.ends_with(&ending))
-                .take(MOST)
-                .cloned(),
-        );
+        near.extend(shown.iter().filter(|key| key.ends_with(&ending)).take(MOST).cloned());
     }
     if near.is_empty() {
         near.extend(near_variables(resolution, text));

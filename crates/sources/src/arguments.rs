@@ -15,11 +15,8 @@ impl Arguments {
     /// Errors name the option by its number: its text may hold a secret.
     pub fn set(&mut self, text: &str, number: usize) -> Result<(), Error> {
         let bad = |problem: &str| {
-            Error::new(
-                "bad-argument",
-                format!("--set, option {number} of that name: {problem}"),
-            )
-            .help("write --set KEY=VALUE, for example --set database.port=5433")
+            Error::new("bad-argument", format!("--set, option {number} of that name: {problem}"))
+                .help("write --set KEY=VALUE, for example --set database.port=5433")
         };
         let (key, rest) = match KeyPath::parse_start(text) {
             Ok(parsed) => parsed,
@@ -49,10 +46,7 @@ impl Arguments {
 
     /// The keys that `--unset` names.
     pub fn unset_keys(&self) -> impl Iterator<Item = &KeyPath> {
-        self.entries
-            .iter()
-            .filter(|(_, value)| value.is_none())
-            .map(|(key, _)| key)
+        self.entries.iter().filter(|(_, value)| value.is_none()).map(|(key, _)| key)
     }
 
     /// The arguments as what a source says.
@@ -65,9 +59,6 @@ impl Arguments {
             },
             at: None,
         });
-        Document {
-            leaves: leaves.collect(),
-            ..Document::default()
-        }
+        Document { leaves: leaves.collect(), ..Document::default() }
     }
 }

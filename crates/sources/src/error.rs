@@ -65,10 +65,7 @@ impl Error {
     /// Says where it is.
     #[must_use]
     pub fn at(mut self, source: impl Into<String>, position: Option<Position>) -> Error {
-        self.0.spot = Some(Spot {
-            source: source.into(),
-            position,
-        });
+        self.0.spot = Some(Spot { source: source.into(), position });
         self
     }
 
@@ -80,13 +77,7 @@ impl Error {
         source: impl Into<String>,
         position: Option<Position>,
     ) -> Error {
-        self.0.also.push((
-            what.into(),
-            Spot {
-                source: source.into(),
-                position,
-            },
-        ));
+        self.0.also.push((what.into(), Spot { source: source.into(), position }));
         self
     }
 

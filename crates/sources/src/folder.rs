@@ -27,10 +27,8 @@ pub fn write_new_folder(
         _ => Path::new("."),
     };
     std::fs::create_dir_all(parent).map_err(refused)?;
-    let beside = tempfile::Builder::new()
-        .prefix(".justwhy-")
-        .tempdir_in(parent)
-        .map_err(refused)?;
+    let beside =
+        tempfile::Builder::new().prefix(".justwhy-").tempdir_in(parent).map_err(refused)?;
     write_files(beside.path(), files).map_err(refused)?;
     open_to_all(beside.path()).map_err(refused)?;
     std::fs::rename(beside.path(), target).map_err(refused)?;
@@ -45,15 +43,9 @@ pub fn write_temporary_folder(
     files: &[(&'static str, &'static str)],
 ) -> Result<PathBuf, Error> {
     let refused = |error: io::Error| {
-        Error::new(
-            "unwritable-folder",
-            format!("no temporary folder can be written: {error}"),
-        )
+        Error::new("unwritable-folder", format!("no temporary folder can be written: {error}"))
     };
-    let folder = tempfile::Builder::new()
-        .prefix(prefix)
-        .tempdir()
-        .map_err(refused)?;
+    let folder = tempfile::Builder::new().prefix(prefix).tempdir().map_err(refused)?;
     write_files(folder.path(), files).map_err(refused)?;
     Ok(folder.keep())
 }

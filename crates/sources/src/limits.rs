@@ -15,15 +15,11 @@ impl Limits {
     /// Places are kept as 32-bit offsets.
     pub const MOST_FILE_BYTES: u64 = u32::MAX as u64 - 1;
     /// What the parsers of all formats can take.
-    pub const MOST_DEPTH: usize = 500;
+    pub const MOST_DEPTH: usize = 250;
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Limits {
-            file_bytes: 64 * 1024 * 1024,
-            depth: 128,
-            nodes: 5_000_000,
-        }
+        Limits { file_bytes: 64 * 1024 * 1024, depth: 128, nodes: 5_000_000 }
     }
 }

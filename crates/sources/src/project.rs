@@ -86,11 +86,7 @@ impl Project {
     pub fn load(world: &dyn World, asked: Option<&Path>) -> Result<Project, Vec<Error>> {
         let path = find(world, asked).map_err(|error| vec![error])?;
         let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
-        let file = path
-            .file_name()
-            .unwrap_or_default()
-            .to_string_lossy()
-            .into_owned();
+        let file = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
         let most = Limits::default().file_bytes;
         let bytes = world.read_file(&path, most).map_err(|problem| {
             vec![unreadable(&problem, &file).at(path.display().to_string(), None)]
@@ -110,10 +106,7 @@ impl Project {
 
     /// Every name of a process variable from which an axis is read; none of them is a setting.
     pub(crate) fn axis_variables(&self) -> impl Iterator<Item = &str> {
-        self.axes
-            .iter()
-            .flat_map(|axis| &axis.read)
-            .map(|(name, _)| name.as_str())
+        self.axes.iter().flat_map(|axis| &axis.read).map(|(name, _)| name.as_str())
     }
 
     /// The axis of that name.
@@ -126,14 +119,12 @@ impl Project {
 pub fn unreadable(problem: &ReadProblem, what: &str) -> Error {
     match problem {
         ReadProblem::Missing => Error::new("missing-file", format!("{what} is not there")),
-        ReadProblem::NotAFile(kind) => Error::new(
-            "not-a-file",
-            format!("{what} is {kind}, and only regular files are read"),
-        ),
-        ReadProblem::TooLarge => Error::new(
-            "limit",
-            format!("{what} is larger than the limit for a file allows"),
-        ),
+        ReadProblem::NotAFile(kind) => {
+            Error::new("not-a-file", format!("{what} is {kind}, and only regular files are read"))
+        }
+        ReadProblem::TooLarge => {
+            Error::new("limit", format!("{what} is larger than the limit for a file allows"))
+        }
         ReadProblem::Refused(error) => {
             Error::new("unreadable-file", format!("{what} cannot be read: {error}"))
         }
@@ -142,10 +133,7 @@ pub fn unreadable(problem: &ReadProblem, what: &str) -> Error {
 
 fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
     let here = world.current_folder().map_err(|error| {
-        Error::new(
-            "no-folder",
-            format!("the current folder cannot be found: {error}"),
-        )
+        Error::new("no-folder", format!("the current folder cannot be found: {error}"))
     })?;
     if let Some(asked) = asked {
         let path = here.join(asked);
@@ -186,15 +174,7 @@ fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
 const FIELDS: Fields = Fields {
     of: "the project file",
     known: &["justwhy", "name", "variables", "limits", "axis", "layer"],
-    later: &[
-        "catalogue",
-        "setting",
-        "store",
-        "rule",
-        "accept",
-        "never",
-        "secrets",
-    ],
+    later: &["catalogue", "setting", "store", "rule", "accept", "never", "secrets"],
 };
 
 fn read(sink: &mut Sink<'_>, folder: PathBuf, file: String) -> Option<Project> {
@@ -236,19 +216,12 @@ fn version(sink: &mut Sink<'_>) {
 
 /// The prefix and what nests, of `[variables]`.
 fn variables(sink: &mut Sink<'_>) -> (String, String) {
-    const FIELDS: Fields = Fields {
-        of: "[variables]",
-        known: &["prefix", "nest"],
-        later: &[],
-    };
+    const FIELDS: Fields = Fields { of: "[variables]", known: &["prefix", "nest"], later: &[] };
     let Some(table) = sink.table(Tree::ROOT, "variables") else {
         return (String::new(), "__".to_owned());
     };
     sink.check_names(table, &FIELDS);
-    (
-        prefix(sink, table).unwrap_or_default(),
-        nest(sink, table).unwrap_or_else(|| "__".to_owned()),
-    )
+    (prefix(sink, table).unwrap_or_default(), nest(sink, table).unwrap_or_else(|| "__".to_owned()))
 }
 
 fn prefix(sink: &mut Sink<'_>, table: crate::tree::NodeId) -> Option<String> {
@@ -259,11 +232,8 @@ fn nest(sink: &mut Sink<'_>, table: crate::tree::NodeId) -> Option<String> {
     let (nest, at) = sink.text(table, "nest")?;
     if nest.is_empty() {
         sink.error(
-            Error::new(
-                "bad-project",
-                "`nest` is empty, so that no name could be split",
-            )
-            .help("the usual one is nest = \"__\""),
+            Error::new("bad-project", "`nest` is empty, so that no name could be split")
+                .help("the usual one is nest = \"__\""),
             at,
         );
         return None;

@@ -50,13 +50,7 @@ pub(crate) fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
 impl<'p> Reader<'p> {
     /// A reader that has read nothing yet.
     pub fn new(project: &'p Project, world: &'p dyn World) -> Reader<'p> {
-        Reader {
-            project,
-            world,
-            keys: Keys::default(),
-            files: HashMap::new(),
-            process: None,
-        }
+        Reader { project, world, keys: Keys::default(), files: HashMap::new(), process: None }
     }
 
     /// Reads what every layer says in `context`.
@@ -79,12 +73,7 @@ impl<'p> Reader<'p> {
             untyped: true,
         });
         let readings = self.readings(&mut layers, pending)?;
-        Ok(Readings {
-            keys: self.keys,
-            context,
-            layers,
-            readings,
-        })
+        Ok(Readings { keys: self.keys, context, layers, readings })
     }
 
     fn layer(&self, declared: &ProjectLayer) -> Layer {
@@ -108,18 +97,11 @@ impl<'p> Reader<'p> {
             Reads::File(path, _) => path.axes().map(str::to_owned).collect(),
             _ => Vec::new(),
         };
-        let under_axes = declared
-            .under
-            .iter()
-            .flat_map(|under| under.axes().map(str::to_owned));
+        let under_axes = declared.under.iter().flat_map(|under| under.axes().map(str::to_owned));
         layer.when = declared.when.clone();
         layer.unless = declared.unless.clone();
-        let order = |name: &String| {
-            self.project
-                .axes
-                .iter()
-                .position(|axis| axis.axis.name == *name)
-        };
+        let order =
+            |name: &String| self.project.axes.iter().position(|axis| axis.axis.name == *name);
         layer.axes = path_axes.into_iter().chain(under_axes).collect();
         layer.axes.sort_by_key(order);
         layer.axes.dedup();
@@ -134,9 +116,7 @@ impl<'p> Reader<'p> {
         index: LayerIndex,
         context: &Context,
     ) -> Result<Option<Pending>, Error> {
-        let fill = |axis: &str| Inactivity::Needs {
-            axis: axis.to_owned(),
-        };
+        let fill = |axis: &str| Inactivity::Needs { axis: axis.to_owned() };
         if let Some(inactivity) = Inactivity::of(&declared.when, &declared.unless, context) {
             layer.presence = Presence::Inactive(inactivity);
         }
@@ -163,10 +143,7 @@ impl<'p> Reader<'p> {
                 match self.file(&path, *format)? {
                     Some(document) => (path, document, format.is_untyped()),
                     None if declared.optional => {
-                        layer.presence = Presence::Missing {
-                            path,
-                            section: None,
-                        };
+                        layer.presence = Presence::Missing { path, section: None };
                         return Ok(None);
                     }
                     None => return Err(self.missing_file(declared, &path)),
@@ -174,20 +151,11 @@ impl<'p> Reader<'p> {
             }
         };
         let section = layer.under.clone();
-        Ok(Some(Pending {
-            layer: index,
-            source,
-            document,
-            section,
-            untyped,
-        }))
+        Ok(Some(Pending { layer: index, source, document, section, untyped }))
     }
 
     fn missing_file(&self, declared: &ProjectLayer, path: &str) -> Error {
-        let message = format!(
-            "the layer {} reads {path}, which is not there",
-            declared.name
-        );
+        let message = format!("the layer {} reads {path}, which is not there", declared.name);
         let mut error = Error::new("missing-file", message).at(path, None).also(
             "declared at",
             &self.project.file,
@@ -196,17 +164,12 @@ impl<'p> Reader<'p> {
         let full = self.project.folder.join(path);
         if let (Some(folder), Some(name)) = (full.parent(), full.file_name()) {
             let names = self.world.names_in(folder);
-            let names: Vec<String> = names
-                .into_iter()
-                .filter_map(|name| name.into_string().ok())
-                .collect();
+            let names: Vec<String> =
+                names.into_iter().filter_map(|name| name.into_string().ok()).collect();
             let name = name.to_string_lossy();
             if let Some(near) = nearest(&name, names.iter().map(String::as_str)) {
                 let near = Path::new(path).with_file_name(near);
-                error = error.help(format!(
-                    "there is {}: is its name misspelt?",
-                    near.display()
-                ));
+                error = error.help(format!("there is {}: is its name misspelt?", near.display()));
             }
         }
         error.help("create it, or say that it may be missing: optional = true")
@@ -223,10 +186,7 @@ impl<'p> Reader<'p> {
             return Ok(known.clone());
         }
         let limits = self.project.limits;
-        let bytes = match self
-            .world
-            .read_file(&self.project.folder.join(path), limits.file_bytes)
-        {
+        let bytes = match self.world.read_file(&self.project.folder.join(path), limits.file_bytes) {
             Ok(bytes) => bytes,
             Err(ReadProblem::Missing) => {
                 self.files.insert(cache_key, None);
@@ -254,19 +214,11 @@ impl<'p> Reader<'p> {
     }
 
     fn values(&mut self, values: &[(Vec<String>, justwhy_core::Value, Span)]) -> Arc<Document> {
-        let mut document = Document {
-            text: Some(self.project.text.clone()),
-            ..Document::default()
-        };
+        let mut document =
+            Document { text: Some(self.project.text.clone()), ..Document::default() };
         for (path, value, at) in values {
-            let name = path
-                .iter()
-                .fold(KeyId::ROOT, |key, segment| self.keys.child(key, segment));
-            document.leaves.push(Leaf {
-                name,
-                value: value.clone(),
-                at: Some(*at),
-            });
+            let name = path.iter().fold(KeyId::ROOT, |key, segment| self.keys.child(key, segment));
+            document.leaves.push(Leaf { name, value: value.clone(), at: Some(*at) });
         }
         Arc::new(document)
     }
@@ -284,15 +236,9 @@ impl<'p> Reader<'p> {
                 (Some(name), Ok(value)) => {
                     let name = self.keys.child(KeyId::ROOT, name);
                     let value = justwhy_core::Value::Text(value.into());
-                    document.leaves.push(Leaf {
-                        name,
-                        value,
-                        at: None,
-                    });
+                    document.leaves.push(Leaf { name, value, at: None });
                 }
-                _ => document
-                    .unreadable
-                    .push(name.to_string_lossy().into_owned()),
+                _ => document.unreadable.push(name.to_string_lossy().into_owned()),
             }
         }
         let document = Arc::new(document);
@@ -343,11 +289,7 @@ impl<'p> Reader<'p> {
                 indexes.push((naming.clone(), known));
                 indexes.len() - 1
             });
-            let rules = VariableRules {
-                naming: &naming,
-                known: &indexes[at].1,
-                never: &never,
-            };
+            let rules = VariableRules { naming: &naming, known: &indexes[at].1, never: &never };
             let reading = Reading::of_variables(
                 &mut self.keys,
                 pending.layer,
@@ -370,32 +312,18 @@ impl<'p> Reader<'p> {
     ) -> Result<Option<Reading>, Error> {
         let bad = match reading {
             Ok(reading) => {
-                return Ok(Some(Reading {
-                    untyped: pending.untyped,
-                    ..reading
-                }));
+                return Ok(Some(Reading { untyped: pending.untyped, ..reading }));
             }
             Err(bad) => bad,
         };
         let source = &pending.source;
         let place = |at: Option<Span>| pending.document.position(at);
-        let section = pending
-            .section
-            .as_ref()
-            .map(KeyPath::to_string)
-            .unwrap_or_default();
-        let declared = self
-            .project
-            .layers
-            .iter()
-            .find(|declared| declared.name == layer.name);
+        let section = pending.section.as_ref().map(KeyPath::to_string).unwrap_or_default();
+        let declared = self.project.layers.iter().find(|declared| declared.name == layer.name);
         match bad {
             BadReading::NoSection if declared.is_some_and(|declared| declared.optional) => {
                 let section = Some(section);
-                layer.presence = Presence::Missing {
-                    path: source.clone(),
-                    section,
-                };
+                layer.presence = Presence::Missing { path: source.clone(), section };
                 Ok(None)
             }
             BadReading::NoSection => {
@@ -411,17 +339,10 @@ impl<'p> Reader<'p> {
             }
             BadReading::NotATable(at) => Err(Error::new(
                 "bad-file",
-                format!(
-                    "the section {section}, which the layer {} reads, is no table",
-                    layer.name
-                ),
+                format!("the section {section}, which the layer {} reads, is no table", layer.name),
             )
             .at(source, place(at))),
-            BadReading::Clash {
-                variable,
-                clash,
-                at,
-            } => {
+            BadReading::Clash { variable, clash, at } => {
                 let keys = [self.keys.show(clash.one), self.keys.show(clash.other)];
                 let message = format!(
                     "the variable {variable} could mean {}: both settings have it",
@@ -431,12 +352,11 @@ impl<'p> Reader<'p> {
                     .at(source, place(at))
                     .help("rename one of the settings, or take the variable out"))
             }
-            BadReading::NotText { variable } => Err(Error::new(
-                "bad-variable",
-                format!("the variable {variable} is not UTF-8"),
-            )
-            .at(source, None)
-            .help("set it anew, or unset it")),
+            BadReading::NotText { variable } => {
+                Err(Error::new("bad-variable", format!("the variable {variable} is not UTF-8"))
+                    .at(source, None)
+                    .help("set it anew, or unset it"))
+            }
         }
     }
 }

@@ -14,11 +14,8 @@ impl Project {
     pub fn situate(&self, world: &dyn World, asked: Option<&str>) -> Result<Context, Error> {
         let asked = self.asked(asked)?;
         let reads_variables = self.axes.iter().any(|axis| !axis.read.is_empty());
-        let variables: HashMap<OsString, OsString> = if reads_variables {
-            world.variables().into_iter().collect()
-        } else {
-            HashMap::new()
-        };
+        let variables: HashMap<OsString, OsString> =
+            if reads_variables { world.variables().into_iter().collect() } else { HashMap::new() };
         let mut axes = Vec::new();
         for axis in &self.axes {
             axes.push(match asked.get(axis.axis.name.as_str()) {
@@ -59,15 +56,9 @@ impl Project {
 
     fn asked_axis(&self, name: &str) -> Result<&ProjectAxis, Error> {
         self.axis(name).ok_or_else(|| {
-            let names: Vec<&str> = self
-                .axes
-                .iter()
-                .map(|axis| axis.axis.name.as_str())
-                .collect();
-            let error = Error::new(
-                "bad-context",
-                format!("--in names no axis: {}", shown_name(name)),
-            );
+            let names: Vec<&str> = self.axes.iter().map(|axis| axis.axis.name.as_str()).collect();
+            let error =
+                Error::new("bad-context", format!("--in names no axis: {}", shown_name(name)));
             match nearest_few(name, names.iter().copied(), 1).first() {
                 Some(near) => error.help(format!("did you mean {near}?")),
                 None if names.is_empty() => error.help("the project declares no axis"),
@@ -84,15 +75,11 @@ impl Project {
             [axis] => Ok(axis),
             [] => Err(self.unknown_bare(value)),
             several => {
-                let choices: Vec<String> = several
-                    .iter()
-                    .map(|axis| format!("{}={value}", axis.axis.name))
-                    .collect();
+                let choices: Vec<String> =
+                    several.iter().map(|axis| format!("{}={value}", axis.axis.name)).collect();
                 let message = format!("--in: more than one axis allows {}", shown_name(value));
-                Err(Error::new("bad-context", message).help(format!(
-                    "write {}",
-                    justwhy_core::list_values(&choices, "or")
-                )))
+                Err(Error::new("bad-context", message)
+                    .help(format!("write {}", justwhy_core::list_values(&choices, "or"))))
             }
         }
     }
@@ -104,10 +91,7 @@ impl Project {
         }
         let message = format!("--in: no axis allows {}", shown_name(value));
         let error = Error::new("bad-context", message);
-        let all = self
-            .axes
-            .iter()
-            .flat_map(|axis| axis.axis.allowed.iter().map(String::as_str));
+        let all = self.axes.iter().flat_map(|axis| axis.axis.allowed.iter().map(String::as_str));
         if let Some(near) = nearest_few(value, all, 1).first() {
             return error.help(format!("did you mean {near}?"));
         }
@@ -159,22 +143,13 @@ fn read(axis: &ProjectAxis, variables: &HashMap<OsString, OsString>) -> Result<A
         Some(_) => AxisOrigin::Default,
         None => AxisOrigin::Nothing,
     };
-    Ok(AxisValue {
-        axis: axis.axis.name.clone(),
-        value: axis.default.clone(),
-        origin,
-        passed_over,
-    })
+    Ok(AxisValue { axis: axis.axis.name.clone(), value: axis.default.clone(), origin, passed_over })
 }
 
 /// Refuses a value that the axis cannot have: a misspelt environment must never pass.
 fn check(axis: &ProjectAxis, value: &str, from: &str) -> Result<(), Error> {
     let name = &axis.axis.name;
-    let shown = if is_secret_name(from) {
-        "its value".to_owned()
-    } else {
-        shown_name(value)
-    };
+    let shown = if is_secret_name(from) { "its value".to_owned() } else { shown_name(value) };
     match axis.axis.check(value) {
         Ok(()) => Ok(()),
         Err(BadAxisValue::Characters) => Err(Error::new(

@@ -19,11 +19,7 @@ pub(crate) fn decode(bytes: Vec<u8>) -> (SourceText, Result<(), Fault>) {
             (text, Some((valid, utf16)))
         }
     };
-    let mark = if text.starts_with(BYTE_ORDER_MARK) {
-        BYTE_ORDER_MARK.len()
-    } else {
-        0
-    };
+    let mark = if text.starts_with(BYTE_ORDER_MARK) { BYTE_ORDER_MARK.len() } else { 0 };
     let text: Arc<str> = text[mark..].into();
     let verdict = match fault {
         Some((at, utf16)) => {
@@ -36,10 +32,8 @@ pub(crate) fn decode(bytes: Vec<u8>) -> (SourceText, Result<(), Fault>) {
         }
         None => match text.find('\0') {
             // Forbidden by every format, and some parsers take it for the end of the text.
-            Some(at) => Err(
-                Fault::new(Span::new(at, at), "there is a NUL character here")
-                    .help("this does not look like a text file"),
-            ),
+            Some(at) => Err(Fault::new(Span::new(at, at), "there is a NUL character here")
+                .help("this does not look like a text file")),
             None => Ok(()),
         },
     };

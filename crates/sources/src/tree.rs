@@ -70,13 +70,7 @@ pub(crate) struct Fault {
 
 impl Fault {
     pub(crate) fn new(at: Span, message: impl Into<String>) -> Fault {
-        Fault {
-            at,
-            message: message.into(),
-            also: None,
-            help: None,
-            code: "bad-file",
-        }
+        Fault { at, message: message.into(), also: None, help: None, code: "bad-file" }
     }
 
     pub(crate) fn help(mut self, help: impl Into<String>) -> Fault {
@@ -99,9 +93,7 @@ impl Fault {
     pub(crate) fn past_limit(at: Span, field: &str, limit: u64, of_what: &str) -> Fault {
         let mut fault = Fault::new(at, format!("there are more than {limit} {of_what} here"));
         fault.code = "limit";
-        fault.help(format!(
-            "raise `{field}` under [limits] in the project file if this is wanted"
-        ))
+        fault.help(format!("raise `{field}` under [limits] in the project file if this is wanted"))
     }
 }
 
@@ -109,21 +101,14 @@ impl Fault {
 pub(crate) fn shown_name(name: &str) -> String {
     let short: String = name.chars().take(60).collect();
     let shown = justwhy_core::KeyPath::single(short.as_str()).to_string();
-    if short.len() < name.len() {
-        format!("{shown}…")
-    } else {
-        shown
-    }
+    if short.len() < name.len() { format!("{shown}…") } else { shown }
 }
 
 /// # Building
 impl<'s> Tree<'s> {
     /// A tree whose root is an empty table.
     pub(crate) fn new() -> Tree<'s> {
-        let mut tree = Tree {
-            nodes: Vec::new(),
-            anchors: Vec::new(),
-        };
+        let mut tree = Tree { nodes: Vec::new(), anchors: Vec::new() };
         tree.push(Node::new(Span::default(), Kind::Table(Children::default())));
         tree
     }
@@ -186,26 +171,12 @@ impl<'s> Tree<'s> {
 impl<'s> Node<'s> {
     /// A node without a name, as an item of a list.
     pub(crate) fn new(at: Span, kind: Kind<'s>) -> Node<'s> {
-        Node {
-            name: Cow::Borrowed(""),
-            name_at: at,
-            at,
-            kind,
-            merges: false,
-            next: None,
-        }
+        Node { name: Cow::Borrowed(""), name_at: at, at, kind, merges: false, next: None }
     }
 
     /// A node with a name, as an entry of a table.
     pub(crate) fn named(name: Cow<'s, str>, name_at: Span, at: Span, kind: Kind<'s>) -> Node<'s> {
-        Node {
-            name,
-            name_at,
-            at,
-            kind,
-            merges: false,
-            next: None,
-        }
+        Node { name, name_at, at, kind, merges: false, next: None }
     }
 }
 
@@ -259,9 +230,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         self.enter(table, depth)?;
         let members = self.members(table, depth, through)?;
         if members.is_empty() && key != KeyId::ROOT {
-            self.document
-                .empty_tables
-                .push((key, self.tree.node(table).at));
+            self.document.empty_tables.push((key, self.tree.node(table).at));
         }
         for member in members {
             let node = self.tree.node(member.node);
@@ -275,16 +244,10 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
                     let value = self.value(target, depth + 1)?;
                     if let Some(anchor) = through {
                         let name = Arc::clone(&self.tree.anchors[anchor]);
-                        self.document
-                            .through
-                            .push((self.document.leaves.len(), name));
+                        self.document.through.push((self.document.leaves.len(), name));
                     }
                     let at = Some(target_node.at);
-                    self.document.leaves.push(Leaf {
-                        name: child,
-                        value,
-                        at,
-                    });
+                    self.document.leaves.push(Leaf { name: child, value, at });
                 }
             }
         }
@@ -409,11 +372,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         }
         let before = (self.nodes, self.text_bytes);
         let value = self.value(target, depth)?;
-        let counted = (
-            value.clone(),
-            self.nodes - before.0,
-            self.text_bytes - before.1,
-        );
+        let counted = (value.clone(), self.nodes - before.0, self.text_bytes - before.1);
         self.shared.insert(target, counted);
         Ok(value)
     }
@@ -430,12 +389,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         self.nodes = self.nodes.saturating_add(nodes);
         if self.nodes > self.limits.nodes {
             let limit = self.limits.nodes as u64;
-            return Err(Fault::past_limit(
-                at,
-                "nodes",
-                limit,
-                "values, tables and lists",
-            ));
+            return Err(Fault::past_limit(at, "nodes", limit, "values, tables and lists"));
         }
         Ok(())
     }
@@ -448,12 +402,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         self.text_bytes = self.text_bytes.saturating_add(bytes);
         if self.text_bytes > self.limits.file_bytes {
             let limit = self.limits.file_bytes;
-            return Err(Fault::past_limit(
-                at,
-                "file_bytes",
-                limit,
-                "bytes of text, with aliases,",
-            ));
+            return Err(Fault::past_limit(at, "file_bytes", limit, "bytes of text, with aliases,"));
         }
         Ok(())
     }

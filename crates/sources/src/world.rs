@@ -62,10 +62,7 @@ impl World for System {
         regular(&metadata, most)?;
         let mut bytes = Vec::with_capacity(usize::try_from(metadata.len()).unwrap_or(0) + 1);
         // A file may grow, and the files of /proc say that they are empty.
-        file.by_ref()
-            .take(most + 1)
-            .read_to_end(&mut bytes)
-            .map_err(problem)?;
+        file.by_ref().take(most + 1).read_to_end(&mut bytes).map_err(problem)?;
         if bytes.len() as u64 > most {
             return Err(ReadProblem::TooLarge);
         }
@@ -84,11 +81,7 @@ impl World for System {
         let Ok(entries) = std::fs::read_dir(folder) else {
             return Vec::new();
         };
-        entries
-            .flatten()
-            .map(|entry| entry.file_name())
-            .take(10_000)
-            .collect()
+        entries.flatten().map(|entry| entry.file_name()).take(10_000).collect()
     }
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
@@ -168,9 +161,7 @@ pub struct WithVariables<W> {
 
 impl<W: World> World for WithVariables<W> {
     fn current_folder(&self) -> io::Result<PathBuf> {
-        self.folder
-            .clone()
-            .map_or_else(|| self.inner.current_folder(), Ok)
+        self.folder.clone().map_or_else(|| self.inner.current_folder(), Ok)
     }
 
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
@@ -210,10 +201,7 @@ pub fn read_dump(bytes: &[u8]) -> Vec<(OsString, OsString)> {
         }
     }
     // What follows the last line end is no record.
-    if let Some(last) = records
-        .last_mut()
-        .filter(|last| by_lines && last.ends_with(b"\n"))
-    {
+    if let Some(last) = records.last_mut().filter(|last| by_lines && last.ends_with(b"\n")) {
         last.pop();
     }
     let pairs = records.iter().filter_map(|record| {
@@ -227,12 +215,8 @@ pub fn read_dump(bytes: &[u8]) -> Vec<(OsString, OsString)> {
 fn begins_with_name(line: &[u8]) -> bool {
     let name = line.split(|&byte| byte == b'=').next().unwrap_or_default();
     name.len() < line.len()
-        && name
-            .first()
-            .is_some_and(|byte| byte.is_ascii_alphabetic() || *byte == b'_')
-        && name
-            .iter()
-            .all(|byte| byte.is_ascii_alphanumeric() || *byte == b'_')
+        && name.first().is_some_and(|byte| byte.is_ascii_alphabetic() || *byte == b'_')
+        && name.iter().all(|byte| byte.is_ascii_alphanumeric() || *byte == b'_')
 }
 
 #[cfg(unix)]

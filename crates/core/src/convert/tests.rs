@@ -5,18 +5,10 @@ use crate::{Type, Value, read_like};
 #[test]
 fn reads_booleans_in_any_case_and_nothing_else() {
     for text in ["true", "TRUE", "yes", "On", "y", "T", "1"] {
-        assert_eq!(
-            read_like(text, Type::Boolean),
-            Some(Value::Boolean(true)),
-            "{text}"
-        );
+        assert_eq!(read_like(text, Type::Boolean), Some(Value::Boolean(true)), "{text}");
     }
     for text in ["false", "No", "OFF", "n", "f", "0"] {
-        assert_eq!(
-            read_like(text, Type::Boolean),
-            Some(Value::Boolean(false)),
-            "{text}"
-        );
+        assert_eq!(read_like(text, Type::Boolean), Some(Value::Boolean(false)), "{text}");
     }
     for text in ["", "okay", " true", "true ", "2", "00", "ja"] {
         assert_eq!(read_like(text, Type::Boolean), None, "{text:?}");
@@ -36,11 +28,7 @@ fn reads_integers_as_toml_does_without_underscores() {
         ("9223372036854775807", i64::MAX),
         ("-9223372036854775808", i64::MIN),
     ] {
-        assert_eq!(
-            read_like(text, Type::Integer),
-            Some(Value::Integer(value)),
-            "{text}"
-        );
+        assert_eq!(read_like(text, Type::Integer), Some(Value::Integer(value)), "{text}");
     }
     for text in [
         "",
@@ -74,15 +62,11 @@ fn reads_numbers_as_toml_does_and_integers_too() {
         ("5", 5.0),
         ("0x10", 16.0),
     ] {
-        assert_eq!(
-            read_like(text, Type::Number),
-            Some(Value::Number(value)),
-            "{text}"
-        );
+        assert_eq!(read_like(text, Type::Number), Some(Value::Number(value)), "{text}");
     }
-    for text in [
-        "", ".5", "5.", "1.e3", "01.5", "inf", "nan", "1_0.5", "1e", "1e999", "1.5.2", "--1", "e5",
-    ] {
+    for text in
+        ["", ".5", "5.", "1.e3", "01.5", "inf", "nan", "1_0.5", "1e", "1e999", "1.5.2", "--1", "e5"]
+    {
         assert_eq!(read_like(text, Type::Number), None, "{text:?}");
     }
 }

@@ -59,9 +59,7 @@ fn strongest_speaker(resolution: &Resolution<'_>, explanation: &Explanation) -> 
     let candidates = resolution.candidates(explanation.key);
     let with_those_who_did_it = candidates.flat_map(|id| {
         let candidate = resolution.candidate(id);
-        let by = candidate
-            .by
-            .map(|by| resolution.layer_of(resolution.candidate(by)));
+        let by = candidate.by.map(|by| resolution.layer_of(resolution.candidate(by)));
         [Some(resolution.layer_of(candidate)), by]
     });
     with_those_who_did_it.flatten().max()
@@ -79,20 +77,14 @@ fn way(
     }
     let key = resolution.keys().show(explanation.key);
     let advice = |write: String, at: String| {
-        Some(Advice {
-            layer: index,
-            write,
-            at,
-            reach: layer.reach(context),
-        })
+        Some(Advice { layer: index, write, at, reach: layer.reach(context) })
     };
     match (layer.kind, variable_in(resolution, index, explanation.key)) {
         (Kind::Catalogue, _) => None,
         (Kind::Arguments, _) => advice(format!("--set {key}=…"), "only to try it".to_owned()),
-        (Kind::Process, Some(variable)) => advice(
-            format!("{variable}=…"),
-            "the process environment".to_owned(),
-        ),
+        (Kind::Process, Some(variable)) => {
+            advice(format!("{variable}=…"), "the process environment".to_owned())
+        }
         (Kind::Values, _) => advice(key, "the project file".to_owned()),
         (_, Some(variable)) => advice(format!("{variable}=…"), file(layer)),
         (_, None) => advice(key, file(layer)),

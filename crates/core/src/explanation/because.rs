@@ -30,10 +30,7 @@ fn said(resolution: &Resolution<'_>, id: CandidateId) -> Row {
     let reading = resolution.reading(candidate);
     let secret = resolution.secrets().has(candidate.key);
     let written = hide_address_password(&resolution.leaf(candidate).value).into_owned();
-    let through = reading
-        .document
-        .anchor(candidate.leaf as usize)
-        .map(str::to_owned);
+    let through = reading.document.anchor(candidate.leaf as usize).map(str::to_owned);
     let mut because = because(resolution, candidate);
     if let Some(anchor) = &through {
         because.push_str(&format!("; it comes through the anchor &{anchor}"));
@@ -55,10 +52,7 @@ fn because(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
         (Verdict::Wins, _) => "no stronger layer says anything that counts".to_owned(),
         (Verdict::Overridden, Some(by)) if by.reading == candidate.reading => {
             let name = resolution.keys().show(resolution.leaf(by).name);
-            format!(
-                "{name} ({}) means the same setting",
-                place_of(resolution, by)
-            )
+            format!("{name} ({}) means the same setting", place_of(resolution, by))
         }
         (Verdict::Overridden, Some(by)) => {
             format!(
@@ -70,11 +64,8 @@ fn because(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
         }
         (Verdict::Reshaped, Some(by)) => {
             let other = resolution.keys().show(by.key);
-            let relation = if resolution.keys().is_within(by.key, candidate.key) {
-                "below"
-            } else {
-                "above"
-            };
+            let relation =
+                if resolution.keys().is_within(by.key, candidate.key) { "below" } else { "above" };
             format!(
                 "{} sets {other}, {relation} it ({})",
                 layer_name(resolution, by),
@@ -120,9 +111,7 @@ fn removes_anything(resolution: &Resolution<'_>, null: &Candidate) -> bool {
     let is_by_it = |id: CandidateId| {
         let candidate = resolution.candidate(id);
         candidate.verdict == Verdict::Removed
-            && candidate
-                .by
-                .is_some_and(|by| std::ptr::eq(resolution.candidate(by), null))
+            && candidate.by.is_some_and(|by| std::ptr::eq(resolution.candidate(by), null))
     };
     let mut branches = vec![null.key];
     while let Some(key) = branches.pop() {
@@ -153,12 +142,7 @@ fn unsaid(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) -> Row {
         };
         because.push_str(&format!("; {} ({place}) is nearly that name", near.name));
     }
-    Row::Unsaid {
-        layer,
-        state,
-        because,
-        near,
-    }
+    Row::Unsaid { layer, state, because, near }
 }
 
 /// Why a layer that was read has no candidate.
@@ -234,17 +218,11 @@ fn left_out_at(resolution: &Resolution<'_>, index: LayerIndex, key: KeyId) -> Op
     let readings = resolution.readings();
     let keys = resolution.keys();
     let under = &readings.layer(index).under;
-    for reading in readings
-        .readings
-        .iter()
-        .filter(|reading| reading.layer == index)
-    {
+    for reading in readings.readings.iter().filter(|reading| reading.layer == index) {
         for (name, at) in &reading.document.left_out {
             let mut segments = keys.segments(*name).into_iter();
             let is_under = under.as_ref().is_none_or(|under| {
-                under
-                    .segments()
-                    .all(|segment| segments.next() == Some(segment))
+                under.segments().all(|segment| segments.next() == Some(segment))
             });
             if is_under && segments.eq(keys.segments(key)) {
                 let position = reading.document.position(Some(*at));

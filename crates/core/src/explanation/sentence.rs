@@ -46,9 +46,7 @@ fn decides(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
         }
         _ => format!("{place} says {says}"),
     };
-    let mut others = resolution
-        .candidates(candidate.key)
-        .map(|id| resolution.candidate(id));
+    let mut others = resolution.candidates(candidate.key).map(|id| resolution.candidate(id));
     let ending = if others.any(|other| !std::ptr::eq(other, candidate)) {
         match stronger_but_empty(resolution, candidate) {
             Some(clause) => clause,
@@ -68,36 +66,21 @@ fn stronger_but_empty(resolution: &Resolution<'_>, winner: &Candidate) -> Option
         .take_while(|candidate| !std::ptr::eq(*candidate, winner))
         .filter(|candidate| candidate.verdict == Verdict::Empty)
         .map(|candidate| {
-            format!(
-                "{} ({})",
-                layer_name(resolution, candidate),
-                place_of(resolution, candidate)
-            )
+            format!("{} ({})", layer_name(resolution, candidate), place_of(resolution, candidate))
         })
         .collect();
-    (!stronger.is_empty()).then(|| {
-        format!(
-            "as the empty text of {} says nothing",
-            list_values(&stronger, "and")
-        )
-    })
+    (!stronger.is_empty())
+        .then(|| format!("as the empty text of {} says nothing", list_values(&stronger, "and")))
 }
 
 fn overrides(resolution: &Resolution<'_>, winner: CandidateId) -> Option<String> {
     let key = resolution.candidate(winner).key;
-    let weaker = resolution
-        .candidates(key)
-        .skip_while(|id| *id != winner)
-        .skip(1);
+    let weaker = resolution.candidates(key).skip_while(|id| *id != winner).skip(1);
     let said: Vec<String> = weaker
         .map(|id| resolution.candidate(id))
         .filter(|candidate| candidate.verdict == Verdict::Overridden)
         .map(|candidate| {
-            format!(
-                "{} ({})",
-                layer_name(resolution, candidate),
-                shown(resolution, candidate)
-            )
+            format!("{} ({})", layer_name(resolution, candidate), shown(resolution, candidate))
         })
         .collect();
     (!said.is_empty()).then(|| format!("It overrides {}.", list_values(&said, "and")))
@@ -108,9 +91,7 @@ fn takes_the_place(resolution: &Resolution<'_>, winner: CandidateId) -> Option<S
     let keys = resolution.keys();
     let key = resolution.candidate(winner).key;
     let is_by_it = |key: &KeyId| {
-        let mut candidates = resolution
-            .candidates(*key)
-            .map(|id| resolution.candidate(id));
+        let mut candidates = resolution.candidates(*key).map(|id| resolution.candidate(id));
         candidates.any(|other| other.verdict == Verdict::Reshaped && other.by == Some(winner))
     };
     let mut reshaped: Vec<KeyId> = keys.above(key).filter(is_by_it).collect();
@@ -119,11 +100,8 @@ fn takes_the_place(resolution: &Resolution<'_>, winner: CandidateId) -> Option<S
         reshaped.extend(Some(branch).filter(is_by_it));
         branches.extend(keys.children(branch));
     }
-    let mut shown: Vec<String> = keys
-        .sorted(reshaped)
-        .into_iter()
-        .map(|key| keys.show(key))
-        .collect();
+    let mut shown: Vec<String> =
+        keys.sorted(reshaped).into_iter().map(|key| keys.show(key)).collect();
     if shown.len() > 3 {
         let more = shown.len() - 2;
         shown.truncate(2);
@@ -141,26 +119,14 @@ fn conversion(resolution: &Resolution<'_>, explanation: &Explanation) -> Option<
     let conversion = explanation.conversion.as_ref()?;
     let like = resolution.candidate(conversion.like);
     let kind = with_article(conversion.to);
-    let like = format!(
-        "{} ({})",
-        layer_name(resolution, like),
-        place_of(resolution, like)
-    );
+    let like = format!("{} ({})", layer_name(resolution, like), place_of(resolution, like));
     if explanation.secret {
-        return Some(format!(
-            "It was written as a text and became {kind}, as in {like}."
-        ));
+        return Some(format!("It was written as a text and became {kind}, as in {like}."));
     }
     let from = hide_address_password(&conversion.from).show();
     let from = shorten(&from, 40);
-    let value = explanation
-        .value()
-        .as_ref()
-        .map(Value::show)
-        .unwrap_or_default();
-    Some(format!(
-        "The text {from} became {kind}, {value}, as in {like}."
-    ))
+    let value = explanation.value().as_ref().map(Value::show).unwrap_or_default();
+    Some(format!("The text {from} became {kind}, {value}, as in {like}."))
 }
 
 /// A text that looks as if it should have become what weaker candidates are, and did not.
@@ -197,10 +163,7 @@ fn place_you_stand(resolution: &Resolution<'_>, layer: LayerIndex) -> Option<Str
 /// Variables that were probably meant for the setting, in layers that could have decided.
 fn near_misses(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<String> {
     let readings = resolution.readings();
-    let decides = explanation
-        .winner
-        .as_ref()
-        .map_or(0, |winner| winner.layer.0);
+    let decides = explanation.winner.as_ref().map_or(0, |winner| winner.layer.0);
     let mut sentences = Vec::new();
     for index in (decides..readings.layers.len()).rev().map(LayerIndex) {
         let Some(variable) = super::variable_in(resolution, index, explanation.key) else {
@@ -224,13 +187,9 @@ fn near_misses(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<St
 
 fn nothing_in_force(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<String> {
     let key = explanation.key;
-    let candidates: Vec<&Candidate> = resolution
-        .candidates(key)
-        .map(|id| resolution.candidate(id))
-        .collect();
-    let removes = candidates
-        .iter()
-        .find(|candidate| candidate.verdict == Verdict::Removes);
+    let candidates: Vec<&Candidate> =
+        resolution.candidates(key).map(|id| resolution.candidate(id)).collect();
+    let removes = candidates.iter().find(|candidate| candidate.verdict == Verdict::Removes);
     let removed_by = candidates
         .iter()
         .filter(|candidate| candidate.verdict == Verdict::Removed)
@@ -252,11 +211,7 @@ fn nothing_in_force(resolution: &Resolution<'_>, explanation: &Explanation) -> V
             .iter()
             .filter(|candidate| candidate.verdict == Verdict::Removed)
             .map(|candidate| {
-                format!(
-                    "{} ({})",
-                    layer_name(resolution, candidate),
-                    shown(resolution, candidate)
-                )
+                format!("{} ({})", layer_name(resolution, candidate), shown(resolution, candidate))
             })
             .collect();
         let effect = if removed.is_empty() {

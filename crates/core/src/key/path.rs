@@ -3,7 +3,7 @@
 use std::fmt;
 
 /// The most segments that a key may have; the same as the greatest depth of a file.
-pub const MAX_SEGMENTS: usize = 500;
+pub const MAX_SEGMENTS: usize = 250;
 
 /// A key as written: its segments, first to last, at least one.
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -58,7 +58,7 @@ impl KeyPath {
             if segments.len() > MAX_SEGMENTS {
                 return Err(NameError {
                     at: text.len() - rest.len(),
-                    problem: "a key has at most 500 segments",
+                    problem: "a key has at most 250 segments",
                 });
             }
             rest = match after.strip_prefix('.') {
@@ -115,10 +115,7 @@ fn parse_segment(rest: &str, whole: usize) -> Result<(String, &str), NameError> 
     if let Some(inner) = rest.strip_prefix('"') {
         return parse_quoted(inner, here, whole);
     }
-    let end = rest
-        .bytes()
-        .position(|byte| !is_bare(byte))
-        .unwrap_or(rest.len());
+    let end = rest.bytes().position(|byte| !is_bare(byte)).unwrap_or(rest.len());
     if end == 0 {
         let problem = if rest.is_empty() || rest.starts_with('.') {
             "a segment is empty here"
@@ -183,8 +180,5 @@ fn parse_quoted(inner: &str, here: usize, whole: usize) -> Result<(String, &str)
             c => segment.push(c),
         }
     }
-    Err(NameError {
-        at: here,
-        problem: "the quote that opens here is never closed",
-    })
+    Err(NameError { at: here, problem: "the quote that opens here is never closed" })
 }

@@ -13,10 +13,7 @@ fn shows_a_key_as_it_would_be_written() {
         (vec!["headers", "x.y"], r#"headers."x.y""#),
         (vec![""], r#""""#),
         (vec!["a b", "Ω"], r#""a b"."Ω""#),
-        (
-            vec!["say \"hi\"", "back\\slash"],
-            r#""say \"hi\""."back\\slash""#,
-        ),
+        (vec!["say \"hi\"", "back\\slash"], r#""say \"hi\""."back\\slash""#),
         (vec!["tab\there", "esc\u{1b}"], r#""tab\there"."esc\u001b""#),
     ] {
         let path = KeyPath::from_segments(segments.iter().map(|s| s.to_string()).collect());
@@ -48,7 +45,7 @@ fn refuses_what_is_no_key_at_the_right_byte() {
     ] {
         assert_eq!(KeyPath::parse(text).unwrap_err().at, at, "{text}");
     }
-    let deep = vec!["a"; 501].join(".");
+    let deep = vec!["a"; 251].join(".");
     assert!(KeyPath::parse(&deep).is_err());
     assert!(KeyPath::parse(&deep[2..]).is_ok());
 }
@@ -66,10 +63,7 @@ fn interns_each_key_once_and_knows_what_is_within_what() {
     let other = interned(&mut keys, "databases.url");
     assert!(!keys.is_within(other, database));
     assert_eq!(keys.above(url).collect::<Vec<_>>(), [database]);
-    assert_eq!(
-        keys.find(KeyId::ROOT, &KeyPath::parse("database.port").unwrap()),
-        None
-    );
+    assert_eq!(keys.find(KeyId::ROOT, &KeyPath::parse("database.port").unwrap()), None);
 }
 
 #[test]
@@ -99,8 +93,5 @@ fn sorts_by_the_byte_order_of_segments() {
         .collect();
     let sorted = keys.sorted(ids.iter().chain(&ids[..2]).copied());
     let shown: Vec<String> = sorted.into_iter().map(|key| keys.show(key)).collect();
-    assert_eq!(
-        shown,
-        ["B", "a", "a.b", "a.b.c", "a.c", "a-b", "b", "\"é\""]
-    );
+    assert_eq!(shown, ["B", "a", "a.b", "a.b.c", "a.c", "a-b", "b", "\"é\""]);
 }

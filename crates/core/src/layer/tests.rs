@@ -9,17 +9,12 @@ fn context(axes: &[(&str, Option<&str>)]) -> Context {
         origin: AxisOrigin::Asked,
         passed_over: Vec::new(),
     });
-    Context {
-        axes: axes.collect(),
-    }
+    Context { axes: axes.collect() }
 }
 
 fn condition(axis: &str, values: &[&str]) -> Condition {
     let values = values.iter().map(|value| value.to_string()).collect();
-    Condition {
-        axis: axis.to_owned(),
-        values,
-    }
+    Condition { axis: axis.to_owned(), values }
 }
 
 #[test]
@@ -33,11 +28,7 @@ fn is_active_if_all_of_when_and_none_of_unless_is_met() {
     let north = condition("region", &["north"]);
     assert_eq!(because(&[], &[]), None);
     assert_eq!(because(std::slice::from_ref(&dev), &[]), None);
-    assert_eq!(
-        because(&[], &[production.clone(), north.clone()]),
-        None,
-        "unset matches nothing"
-    );
+    assert_eq!(because(&[], &[production.clone(), north.clone()]), None, "unset matches nothing");
     assert_eq!(
         because(&[dev.clone(), production.clone()], &[]).unwrap(),
         "only when environment is production, staging or test; here it is dev"

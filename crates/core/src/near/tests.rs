@@ -30,8 +30,5 @@ fn suggests_the_nearest_first() {
     assert_eq!(nearest("deb", known), Some("dev"));
     assert_eq!(nearest("x", known), None);
     assert_eq!(nearest("elsewhere", known), None);
-    assert_eq!(
-        nearest_few("poll", ["pool", "polls", "pole", "cell"], 2),
-        ["pole", "polls"]
-    );
+    assert_eq!(nearest_few("poll", ["pool", "polls", "pole", "cell"], 2), ["pole", "polls"]);
 }

@@ -29,11 +29,7 @@ fn matches_keys_segment_by_segment() {
     ] {
         let segments: Vec<&str> = key.split('.').collect();
         let parsed = Pattern::parse(pattern).unwrap();
-        assert_eq!(
-            parsed.matches_segments(&segments),
-            expected,
-            "{pattern} on {key}"
-        );
+        assert_eq!(parsed.matches_segments(&segments), expected, "{pattern} on {key}");
     }
 }
 
@@ -48,21 +44,14 @@ fn takes_a_star_in_quotes_for_a_star() {
 
 #[test]
 fn refuses_what_is_no_pattern() {
-    for (text, at) in [
-        ("", 0),
-        ("a.", 2),
-        ("a b", 1),
-        ("\"a", 0),
-        ("\"a\"b", 3),
-        ("a.[b]", 2),
-    ] {
+    for (text, at) in [("", 0), ("a.", 2), ("a b", 1), ("\"a", 0), ("\"a\"b", 3), ("a.[b]", 2)] {
         assert_eq!(Pattern::parse(text).unwrap_err().at, at, "{text}");
     }
 }
 
 #[test]
 fn takes_no_longer_on_a_hostile_pattern() {
-    let pattern = Pattern::parse(&"**.a.".repeat(200).trim_end_matches('.').to_owned()).unwrap();
+    let pattern = Pattern::parse("**.a.".repeat(200).trim_end_matches('.')).unwrap();
     let segments = vec!["a"; 5000];
     assert!(pattern.matches_segments(&segments));
     let mut other = segments.clone();

@@ -17,16 +17,9 @@ fn counts_lines_and_characters_from_one() {
         (16, 4, 1),
         (999, 4, 1),
     ] {
-        assert_eq!(
-            text.position(offset),
-            Position { line, column },
-            "byte {offset}"
-        );
+        assert_eq!(text.position(offset), Position { line, column }, "byte {offset}");
     }
-    assert_eq!(
-        [text.line(1), text.line(2), text.line(3)],
-        ["aé=1", "", "β = 22"]
-    );
+    assert_eq!([text.line(1), text.line(2), text.line(3)], ["aé=1", "", "β = 22"]);
     assert_eq!([text.line(0), text.line(4), text.line(9)], ["", "", ""]);
 }
 

@@ -16,10 +16,7 @@ fn document(keys: &mut Keys, names: &[&str]) -> Arc<Document> {
         value: Value::Integer(number as i64),
         at: Some(Span::new(number, number + 1)),
     });
-    Arc::new(Document {
-        leaves: leaves.collect(),
-        ..Document::default()
-    })
+    Arc::new(Document { leaves: leaves.collect(), ..Document::default() })
 }
 
 fn shown(keys: &Keys, reading: &Reading) -> Vec<String> {
@@ -34,23 +31,13 @@ fn read_variables(
     never: &[&str],
 ) -> (Keys, Result<Reading, BadReading>) {
     let mut keys = Keys::default();
-    let known: Vec<KeyId> = known
-        .iter()
-        .map(|text| keys.intern(KeyId::ROOT, &KeyPath::parse(text).unwrap()))
-        .collect();
-    let naming = Naming {
-        prefix: "T_".into(),
-        nest: "__".into(),
-        claims_every_name: true,
-    };
+    let known: Vec<KeyId> =
+        known.iter().map(|text| keys.intern(KeyId::ROOT, &KeyPath::parse(text).unwrap())).collect();
+    let naming = Naming { prefix: "T_".into(), nest: "__".into(), claims_every_name: true };
     let known = Known::new(&keys, &known, &naming);
     let never: HashSet<String> = never.iter().map(|name| name.to_string()).collect();
     let document = document(&mut keys, names);
-    let rules = VariableRules {
-        naming: &naming,
-        known: &known,
-        never: &never,
-    };
+    let rules = VariableRules { naming: &naming, known: &known, never: &never };
     let reading = Reading::of_variables(&mut keys, LAYER, "x.env", &document, None, &rules);
     (keys, reading)
 }
@@ -78,27 +65,16 @@ fn tells_a_missing_section_from_one_that_is_no_table() {
     assert_eq!(read("prod"), Err(BadReading::NoSection));
     let at = Some(Span::new(0, 1));
     assert_eq!(read("dev.a"), Err(BadReading::NotATable(at)), "a value");
-    assert_eq!(
-        read("dev.a.b"),
-        Err(BadReading::NotATable(at)),
-        "below a value"
-    );
+    assert_eq!(read("dev.a.b"), Err(BadReading::NotATable(at)), "below a value");
 }
 
 #[test]
 fn finds_a_section_that_holds_nothing() {
     let mut keys = Keys::default();
     let name = keys.intern(KeyId::ROOT, &KeyPath::parse("dev.database").unwrap());
-    let document = Document {
-        left_out: vec![(name, Span::default())],
-        ..Document::default()
-    };
+    let document = Document { left_out: vec![(name, Span::default())], ..Document::default() };
     let document = Arc::new(document);
-    for (section, is_there) in [
-        ("dev", true),
-        ("dev.database", true),
-        ("dev.database.x", false),
-    ] {
+    for (section, is_there) in [("dev", true), ("dev.database", true), ("dev.database.x", false)] {
         let section = KeyPath::parse(section).unwrap();
         let read = Reading::of_keys(&mut keys, LAYER, "x.yaml", &document, Some(&section));
         assert_eq!(read.is_ok(), is_there, "{section}");
@@ -132,12 +108,7 @@ fn orders_what_one_source_says_twice() {
             vec!["a.b"],
             vec!["a.b=2", "a.b=0", "a=1"],
         ),
-        (
-            "overlapping keys stay as written",
-            vec!["T_A__B", "T_A"],
-            vec![],
-            vec!["a.b=0", "a=1"],
-        ),
+        ("overlapping keys stay as written", vec!["T_A__B", "T_A"], vec![], vec!["a.b=0", "a=1"]),
     ] {
         let (keys, reading) = read_variables(&names, &known, &[]);
         assert_eq!(shown(&keys, &reading.unwrap()), expected, "{row}");
@@ -146,23 +117,13 @@ fn orders_what_one_source_says_twice() {
 
 #[test]
 fn reads_on_below_a_claimed_name_and_leaves_others_alone() {
-    let (keys, reading) = read_variables(
-        &["T_DATABASE.pool.max", "OTHER", "T_ENV", "T_A__"],
-        &[],
-        &["T_ENV"],
-    );
+    let (keys, reading) =
+        read_variables(&["T_DATABASE.pool.max", "OTHER", "T_ENV", "T_A__"], &[], &["T_ENV"]);
     let reading = reading.unwrap();
     assert_eq!(shown(&keys, &reading), ["database.pool.max=0"]);
-    let strangers: Vec<String> = reading
-        .strangers
-        .iter()
-        .map(|stranger| keys.show(stranger.key))
-        .collect();
-    assert_eq!(
-        strangers,
-        ["T_DATABASE", "OTHER", "T_A__"],
-        "what an axis reads is none"
-    );
+    let strangers: Vec<String> =
+        reading.strangers.iter().map(|stranger| keys.show(stranger.key)).collect();
+    assert_eq!(strangers, ["T_DATABASE", "OTHER", "T_A__"], "what an axis reads is none");
 }
 
 #[test]

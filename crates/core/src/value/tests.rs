@@ -6,19 +6,10 @@ use crate::{Element, Entry, Span, Value};
 fn shows_values_so_that_they_can_be_told_apart() {
     let at = Span::default();
     let list = Value::List(
-        [Value::Integer(1), Value::Text("1".into())]
-            .map(|value| Element { value, at })
-            .into(),
+        [Value::Integer(1), Value::Text("1".into())].map(|value| Element { value, at }).into(),
     );
-    let map = Value::Map(
-        [Entry {
-            name: "a b".into(),
-            value: list.clone(),
-            at,
-        }]
-        .into_iter()
-        .collect(),
-    );
+    let map =
+        Value::Map([Entry { name: "a b".into(), value: list.clone(), at }].into_iter().collect());
     for (value, shown) in [
         (Value::Null, "null"),
         (Value::Text("null".into()), "\"null\""),
@@ -43,16 +34,7 @@ fn shows_values_so_that_they_can_be_told_apart() {
 
 #[test]
 fn finds_equal_what_is_written_in_different_places() {
-    let item = |at| {
-        Value::List(
-            [Element {
-                value: Value::Integer(1),
-                at,
-            }]
-            .into_iter()
-            .collect(),
-        )
-    };
+    let item = |at| Value::List([Element { value: Value::Integer(1), at }].into_iter().collect());
     assert_eq!(item(Span::new(1, 2)), item(Span::new(7, 8)));
     assert_ne!(Value::Integer(1), Value::Number(1.0));
 }

@@ -1,5 +1,7 @@
 //! Small projects, written down in a few lines, as what was read from them.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+
 use justwhy_core::{
     Context, Document, Empty, KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Null,
     Offer, Reading, Readings, Value,
@@ -22,16 +24,8 @@ pub(crate) fn text(text: &str) -> Value {
 
 /// Layers that say `key = value` pairs and are otherwise usual.
 pub(crate) fn usual(offers: &[(&str, Value)]) -> Said {
-    let offers = offers
-        .iter()
-        .map(|(key, value)| (key.to_string(), value.clone()))
-        .collect();
-    Said {
-        empty: Empty::Value,
-        null: Null::Unset,
-        untyped: false,
-        offers,
-    }
+    let offers = offers.iter().map(|(key, value)| (key.to_string(), value.clone())).collect();
+    Said { empty: Empty::Value, null: Null::Unset, untyped: false, offers }
 }
 
 /// What was read from these layers, weakest first, named `layer-0`, `layer-1` and so on.
@@ -48,32 +42,17 @@ pub(crate) fn readings(layers: &[Said]) -> Readings {
         let mut offers = Vec::new();
         for (key, value) in &said.offers {
             let name = keys.intern(KeyId::ROOT, &KeyPath::parse(key).unwrap());
-            offers.push(Offer {
-                key: name,
-                leaf: u32::try_from(leaves.len()).unwrap(),
-            });
-            leaves.push(Leaf {
-                name,
-                value: value.clone(),
-                at: None,
-            });
+            offers.push(Offer { key: name, leaf: u32::try_from(leaves.len()).unwrap() });
+            leaves.push(Leaf { name, value: value.clone(), at: None });
         }
         read.push(Reading {
             layer: LayerIndex(number),
             source: format!("source-{number}"),
-            document: Arc::new(Document {
-                leaves,
-                ..Document::default()
-            }),
+            document: Arc::new(Document { leaves, ..Document::default() }),
             untyped: said.untyped,
             offers,
             strangers: Vec::new(),
         });
     }
-    Readings {
-        keys,
-        context: Context::default(),
-        layers: all,
-        readings: read,
-    }
+    Readings { keys, context: Context::default(), layers: all, readings: read }
 }

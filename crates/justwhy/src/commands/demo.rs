@@ -58,10 +58,7 @@ const QUESTIONS: [(&str, &[&str]); 7] = [
         "Which key for text messages is used, and can it leak?",
         &["explain", "sms.api_key", "--process-from", "shift.env"],
     ),
-    (
-        "And if I misspell the environment?",
-        &["list", "--in", "prodution"],
-    ),
+    ("And if I misspell the environment?", &["list", "--in", "prodution"]),
 ];
 
 #[derive(Serialize)]
@@ -96,23 +93,12 @@ pub(crate) fn run(
         }
         None => write_temporary_folder("justwhy-demo-", &FILES).map_err(one)?,
     };
-    let world = WithVariables {
-        inner: world,
-        variables: Vec::new(),
-        folder: Some(folder.clone()),
-    };
+    let world = WithVariables { inner: world, variables: Vec::new(), folder: Some(folder.clone()) };
     let look = match common.output {
-        Form::Json => Look {
-            width: None,
-            colour: false,
-            ..*look
-        },
+        Form::Json => Look { width: None, colour: false, ..*look },
         Form::Text => *look,
     };
-    let steps: Vec<Step> = QUESTIONS
-        .iter()
-        .map(|step| ask(step, &look, &world))
-        .collect();
+    let steps: Vec<Step> = QUESTIONS.iter().map(|step| ask(step, &look, &world)).collect();
     let result = match common.output {
         Form::Json => {
             let body = Body {
@@ -124,24 +110,15 @@ pub(crate) fn run(
         }
         Form::Text => text(&folder, &steps, &look),
     };
-    Ok(Outcome {
-        result,
-        notes: String::new(),
-        code: 0,
-    })
+    Ok(Outcome { result, notes: String::new(), code: 0 })
 }
 
 /// Runs one command in the demo's folder, as if typed there.
 fn ask(step: &(&'static str, &[&str]), look: &Look, world: &dyn World) -> Step {
     let (question, arguments) = *step;
-    let words: Vec<OsString> = std::iter::once("justwhy")
-        .chain(arguments.iter().copied())
-        .map(OsString::from)
-        .collect();
-    let terminal = Terminal {
-        look: *look,
-        errors_in_colour: look.colour,
-    };
+    let words: Vec<OsString> =
+        std::iter::once("justwhy").chain(arguments.iter().copied()).map(OsString::from).collect();
+    let terminal = Terminal { look: *look, errors_in_colour: look.colour };
     let outcome = run::run(&words, &terminal, world);
     Step {
         question,
@@ -160,11 +137,7 @@ fn text(folder: &Path, steps: &[Step], look: &Look) -> String {
     out.push('\n');
     look.paragraph(
         &mut out,
-        &format!(
-            "A made-up project of {} files, written to {}",
-            FILES.len(),
-            folder.display()
-        ),
+        &format!("A made-up project of {} files, written to {}", FILES.len(), folder.display()),
         "",
     );
     for (number, step) in steps.iter().enumerate() {
@@ -178,11 +151,7 @@ fn text(folder: &Path, steps: &[Step], look: &Look) -> String {
         out.push_str(&step.result);
         out.push_str(&step.notes);
         if step.code != 0 {
-            let meaning = if step.code == 1 {
-                "the answer is no"
-            } else {
-                "it could not be done"
-            };
+            let meaning = if step.code == 1 { "the answer is no" } else { "it could not be done" };
             let line = format!("(exit code {}: {meaning})", step.code);
             out.push_str(&look.paint(Role::Lost, &line));
             out.push('\n');
@@ -191,10 +160,7 @@ fn text(folder: &Path, steps: &[Step], look: &Look) -> String {
     out.push('\n');
     look.paragraph(
         &mut out,
-        &format!(
-            "Go on in {}: the files are yours to change.",
-            folder.display()
-        ),
+        &format!("Go on in {}: the files are yours to change.", folder.display()),
         "",
     );
     out

@@ -28,10 +28,8 @@ pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome,
         chosen.extend(found);
     }
     let chosen = resolution.keys().sorted(chosen);
-    let answers: Vec<Explanation> = chosen
-        .into_iter()
-        .map(|key| Explanation::of(resolution, key))
-        .collect();
+    let answers: Vec<Explanation> =
+        chosen.into_iter().map(|key| Explanation::of(resolution, key)).collect();
     let is_yes = answers.iter().all(|answer| answer.status == Status::Set);
     let fingerprints = Fingerprints::new();
     let result = if answering.as_json() {
@@ -39,16 +37,10 @@ pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome,
             .iter()
             .map(|answer| json::Setting::with_reasons(resolution, answer, &fingerprints))
             .collect();
-        json::text(&json::Answer::new(
-            "explain",
-            answering.context(),
-            Body { settings },
-        ))
+        json::text(&json::Answer::new("explain", answering.context(), Body { settings }))
     } else {
-        let texts: Vec<String> = answers
-            .iter()
-            .map(|answer| text(answering, answer, &fingerprints))
-            .collect();
+        let texts: Vec<String> =
+            answers.iter().map(|answer| text(answering, answer, &fingerprints)).collect();
         texts.join("\n\n")
     };
     Ok(answering.outcome(result, String::new(), is_yes))
@@ -73,11 +65,7 @@ fn text(answering: &Answering<'_>, answer: &Explanation, fingerprints: &Fingerpr
     out.push_str(&look.paint(Role::Heading, "Layers, strongest first"));
     out.push('\n');
     let rows = answer.rows(resolution);
-    let names = rows
-        .iter()
-        .map(|row| layer_name(resolution, row).len())
-        .max()
-        .unwrap_or(0);
+    let names = rows.iter().map(|row| layer_name(resolution, row).len()).max().unwrap_or(0);
     for (at, row) in rows.iter().enumerate() {
         rung(look, resolution, row, names, at + 1 < rows.len(), &mut out);
     }
@@ -102,11 +90,9 @@ fn headline(
         (Status::Absent, ..) => (Role::Warning, " ", "has no value here".to_owned()),
         (Status::Error { .. }, ..) => (Role::Wrong, " ", "is in error".to_owned()),
         (_, Some(value), _) => (Role::Value, " = ", value.show()),
-        (_, None, Some(secret)) => (
-            Role::Value,
-            " = ",
-            format!("(secret, fingerprint {})", fingerprints.of(secret)),
-        ),
+        (_, None, Some(secret)) => {
+            (Role::Value, " = ", format!("(secret, fingerprint {})", fingerprints.of(secret)))
+        }
         (_, None, None) => (Role::Value, " ", String::new()),
     };
     let value = look.text(&value);
@@ -136,10 +122,9 @@ fn rung(
 ) {
     let name = layer_name(resolution, row);
     let (symbol, symbol_role, verdict, verdict_role) = match row {
-        Row::Said {
-            verdict: Verdict::Wins,
-            ..
-        } => (Symbol::Decides, Role::Value, "wins", Role::Value),
+        Row::Said { verdict: Verdict::Wins, .. } => {
+            (Symbol::Decides, Role::Value, "wins", Role::Value)
+        }
         Row::Said { verdict, .. } => (Symbol::Lost, Role::Lost, verdict.name(), Role::Lost),
         Row::Unsaid { state, near, .. } if !near.is_empty() => {
             (Symbol::Quiet, Role::Warning, state.name(), Role::Lost)
@@ -155,38 +140,16 @@ fn rung(
     );
     let indent = names + verdicts + 4;
     let room = look.columns().saturating_sub(indent + 4).max(20);
-    let said_role = if symbol == Symbol::Decides {
-        Role::Value
-    } else {
-        Role::Plain
-    };
+    let said_role = if symbol == Symbol::Decides { Role::Value } else { Role::Plain };
     let mut long: Vec<String> = Vec::new();
     let mut lines: Vec<String> = Vec::new();
     let mut paragraph = |text: &str, role: Role| {
-        lines.extend(
-            look.wrap(text, room)
-                .iter()
-                .map(|line| look.paint(role, line)),
-        );
+        lines.extend(look.wrap(text, room).iter().map(|line| look.paint(role, line)));
     };
     match row {
-        Row::Said {
-            at,
-            written,
-            verdict,
-            by,
-            because,
-            through,
-            ..
-        } => {
-            let said = written
-                .as_ref()
-                .map_or_else(|| "(secret)".to_owned(), Value::show);
-            let role = if symbol == Symbol::Decides {
-                Role::Value
-            } else {
-                Role::Plain
-            };
+        Row::Said { at, written, verdict, by, because, through, .. } => {
+            let said = written.as_ref().map_or_else(|| "(secret)".to_owned(), Value::show);
+            let role = if symbol == Symbol::Decides { Role::Value } else { Role::Plain };
             let said = look.text(&said);
             if width(&said) <= room {
                 paragraph(&said, role);
@@ -211,24 +174,10 @@ fn rung(
             }
         }
         Row::Unsaid { because, near, .. } => {
-            paragraph(
-                because,
-                if near.is_empty() {
-                    Role::Lost
-                } else {
-                    Role::Warning
-                },
-            );
+            paragraph(because, if near.is_empty() { Role::Lost } else { Role::Warning });
         }
     }
-    let rail = look.paint(
-        Role::Lost,
-        if has_next {
-            look.symbol(Symbol::Rail)
-        } else {
-            " "
-        },
-    );
+    let rail = look.paint(Role::Lost, if has_next { look.symbol(Symbol::Rail) } else { " " });
     for (at, line) in lines.iter().enumerate() {
         let line = match at {
             0 => format!("{start}{line}"),
@@ -244,18 +193,11 @@ fn rung(
 
 /// How to change the setting from here.
 fn ways(look: &Look, advice: &[Advice], answer: &Explanation, out: &mut String) {
-    let title = if answer.winner.is_some() {
-        "To change it from here"
-    } else {
-        "To give it a value here"
-    };
+    let title =
+        if answer.winner.is_some() { "To change it from here" } else { "To give it a value here" };
     out.push_str(&look.paint(Role::Heading, title));
     out.push('\n');
-    let widest = advice
-        .iter()
-        .map(|way| width(&look.text(&way.at)))
-        .max()
-        .unwrap_or(0);
+    let widest = advice.iter().map(|way| width(&look.text(&way.at))).max().unwrap_or(0);
     for way in advice {
         let at = look.text(&way.at);
         let place = fill(&look.paint(Role::Place, &at), width(&at), widest);

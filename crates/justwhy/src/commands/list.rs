@@ -33,18 +33,12 @@ pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outc
     if answers.is_empty() && notes.is_empty() {
         notes.push_str("note: no setting has a value here\n");
     }
-    let is_yes = !answers
-        .iter()
-        .any(|answer| matches!(answer.status, Status::Error { .. }));
+    let is_yes = !answers.iter().any(|answer| matches!(answer.status, Status::Error { .. }));
     let result = if answering.as_json() {
         let fingerprints = Fingerprints::new();
         let setting = |answer| json::Setting::of(resolution, answer, &fingerprints);
         let settings = answers.iter().map(setting).collect();
-        json::text(&json::Answer::new(
-            "list",
-            answering.context(),
-            Body { settings },
-        ))
+        json::text(&json::Answer::new("list", answering.context(), Body { settings }))
     } else {
         text(answering, &answers)
     };
@@ -65,11 +59,7 @@ fn chosen(
     for pattern in patterns {
         let matching = select::settings(resolution, pattern).map_err(|error| vec![error])?;
         if matching.is_empty() && Pattern::has_wildcard(pattern) {
-            notes.push_str(
-                &answering
-                    .look
-                    .text(&format!("note: no setting matches {pattern}")),
-            );
+            notes.push_str(&answering.look.text(&format!("note: no setting matches {pattern}")));
             notes.push('\n');
         }
         found.extend(matching);
@@ -132,19 +122,11 @@ fn text(answering: &Answering<'_>, answers: &[Explanation]) -> String {
             Some(_) => look.cut(&line.value, values),
             None => line.value.clone(),
         };
-        let role = if line.is_error {
-            Role::Wrong
-        } else {
-            Role::Value
-        };
+        let role = if line.is_error { Role::Wrong } else { Role::Value };
         let start = [
             fill(&look.paint(Role::Key, &line.key), width(&line.key), keys),
             fill(&look.paint(role, &value), width(&value), values),
-            fill(
-                &look.paint(Role::Layer, &line.layer),
-                width(&line.layer),
-                layers,
-            ),
+            fill(&look.paint(Role::Layer, &line.layer), width(&line.layer), layers),
         ];
         let place = look.paint(Role::Place, &line.place);
         out.push_str(start.join("  ").trim_end());

@@ -16,27 +16,17 @@ struct Body<'a> {
 fn outcome(command: &'static str, text: String, common: &Common) -> Outcome {
     let result = match common.output {
         Form::Text => text,
-        Form::Json => json::text(&json::Answer::new(
-            command,
-            &Context::default(),
-            Body { text: &text },
-        )),
+        Form::Json => {
+            json::text(&json::Answer::new(command, &Context::default(), Body { text: &text }))
+        }
     };
-    Outcome {
-        result,
-        notes: String::new(),
-        code: 0,
-    }
+    Outcome { result, notes: String::new(), code: 0 }
 }
 
 pub(crate) fn completions(shell: clap_complete::Shell, common: &Common) -> Outcome {
     let mut script = Vec::new();
     clap_complete::generate(shell, &mut Arguments::command(), "justwhy", &mut script);
-    outcome(
-        "completions",
-        String::from_utf8_lossy(&script).into_owned(),
-        common,
-    )
+    outcome("completions", String::from_utf8_lossy(&script).into_owned(), common)
 }
 
 pub(crate) fn manual(command: Option<&str>, common: &Common) -> Result<Outcome, Vec<Error>> {
@@ -45,29 +35,18 @@ pub(crate) fn manual(command: Option<&str>, common: &Common) -> Result<Outcome, 
     let page = match command {
         None => program,
         Some(name) => {
-            let found = program
-                .get_subcommands()
-                .find(|found| found.get_name() == name);
-            found
-                .cloned()
-                .ok_or_else(|| vec![unknown_command(&program, name)])?
+            let found = program.get_subcommands().find(|found| found.get_name() == name);
+            found.cloned().ok_or_else(|| vec![unknown_command(&program, name)])?
         }
     };
     let mut roff = Vec::new();
     // Writing to memory does not fail.
     let _ = clap_mangen::Man::new(page).render(&mut roff);
-    Ok(outcome(
-        "manual",
-        String::from_utf8_lossy(&roff).into_owned(),
-        common,
-    ))
+    Ok(outcome("manual", String::from_utf8_lossy(&roff).into_owned(), common))
 }
 
 fn unknown_command(program: &clap::Command, name: &str) -> Error {
-    let names: Vec<&str> = program
-        .get_subcommands()
-        .map(clap::Command::get_name)
-        .collect();
+    let names: Vec<&str> = program.get_subcommands().map(clap::Command::get_name).collect();
     let error = Error::new("bad-argument", format!("there is no command {name}"));
     match nearest(name, names.iter().copied()) {
         Some(near) => error.help(format!("did you mean {near}?")),

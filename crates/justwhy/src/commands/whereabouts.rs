@@ -99,20 +99,14 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
     let decides = resolution.decided_by_layer();
     let mut shown = Vec::new();
     for (index, layer) in readings.layers.iter().enumerate().rev() {
-        let of_layer: Vec<_> = readings
-            .readings
-            .iter()
-            .filter(|reading| reading.layer == LayerIndex(index))
-            .collect();
+        let of_layer: Vec<_> =
+            readings.readings.iter().filter(|reading| reading.layer == LayerIndex(index)).collect();
         let because = layer.absence().unwrap_or_default();
         let state = match layer.presence {
             Presence::Read => "read",
             _ => LayerState::of(&layer.presence).name(),
         };
-        let sources = of_layer
-            .iter()
-            .map(|reading| reading.source.clone())
-            .collect();
+        let sources = of_layer.iter().map(|reading| reading.source.clone()).collect();
         let reads_files = !matches!(layer.kind, Kind::Process | Kind::Arguments);
         shown.push(ShownLayer {
             layer: layer.name.clone(),
@@ -128,12 +122,7 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
 }
 
 fn counts(answering: &Answering<'_>) -> Counts {
-    let mut counts = Counts {
-        all: 0,
-        set: 0,
-        absent: 0,
-        error: 0,
-    };
+    let mut counts = Counts { all: 0, set: 0, absent: 0, error: 0 };
     for key in answering.resolution.settings() {
         counts.all += 1;
         match Explanation::of(answering.resolution, key).status {
@@ -164,20 +153,12 @@ fn text(
     axes(answering, &mut out);
     out.push_str(&look.paint(Role::Heading, "Layers, strongest first"));
     out.push('\n');
-    let names = layers
-        .iter()
-        .map(|layer| layer.layer.len())
-        .max()
-        .unwrap_or(0);
+    let names = layers.iter().map(|layer| layer.layer.len()).max().unwrap_or(0);
     for layer in layers {
         rung(answering, layer, names, &mut out);
     }
     out.push('\n');
-    out.push_str(&format!(
-        "{}: {} with a value",
-        settings(counts.all),
-        counts.set
-    ));
+    out.push_str(&format!("{}: {} with a value", settings(counts.all), counts.set));
     if counts.absent > 0 {
         out.push_str(&format!(", {} without", counts.absent));
     }
@@ -193,10 +174,7 @@ fn text(
             Some(line) => format!("{}:{line}", name.source),
             None => name.source.clone(),
         };
-        let text = format!(
-            "{} ({place}) is nearly {}: misspelt?",
-            name.name, name.meant
-        );
+        let text = format!("{} ({place}) is nearly {}: misspelt?", name.name, name.meant);
         for line in look.wrap(&text, look.columns()) {
             out.push_str(&look.paint(Role::Warning, &line));
             out.push('\n');
@@ -221,10 +199,7 @@ fn axes(answering: &Answering<'_>, out: &mut String) {
     out.push_str(&look.paint(Role::Heading, "Where you stand"));
     out.push('\n');
     let names = axes.iter().map(|axis| axis.axis.len()).max().unwrap_or(0);
-    let values = axes
-        .iter()
-        .filter_map(|axis| axis.value.as_ref().map(String::len))
-        .max();
+    let values = axes.iter().filter_map(|axis| axis.value.as_ref().map(String::len)).max();
     let values = values.unwrap_or(0).max("unset".len());
     for axis in axes {
         let (role, value) = match &axis.value {
@@ -264,11 +239,7 @@ fn rung(answering: &Answering<'_>, layer: &ShownLayer, names: usize, out: &mut S
     let start = format!(
         "  {} {}  ",
         look.paint(role, look.symbol(symbol)),
-        fill(
-            &look.paint(Role::Layer, &layer.layer),
-            layer.layer.len(),
-            names
-        )
+        fill(&look.paint(Role::Layer, &layer.layer), layer.layer.len(), names)
     );
     let says = match (layer.state, layer.offers) {
         ("read", 0) => "says nothing".to_owned(),
@@ -282,10 +253,7 @@ fn rung(answering: &Answering<'_>, layer: &ShownLayer, names: usize, out: &mut S
     };
     let indent = 4 + names + 2 + SAYS + 2;
     let lines = look.wrap(&detail, look.columns().saturating_sub(indent));
-    let first = lines
-        .first()
-        .map(|line| look.paint(role, line))
-        .unwrap_or_default();
+    let first = lines.first().map(|line| look.paint(role, line)).unwrap_or_default();
     out.push_str(format!("{start}{says}  {first}").trim_end());
     out.push('\n');
     for line in lines.iter().skip(1) {

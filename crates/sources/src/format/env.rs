@@ -18,19 +18,10 @@ pub(crate) fn read(text: &str, keys: &mut Keys, limits: Limits) -> Result<Docume
             return Err(Fault::repeated(name, name_at, first));
         }
         if names.len() > limits.nodes {
-            return Err(Fault::past_limit(
-                name_at,
-                "nodes",
-                limits.nodes as u64,
-                "values",
-            ));
+            return Err(Fault::past_limit(name_at, "nodes", limits.nodes as u64, "values"));
         }
         let value = Value::Text(value.into());
-        document.leaves.push(Leaf {
-            name: key,
-            value,
-            at: Some(value_at),
-        });
+        document.leaves.push(Leaf { name: key, value, at: Some(value_at) });
     }
     Ok(document)
 }
@@ -58,10 +49,7 @@ impl<'s> Scanner<'s> {
     }
 
     fn skip_line(&mut self) {
-        self.at = self
-            .rest()
-            .find('\n')
-            .map_or(self.text.len(), |end| self.at + end + 1);
+        self.at = self.rest().find('\n').map_or(self.text.len(), |end| self.at + end + 1);
     }
 
     fn is_at_line_end(&self) -> bool {
@@ -111,10 +99,8 @@ impl<'s> Scanner<'s> {
             });
         }
         if self.peek() != Some(b'=') {
-            return Err(
-                Fault::new(self.here(), format!("expected `=` right after {name}"))
-                    .help("write NAME=VALUE; a name is made of letters, digits and _"),
-            );
+            return Err(Fault::new(self.here(), format!("expected `=` right after {name}"))
+                .help("write NAME=VALUE; a name is made of letters, digits and _"));
         }
         self.at += 1;
         let start = self.at;
@@ -135,12 +121,11 @@ impl<'s> Scanner<'s> {
         self.at += length.unwrap_or(self.rest().len());
         let first = self.text.as_bytes().get(start).copied();
         if self.at == start || first.is_some_and(|byte| byte.is_ascii_digit()) {
-            return Err(
-                Fault::new(Span::new(start, start), "expected the name of a variable").help(
+            return Err(Fault::new(Span::new(start, start), "expected the name of a variable")
+                .help(
                     "a line is NAME=VALUE, empty, or a comment that begins with #; a name is \
                        made of letters, digits and _ and does not begin with a digit",
-                ),
-            );
+                ));
         }
         Ok(Span::new(start, self.at))
     }
@@ -214,10 +199,8 @@ impl<'s> Scanner<'s> {
     fn only_a_comment_follows(&mut self) -> Result<(), Fault> {
         self.skip_blanks();
         if !self.is_at_line_end() && self.peek() != Some(b'#') {
-            return Err(
-                Fault::new(self.here(), "something follows the closing quote")
-                    .help("quote the whole value; only blanks and a comment may follow it"),
-            );
+            return Err(Fault::new(self.here(), "something follows the closing quote")
+                .help("quote the whole value; only blanks and a comment may follow it"));
         }
         self.skip_line();
         Ok(())
@@ -229,8 +212,5 @@ fn spaces(at: Span) -> Fault {
 }
 
 fn never_closed(open: usize) -> Fault {
-    Fault::new(
-        Span::new(open, open),
-        "the quote that opens here is never closed",
-    )
+    Fault::new(Span::new(open, open), "the quote that opens here is never closed")
 }

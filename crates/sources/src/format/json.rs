@@ -28,19 +28,13 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
         Some(Value::Object(root)) => root,
         Some(other) => return Err(not_a_table(span(other.range()))),
         None => {
-            return Err(
-                Fault::new(Span::new(text.len(), text.len()), "there is no value here")
-                    .help("an empty JSON file must say {}"),
-            );
+            return Err(Fault::new(Span::new(text.len(), text.len()), "there is no value here")
+                .help("an empty JSON file must say {}"));
         }
     };
     let mut tree = Tree::new();
     tree.node_mut(Tree::ROOT).at = span(root.range);
-    Filling {
-        tree: &mut tree,
-        text,
-    }
-    .object(Tree::ROOT, root)?;
+    Filling { tree: &mut tree, text }.object(Tree::ROOT, root)?;
     Ok(tree)
 }
 
@@ -60,9 +54,7 @@ impl<'s> Filling<'_, 's> {
                 ObjectPropName::Word(word) => word.value.into(),
             };
             let at = span(property.value.range());
-            let id = self
-                .tree
-                .push_child(table, Node::named(name, name_at, at, Kind::Null));
+            let id = self.tree.push_child(table, Node::named(name, name_at, at, Kind::Null));
             self.value(id, property.value)?;
         }
         Ok(())
@@ -99,19 +91,13 @@ impl<'s> Filling<'_, 's> {
 
     /// RFC 8259 forbids bare control characters in texts, which the parser lets pass.
     fn check_text(&self, at: Span) -> Result<(), Fault> {
-        let written = self
-            .text
-            .get(at.start as usize..at.end as usize)
-            .unwrap_or_default();
+        let written = self.text.get(at.start as usize..at.end as usize).unwrap_or_default();
         match written.bytes().position(|byte| byte < b' ') {
             None => Ok(()),
             Some(offset) => {
                 let at = at.start as usize + offset;
-                Err(Fault::new(
-                    Span::new(at, at),
-                    "there is a bare control character in this text",
-                )
-                .help("write it as an escape, such as \\n or \\t"))
+                Err(Fault::new(Span::new(at, at), "there is a bare control character in this text")
+                    .help("write it as an escape, such as \\n or \\t"))
             }
         }
     }
@@ -124,10 +110,7 @@ fn number<'s>(digits: &str, at: Span) -> Result<Kind<'s>, Fault> {
             _ => Err(super::number_too_large(at)),
         };
     }
-    digits
-        .parse()
-        .map(Kind::Integer)
-        .map_err(|_| super::integer_too_large(at))
+    digits.parse().map(Kind::Integer).map_err(|_| super::integer_too_large(at))
 }
 
 fn span(range: jsonc_parser::common::Range) -> Span {

@@ -23,11 +23,8 @@ fn read_with(format: Format, bytes: &[u8], limits: Limits) -> Vec<String> {
             leaves.collect()
         }
         Err(fault) => {
-            let mut shown = vec![format!(
-                "{} {}",
-                show(text.position(fault.at.start)),
-                fault.message
-            )];
+            let mut shown =
+                vec![format!("{} {}", show(text.position(fault.at.start)), fault.message)];
             if let Some((what, at)) = fault.also {
                 shown.push(format!("{what} {}", show(text.position(at.start))));
             }
@@ -54,17 +51,9 @@ fn reads_toml_with_exact_places() {
     check(
         Format::Toml,
         &[
-            (
-                "plain keys",
-                "a = 1\nb.c = 'x'\n",
-                &["a 1 1:5", "b.c \"x\" 2:7"],
-            ),
+            ("plain keys", "a = 1\nb.c = 'x'\n", &["a 1 1:5", "b.c \"x\" 2:7"]),
             ("CRLF", "a = 1\r\nb = 2\r\n", &["a 1 1:5", "b 2 2:5"]),
-            (
-                "a byte order mark takes no column",
-                "\u{feff}a = 1",
-                &["a 1 1:5"],
-            ),
+            ("a byte order mark takes no column", "\u{feff}a = 1", &["a 1 1:5"]),
             (
                 "characters, not bytes",
                 "\"é\" = \"β\" \n'ü'.x=1",
@@ -75,16 +64,8 @@ fn reads_toml_with_exact_places() {
                 "[a]\nb=1\n[a.c]\nd=2\n[e.f.g]\nh=3",
                 &["a.b 1 2:3", "a.c.d 2 4:3", "e.f.g.h 3 6:3"],
             ),
-            (
-                "a header above one below it",
-                "[a.b]\nx=1\n[a]\ny=2",
-                &["a.b.x 1 2:3", "a.y 2 4:3"],
-            ),
-            (
-                "an inline table",
-                "a = { b = 1, c.d = [2] }",
-                &["a.b 1 1:11", "a.c.d [2] 1:20"],
-            ),
+            ("a header above one below it", "[a.b]\nx=1\n[a]\ny=2", &["a.b.x 1 2:3", "a.y 2 4:3"]),
+            ("an inline table", "a = { b = 1, c.d = [2] }", &["a.b 1 1:11", "a.c.d [2] 1:20"]),
             (
                 "an array of tables is a leaf at its first header",
                 "[[l]]\na=1\n[l.b]\nc=2\n[[l]]\n",
@@ -98,24 +79,14 @@ fn reads_toml_with_exact_places() {
             (
                 "numbers",
                 "a=0x1F\nb=1_000\nc=-0.5e3\nd=inf\ne=+7",
-                &[
-                    "a 31 1:3",
-                    "b 1000 2:3",
-                    "c -500.0 3:3",
-                    "d inf 4:3",
-                    "e 7 5:3",
-                ],
+                &["a 31 1:3", "b 1000 2:3", "c -500.0 3:3", "d inf 4:3", "e 7 5:3"],
             ),
             (
                 "dates stay as written",
                 "a=1979-05-27 07:32:00Z\nb=07:32:00",
                 &["a \"1979-05-27 07:32:00Z\" 1:3", "b \"07:32:00\" 2:3"],
             ),
-            (
-                "texts over lines",
-                "a = \"\"\"\nx\n y\"\"\"\nb=1",
-                &["a \"x\\n y\" 1:5", "b 1 4:3"],
-            ),
+            ("texts over lines", "a = \"\"\"\nx\n y\"\"\"\nb=1", &["a \"x\\n y\" 1:5", "b 1 4:3"]),
             (
                 "a dotted key and a header below it",
                 "[f]\na.b=1\n[f.a.c]\nd=2",
@@ -145,10 +116,7 @@ fn refuses_broken_toml_at_the_right_place() {
             (
                 "a value and a table",
                 "a=1\n[a.b]",
-                &[
-                    "2:2 the key a is both a value and a table",
-                    "it is a value at 1:1",
-                ],
+                &["2:2 the key a is both a value and a table", "it is a value at 1:1"],
             ),
             (
                 "a table and a value",
@@ -158,10 +126,7 @@ fn refuses_broken_toml_at_the_right_place() {
             (
                 "a list and an array of tables",
                 "a=[]\n[[a]]",
-                &[
-                    "2:3 the key a is both a value and a table",
-                    "it is a value at 1:1",
-                ],
+                &["2:3 the key a is both a value and a table", "it is a value at 1:1"],
             ),
             (
                 "a table and an array of tables",
@@ -171,10 +136,7 @@ fn refuses_broken_toml_at_the_right_place() {
             (
                 "an inline table is complete",
                 "a={b=1}\n[a.c]",
-                &[
-                    "2:2 the table a ends with its closing brace",
-                    "it stands at 1:1",
-                ],
+                &["2:2 the table a ends with its closing brace", "it stands at 1:1"],
             ),
             (
                 "a dotted key into a table with a header",
@@ -202,15 +164,17 @@ fn refuses_broken_toml_at_the_right_place() {
                 &["1:3 a number must fit into 64-bit floating point"],
             ),
             (
-                "no such date",
-                "a=2026-02-30",
-                &["1:3 there is no such date or time"],
+                "a control character in a comment",
+                "a=1 # x\u{7f}",
+                &["1:8 invalid comment character, expected printable characters"],
             ),
             (
-                "no value",
-                "a=\n",
-                &["1:3 string values must be quoted, expected literal string"],
+                "a carriage return alone",
+                "a=1\rb=2",
+                &["1:5 carriage return must be followed by newline, expected a line end"],
             ),
+            ("no such date", "a=2026-02-30", &["1:3 there is no such date or time"]),
+            ("no value", "a=\n", &["1:3 string values must be quoted, expected literal string"]),
             (
                 "half a surrogate pair",
                 "a=\"\\ud800\"",
@@ -228,12 +192,7 @@ fn reads_json_with_exact_places() {
             (
                 "values",
                 "{\"a\": 1, \"b\": {\"c\": \"x\"},\n \"d\": [1, {\"e\": null}], \"f\": 1.50}",
-                &[
-                    "a 1 1:7",
-                    "b.c \"x\" 1:21",
-                    "d [1, { \"e\" = null }] 2:7",
-                    "f 1.5 2:30",
-                ],
+                &["a 1 1:7", "b.c \"x\" 1:21", "d [1, { \"e\" = null }] 2:7", "f 1.5 2:30"],
             ),
             (
                 "escapes and characters",
@@ -245,11 +204,7 @@ fn reads_json_with_exact_places() {
                 "{\"a.b\": true, \"\": null}",
                 &["\"a.b\" true 1:9", "\"\" null 1:19"],
             ),
-            (
-                "a byte order mark and CRLF",
-                "\u{feff}{\r\n\"a\":-0}",
-                &["a 0 2:5"],
-            ),
+            ("a byte order mark and CRLF", "\u{feff}{\r\n\"a\":-0}", &["a 0 2:5"]),
             ("exponents are numbers", "{\"a\": 1e2}", &["a 100.0 1:7"]),
             ("nothing", "{}", &[]),
         ],
@@ -276,33 +231,17 @@ fn refuses_broken_json_at_the_right_place() {
                 "{\"a\":[{\"b\":1,\"b\":2}]}",
                 &["1:14 the key b is repeated", "it stands first at 1:8"],
             ),
-            (
-                "no object",
-                "[1]",
-                &["1:1 the file must hold one object, and this is none"],
-            ),
+            ("no object", "[1]", &["1:1 the file must hold one object, and this is none"]),
             ("nothing at all", " ", &["1:2 there is no value here"]),
             ("a comment", "{} // x", &["1:4 JSON has no comments"]),
-            (
-                "a trailing comma",
-                "{\"a\":1,}",
-                &["1:7 a comma must be followed by another item"],
-            ),
+            ("a trailing comma", "{\"a\":1,}", &["1:7 a comma must be followed by another item"]),
             (
                 "a missing comma",
                 "{\"a\":1 \"b\":2}",
                 &["1:7 expected a comma or the closing bracket"],
             ),
-            (
-                "single quotes",
-                "{'a':1}",
-                &["1:2 texts stand in double quotes in JSON"],
-            ),
-            (
-                "a leading zero",
-                "{\"a\":01}",
-                &["1:7 expected a comma or the closing bracket"],
-            ),
+            ("single quotes", "{'a':1}", &["1:2 texts stand in double quotes in JSON"]),
+            ("a leading zero", "{\"a\":01}", &["1:7 expected a comma or the closing bracket"]),
             (
                 "a bare line end in a text",
                 "{\"a\":\"x\ny\"}",
@@ -318,21 +257,13 @@ fn refuses_broken_json_at_the_right_place() {
                 "{\"a\":\"\\ud800\"}",
                 &["1:7 this \\u escape is no character: half a surrogate pair"],
             ),
-            (
-                "two values",
-                "{} {}",
-                &["1:4 expected the end of the file after its one value"],
-            ),
+            ("two values", "{} {}", &["1:4 expected the end of the file after its one value"]),
             (
                 "past 64 bits",
                 "{\"a\":-9223372036854775809}",
                 &["1:6 an integer must fit into 64 bits"],
             ),
-            (
-                "not finite",
-                "{\"a\":1e400}",
-                &["1:6 a number must fit into 64-bit floating point"],
-            ),
+            ("not finite", "{\"a\":1e400}", &["1:6 a number must fit into 64-bit floating point"]),
         ],
     );
 }
@@ -342,31 +273,19 @@ fn reads_yaml_with_exact_places() {
     check(
         Format::Yaml,
         &[
-            (
-                "plain values",
-                "a: 1\nb:\n  c: x y  # z\n",
-                &["a 1 1:4", "b.c \"x y\" 3:6"],
-            ),
+            ("plain values", "a: 1\nb:\n  c: x y  # z\n", &["a 1 1:4", "b.c \"x y\" 3:6"]),
             (
                 "flow maps and lists",
                 "a: {b: 1, c: [1, {d: 2}]}",
                 &["a.b 1 1:8", "a.c [1, { \"d\" = 2 }] 1:14"],
             ),
-            (
-                "a list at its first dash",
-                "a:\n  - x\n  - y",
-                &["a [\"x\", \"y\"] 2:3"],
-            ),
+            ("a list at its first dash", "a:\n  - x\n  - y", &["a [\"x\", \"y\"] 2:3"]),
             (
                 "also if it is not indented",
                 "a:\n- \n- x\nb: 1",
                 &["a [null, \"x\"] 2:1", "b 1 4:4"],
             ),
-            (
-                "a list in a list",
-                "a:\n  - - 1\n    - 2\n",
-                &["a [[1, 2]] 2:3"],
-            ),
+            ("a list in a list", "a:\n  - - 1\n    - 2\n", &["a [[1, 2]] 2:3"]),
             (
                 "block texts at their indicator",
                 "a: |\n\n  x\nb: >- # c |\n  y\n  z\n",
@@ -382,11 +301,7 @@ fn reads_yaml_with_exact_places() {
                 "a: 'it''s'\n\"é\": \"\\u00e9\"",
                 &["a \"it's\" 1:4", "\"é\" \"é\" 2:6"],
             ),
-            (
-                "CRLF and a byte order mark",
-                "\u{feff}a: 1\r\nb: 2\r\n",
-                &["a 1 1:4", "b 2 2:4"],
-            ),
+            ("CRLF and a byte order mark", "\u{feff}a: 1\r\nb: 2\r\n", &["a 1 1:4", "b 2 2:4"]),
             (
                 "an alias where it is written",
                 "a: &x 1\nb: *x\nc: [*x]",
@@ -400,24 +315,13 @@ fn reads_yaml_with_exact_places() {
             (
                 "several merges, earlier first",
                 "a: &a {x: 1}\nb: &b {x: 2, y: 3}\nc: {<<: [*a, *b]}",
-                &[
-                    "a.x 1 1:11",
-                    "b.x 2 2:11",
-                    "b.y 3 2:17",
-                    "c.x 1 1:11",
-                    "c.y 3 2:17",
-                ],
+                &["a.x 1 1:11", "b.x 2 2:11", "b.y 3 2:17", "c.x 1 1:11", "c.y 3 2:17"],
             ),
             ("a quoted << is a name", "\"<<\": 1", &["\"<<\" 1 1:7"]),
             (
                 "scalar names as written",
                 "1: a\ntrue: b\n~: c\n0x1F: d",
-                &[
-                    "1 \"a\" 1:4",
-                    "true \"b\" 2:7",
-                    "\"~\" \"c\" 3:4",
-                    "0x1F \"d\" 4:7",
-                ],
+                &["1 \"a\" 1:4", "true \"b\" 2:7", "\"~\" \"c\" 3:4", "0x1F \"d\" 4:7"],
             ),
             ("explicit names", "? a\n: 1\n", &["a 1 2:3"]),
             (
@@ -496,26 +400,14 @@ fn refuses_broken_yaml_at_the_right_place() {
                 "? [a]\n: 1",
                 &["1:3 the name of a setting must be a single text, number or the like"],
             ),
-            (
-                "a tag of somebody",
-                "a: !x 1",
-                &["1:7 only the tags of YAML's core schema are read"],
-            ),
+            ("a tag of somebody", "a: !x 1", &["1:7 only the tags of YAML's core schema are read"]),
             (
                 "a tag that does not fit",
                 "a: !!int x",
                 &["1:10 the value does not read as what its tag says"],
             ),
-            (
-                "two documents",
-                "a: 1\n---\nb: 2",
-                &["2:1 a second document begins here"],
-            ),
-            (
-                "a list as the file",
-                "- a",
-                &["1:1 the file must hold one table, and this is none"],
-            ),
+            ("two documents", "a: 1\n---\nb: 2", &["2:1 a second document begins here"]),
+            ("a list as the file", "- a", &["1:1 the file must hold one table, and this is none"]),
             (
                 "a text as the file",
                 "hello",
@@ -557,11 +449,7 @@ fn reads_env_files_with_exact_places() {
     check(
         Format::Env,
         &[
-            (
-                "plain values",
-                "A=1\nB=x y  # z\n",
-                &["A \"1\" 1:3", "B \"x y\" 2:3"],
-            ),
+            ("plain values", "A=1\nB=x y  # z\n", &["A \"1\" 1:3", "B \"x y\" 2:3"]),
             (
                 "export and blanks before a name",
                 "export A=1\n  B=2\n\texport\tC=3",
@@ -598,11 +486,7 @@ fn reads_env_files_with_exact_places() {
                 "A=$(rm -rf /)\nB=`x`",
                 &["A \"$(rm -rf /)\" 1:3", "B \"`x`\" 2:3"],
             ),
-            (
-                "quotes inside are literal",
-                "A=a\"b\"",
-                &["A \"a\\\"b\\\"\" 1:3"],
-            ),
+            ("quotes inside are literal", "A=a\"b\"", &["A \"a\\\"b\\\"\" 1:3"]),
             (
                 "a byte order mark, characters",
                 "\u{feff}A=é # ü\nB='β' # γ",
@@ -624,48 +508,20 @@ fn refuses_broken_env_files_at_the_right_place() {
                 "A=1\nB=2\nexport A=3",
                 &["3:8 the key A is repeated", "it stands first at 1:1"],
             ),
-            (
-                "spaces around =",
-                "A = 1",
-                &["1:2 there are spaces around `=`"],
-            ),
-            (
-                "a space after =",
-                "A= 1",
-                &["1:3 there are spaces around `=`"],
-            ),
+            ("spaces around =", "A = 1", &["1:2 there are spaces around `=`"]),
+            ("a space after =", "A= 1", &["1:3 there are spaces around `=`"]),
             ("no =", "A", &["1:2 expected `=` right after A"]),
-            (
-                "no = after export",
-                "export A",
-                &["1:9 expected `=` right after A"],
-            ),
-            (
-                "a digit first",
-                "1A=1",
-                &["1:1 expected the name of a variable"],
-            ),
-            (
-                "another character",
-                "A-B=1",
-                &["1:2 expected `=` right after A"],
-            ),
+            ("no = after export", "export A", &["1:9 expected `=` right after A"]),
+            ("a digit first", "1A=1", &["1:1 expected the name of a variable"]),
+            ("another character", "A-B=1", &["1:2 expected `=` right after A"]),
             ("no name", "=1", &["1:1 expected the name of a variable"]),
-            (
-                "an open quote",
-                "A=1\nB='x\n",
-                &["2:3 the quote that opens here is never closed"],
-            ),
+            ("an open quote", "A=1\nB='x\n", &["2:3 the quote that opens here is never closed"]),
             (
                 "an open double quote",
                 "B=\"x\\\"\n",
                 &["1:3 the quote that opens here is never closed"],
             ),
-            (
-                "text after a quote",
-                "A='x' y",
-                &["1:7 something follows the closing quote"],
-            ),
+            ("text after a quote", "A='x' y", &["1:7 something follows the closing quote"]),
         ],
     );
 }
@@ -677,70 +533,26 @@ fn refuses_bytes_that_are_no_text() {
         let invalid = read_with(format, b"# \xc3\xa9\n\xff", limits);
         assert_eq!(invalid, ["2:1 this is not UTF-8"], "{}", format.name());
         let nul = read_with(format, b"a\n\0", limits);
-        assert_eq!(
-            nul,
-            ["2:1 there is a NUL character here"],
-            "{}",
-            format.name()
-        );
+        assert_eq!(nul, ["2:1 there is a NUL character here"], "{}", format.name());
     }
 }
 
 #[test]
 fn keeps_to_the_limits() {
-    let small = Limits {
-        file_bytes: 40,
-        depth: 3,
-        nodes: 6,
-    };
+    let small = Limits { file_bytes: 40, depth: 3, nodes: 6 };
     let depth = "there are more than 3 tables and lists inside each other here";
     let nodes = "there are more than 6 values, tables and lists here";
     for (row, format, text, message) in [
         ("toml, as deep as may be", Format::Toml, "a=[[1]]", None),
-        (
-            "toml, a list deeper",
-            Format::Toml,
-            "a=[[[1]]]",
-            Some(depth),
-        ),
-        (
-            "toml, a dotted key deeper",
-            Format::Toml,
-            "a.b.c.d=1",
-            Some(depth),
-        ),
-        (
-            "json, as deep as may be",
-            Format::Json,
-            "{\"a\":{\"b\":{}}}",
-            None,
-        ),
-        (
-            "json, deeper",
-            Format::Json,
-            "{\"a\":{\"b\":{\"c\":{}}}}",
-            Some(depth),
-        ),
+        ("toml, a list deeper", Format::Toml, "a=[[[1]]]", Some(depth)),
+        ("toml, a dotted key deeper", Format::Toml, "a.b.c.d=1", Some(depth)),
+        ("json, as deep as may be", Format::Json, "{\"a\":{\"b\":{}}}", None),
+        ("json, deeper", Format::Json, "{\"a\":{\"b\":{\"c\":{}}}}", Some(depth)),
         ("yaml, as deep as may be", Format::Yaml, "a: {b: {}}", None),
         ("yaml, deeper", Format::Yaml, "a: {b: {c: {}}}", Some(depth)),
-        (
-            "yaml, deeper by an alias",
-            Format::Yaml,
-            "a: &a {x: {}}\nb: {c: *a}",
-            Some(depth),
-        ),
-        (
-            "yaml, nodes by aliases",
-            Format::Yaml,
-            "a: &a [1, 2]\nb: [*a, *a]",
-            Some(nodes),
-        ),
-        (
-            "json, nodes",
-            Format::Json,
-            "{\"a\":[1,2,3,4,5]}",
-            Some(nodes),
-        ),
+        ("yaml, deeper by an alias", Format::Yaml, "a: &a {x: {}}\nb: {c: *a}", Some(depth)),
+        ("yaml, nodes by aliases", Format::Yaml, "a: &a [1, 2]\nb: [*a, *a]", Some(nodes)),
+        ("json, nodes", Format::Json, "{\"a\":[1,2,3,4,5]}", Some(nodes)),
         (
             "env, nodes",
             Format::Env,
@@ -771,30 +583,16 @@ fn keeps_to_the_limits() {
 fn says_through_which_anchor_a_value_came() {
     let text = "base: &base {x: 1, y: &y 2}\nprod:\n  <<: *base\nz: *y\nown: 3\n";
     let mut keys = Keys::default();
-    let document = Format::Yaml
-        .read(text, &mut keys, Limits::default())
-        .unwrap();
+    let document = Format::Yaml.read(text, &mut keys, Limits::default()).unwrap();
     let through: Vec<_> = document
         .leaves
         .iter()
         .enumerate()
         .map(|(index, leaf)| (keys.show(leaf.name), document.anchor(index).unwrap_or("-")))
         .collect();
-    let through: Vec<String> = through
-        .iter()
-        .map(|(key, anchor)| format!("{key} {anchor}"))
-        .collect();
-    assert_eq!(
-        through,
-        [
-            "base.x -",
-            "base.y -",
-            "prod.x base",
-            "prod.y base",
-            "z y",
-            "own -"
-        ]
-    );
+    let through: Vec<String> =
+        through.iter().map(|(key, anchor)| format!("{key} {anchor}")).collect();
+    assert_eq!(through, ["base.x -", "base.y -", "prod.x base", "prod.y base", "z y", "own -"]);
 }
 
 #[test]

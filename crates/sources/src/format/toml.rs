@@ -10,7 +10,7 @@ use justwhy_core::Span;
 use std::borrow::Cow;
 use std::hash::BuildHasher as _;
 use toml_parser::decoder::{Encoding, ScalarKind};
-use toml_parser::parser::EventReceiver;
+use toml_parser::parser::{EventReceiver, ValidateWhitespace};
 use toml_parser::{ErrorSink, Expected, ParseError, Raw, Source};
 
 pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
@@ -18,11 +18,9 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
     let tokens = source.lex().into_vec();
     let mut builder = Builder::new(source, limits);
     let mut error: Option<ParseError> = None;
-    toml_parser::parser::parse_document(&tokens, &mut builder, &mut error);
-    match (
-        builder.fault,
-        error.map(|error| syntax_fault(&error, text.len())),
-    ) {
+    let mut receiver = ValidateWhitespace::new(&mut builder, source);
+    toml_parser::parser::parse_document(&tokens, &mut receiver, &mut error);
+    match (builder.fault, error.map(|error| syntax_fault(&error, text.len()))) {
         (Some(fault), Some(syntax)) if syntax.at.start < fault.at.start => Err(syntax),
         (Some(fault), _) | (None, Some(fault)) => Err(fault),
         (None, None) => Ok(builder.tree),
@@ -109,13 +107,7 @@ impl<'s> Builder<'s> {
         self.origins.push(origin);
         self.parents.push(parent);
         if is_entry {
-            let Builder {
-                index,
-                tree,
-                parents,
-                hasher,
-                ..
-            } = self;
+            let Builder { index, tree, parents, hasher, .. } = self;
             index.insert_unique(hash, id, |id| {
                 hasher.hash_one((parents[id.index()], tree.node(*id).name.as_ref()))
             });
@@ -145,9 +137,7 @@ impl<'s> Builder<'s> {
         let first = existing.name_at;
         let fault = if is_table {
             let what = format!("the table {} is defined twice", shown_name(name));
-            Fault::new(name_at, what)
-                .also("it stands first at", first)
-                .help("join the two")
+            Fault::new(name_at, what).also("it stands first at", first).help("join the two")
         } else {
             Fault::repeated(name, name_at, first)
         };
@@ -204,11 +194,7 @@ impl<'s> Builder<'s> {
     }
 
     fn add_item_table(&mut self, list: NodeId, at: Span) -> NodeId {
-        self.add(
-            list,
-            Node::new(at, Kind::Table(Children::default())),
-            Origin::Header,
-        )
+        self.add(list, Node::new(at, Kind::Table(Children::default())), Origin::Header)
     }
 
     /// Makes the entry for the key just read and leaves it in `slot`.
@@ -273,11 +259,7 @@ impl<'s> Builder<'s> {
     }
 
     fn raw(&self, span: toml_parser::Span, kind: Option<Encoding>) -> Raw<'s> {
-        let text = self
-            .source
-            .input()
-            .get(span.start()..span.end())
-            .unwrap_or_default();
+        let text = self.source.input().get(span.start()..span.end()).unwrap_or_default();
         Raw::new_unchecked(text, kind, span)
     }
 
@@ -394,10 +376,7 @@ fn syntax_fault(error: &ParseError, end: usize) -> Fault {
         });
         let words: Vec<String> = words.collect();
         if !words.is_empty() {
-            message.push_str(&format!(
-                ", expected {}",
-                justwhy_core::list_values(&words, "or")
-            ));
+            message.push_str(&format!(", expected {}", justwhy_core::list_values(&words, "or")));
         }
     }
     Fault::new(at, message)

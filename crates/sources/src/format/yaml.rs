@@ -15,8 +15,9 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
     let mut options = Options::default();
     options.emit_anchor_events = true;
     options.emit_comments = false;
-    options.flow_nesting_limit = Limits::MOST_DEPTH + 12;
-    options.block_nesting_limit = Limits::MOST_DEPTH + 12;
+    // The parser looks ahead, and would otherwise see the end of a deep file before we do.
+    options.flow_nesting_limit = limits.depth;
+    options.block_nesting_limit = limits.depth;
     let mut reader = Reader {
         text,
         limits,
@@ -146,10 +147,7 @@ impl<'s> Reader<'s> {
             return Err(Fault::new(at, "there is no such anchor above"));
         };
         if self.open.iter().any(|open| open.node == target) {
-            return Err(Fault::new(
-                at,
-                "this alias stands inside of what it stands for",
-            ));
+            return Err(Fault::new(at, "this alias stands inside of what it stands for"));
         }
         if !self.expects_name() {
             self.last_node = Some(self.place(Kind::Alias(target, anchor), at)?);
@@ -169,9 +167,7 @@ impl<'s> Reader<'s> {
     }
 
     fn expects_name(&self) -> bool {
-        self.open
-            .last()
-            .is_some_and(|open| open.is_table && open.name.is_none())
+        self.open.last().is_some_and(|open| open.is_table && open.name.is_none())
     }
 
     fn name(&mut self, name: Cow<'s, str>, at: Span, is_merge: bool) {
@@ -187,10 +183,8 @@ impl<'s> Reader<'s> {
                 // An empty document is an empty table.
                 return Ok(Tree::ROOT);
             }
-            return Err(
-                Fault::new(at, "the file must hold one table, and this is none")
-                    .help("write `name: value` lines"),
-            );
+            return Err(Fault::new(at, "the file must hold one table, and this is none")
+                .help("write `name: value` lines"));
         };
         let parent = open.node;
         let node = match open.name.take() {
@@ -217,11 +211,7 @@ impl<'s> Reader<'s> {
             self.place(kind, at)?
         };
         self.last_node = (anchor != 0).then_some(node);
-        self.open.push(Open {
-            node,
-            is_table,
-            name: None,
-        });
+        self.open.push(Open { node, is_table, name: None });
         Ok(())
     }
 
@@ -245,11 +235,7 @@ impl<'s> Reader<'s> {
     /// below the name of the list.
     fn block_list_start(&self, reported: usize) -> usize {
         let is_value_of_name = self.open.last().is_some_and(|open| open.name.is_some());
-        if is_value_of_name {
-            self.indicator_after(&['-']).unwrap_or(reported)
-        } else {
-            reported
-        }
+        if is_value_of_name { self.indicator_after(&['-']).unwrap_or(reported) } else { reported }
     }
 
     /// The first of `indicators` after the last token: over blanks, line ends, comments, the `:` or
@@ -277,29 +263,20 @@ impl<'s> Reader<'s> {
 }
 
 fn no_scalar_name(at: Span) -> Fault {
-    Fault::new(
-        at,
-        "the name of a setting must be a single text, number or the like",
-    )
-    .help("a list or table cannot be a name here")
+    Fault::new(at, "the name of a setting must be a single text, number or the like")
+        .help("a list or table cannot be a name here")
 }
 
 /// The parser's reason and place.
 fn syntax_fault(error: &ScanError, text: &str, limits: Limits) -> Fault {
-    let offset = error
-        .marker()
-        .byte_offset()
-        .unwrap_or(text.len())
-        .min(text.len());
+    let offset = error.marker().byte_offset().unwrap_or(text.len()).min(text.len());
     let at = Span::new(offset, offset);
     if matches!(error.kind(), ErrorKind::RecursionLimitExceeded) {
         return too_deep(at, limits);
     }
     // A tab that indents is sometimes reported at the end of the line before.
     let line_start = text[..offset].rfind('\n').map_or(0, |end| end + 1);
-    let next_start = text[offset..]
-        .find('\n')
-        .map_or(text.len(), |end| offset + end + 1);
+    let next_start = text[offset..].find('\n').map_or(text.len(), |end| offset + end + 1);
     let tab = [line_start, next_start].into_iter().find_map(|start| {
         let line = text[start..].split('\n').next().unwrap_or_default();
         let blanks = line.len() - line.trim_start_matches([' ', '\t']).len();

@@ -6,11 +6,8 @@ use crate::error::Error;
 use crate::tree::{Kind, NodeId, shown_name};
 use justwhy_core::{Axis, BadAxisValue, Span, check_axis_value, nearest};
 
-const FIELDS: Fields = Fields {
-    of: "an axis",
-    known: &["name", "allowed", "open", "default", "read"],
-    later: &[],
-};
+const FIELDS: Fields =
+    Fields { of: "an axis", known: &["name", "allowed", "open", "default", "read"], later: &[] };
 
 pub(super) fn read_all(sink: &mut Sink<'_>) -> Vec<ProjectAxis> {
     let mut axes: Vec<(ProjectAxis, Span)> = Vec::new();
@@ -19,10 +16,7 @@ pub(super) fn read_all(sink: &mut Sink<'_>) -> Vec<ProjectAxis> {
         let Some((axis, at)) = read(sink, table) else {
             continue;
         };
-        if let Some((_, first)) = axes
-            .iter()
-            .find(|(other, _)| other.axis.name == axis.axis.name)
-        {
+        if let Some((_, first)) = axes.iter().find(|(other, _)| other.axis.name == axis.axis.name) {
             sink.repeated("axes", &axis.axis.name, at, *first);
         }
         axes.push((axis, at));
@@ -34,29 +28,19 @@ fn read(sink: &mut Sink<'_>, table: NodeId) -> Option<(ProjectAxis, Span)> {
     let (name, name_at) = required_name(sink, table, "an axis")?;
     if !is_axis_name(&name) {
         sink.error(
-            Error::new(
-                "bad-project",
-                format!("{} cannot name an axis", shown_name(&name)),
-            )
-            .help("a name begins with a-z and goes on with a-z, 0-9, `_` and `-`"),
+            Error::new("bad-project", format!("{} cannot name an axis", shown_name(&name)))
+                .help("a name begins with a-z and goes on with a-z, 0-9, `_` and `-`"),
             name_at,
         );
         return None;
     }
     let open = sink.boolean(table, "open").unwrap_or_default();
     let allowed = allowed(sink, table);
-    let axis = Axis {
-        name,
-        allowed,
-        open,
-    };
+    let axis = Axis { name, allowed, open };
     if !open && axis.allowed.is_empty() && sink.field(table, "allowed").is_none() {
         sink.error(
-            Error::new(
-                "bad-project",
-                format!("no value is allowed for the axis {}", axis.name),
-            )
-            .help("list them: allowed = [\"…\"], or take any: open = true"),
+            Error::new("bad-project", format!("no value is allowed for the axis {}", axis.name))
+                .help("list them: allowed = [\"…\"], or take any: open = true"),
             name_at,
         );
     }
@@ -65,14 +49,7 @@ fn read(sink: &mut Sink<'_>, table: NodeId) -> Option<(ProjectAxis, Span)> {
         value
     });
     let read = reads(sink, table);
-    Some((
-        ProjectAxis {
-            axis,
-            default,
-            read,
-        },
-        name_at,
-    ))
+    Some((ProjectAxis { axis, default, read }, name_at))
 }
 
 /// The `name` of an axis or layer, which it must have.
@@ -100,11 +77,7 @@ fn allowed(sink: &mut Sink<'_>, table: NodeId) -> Vec<String> {
         return Vec::new();
     };
     if matches!(sink.tree.node(id).kind, Kind::Table(_)) {
-        const FIELDS: Fields = Fields {
-            of: "`allowed`",
-            known: &[],
-            later: &["directories"],
-        };
+        const FIELDS: Fields = Fields { of: "`allowed`", known: &[], later: &["directories"] };
         sink.check_names(id, &FIELDS);
         return Vec::new();
     }
@@ -138,19 +111,13 @@ pub(super) fn check_value(sink: &mut Sink<'_>, axis: &Axis, value: &str, at: Spa
         // A list that was itself in error has been reported.
         Err(BadAxisValue::NotAllowed) if axis.allowed.is_empty() => {}
         Err(BadAxisValue::NotAllowed) => {
-            let message = format!(
-                "{} is not allowed for the axis {}",
-                shown_name(value),
-                axis.name
-            );
+            let message =
+                format!("{} is not allowed for the axis {}", shown_name(value), axis.name);
             let mut error = Error::new("bad-project", message);
             if let Some(near) = nearest(value, axis.allowed.iter().map(String::as_str)) {
                 error = error.help(format!("did you mean \"{near}\"?"));
             }
-            sink.error(
-                error.help(format!("it allows {}", axis.allowed.join(", "))),
-                at,
-            );
+            sink.error(error.help(format!("it allows {}", axis.allowed.join(", "))), at);
         }
     }
 }
@@ -194,18 +161,12 @@ pub(super) fn named<'a>(
     if let Some(axis) = axes.iter().find(|axis| axis.axis.name == name) {
         return Some(axis);
     }
-    let error = Error::new(
-        "bad-project",
-        format!("there is no axis {}", shown_name(name)),
-    );
+    let error = Error::new("bad-project", format!("there is no axis {}", shown_name(name)));
     let names = axes.iter().map(|axis| axis.axis.name.as_str());
     let error = match nearest(name, names.clone()) {
         Some(near) => error.help(format!("did you mean {near}?")),
         None if axes.is_empty() => error.help("declare it with [[axis]]"),
-        None => error.help(format!(
-            "the axes are {}",
-            names.collect::<Vec<_>>().join(", ")
-        )),
+        None => error.help(format!("the axes are {}", names.collect::<Vec<_>>().join(", "))),
     };
     sink.error(error, at);
     None

@@ -23,12 +23,7 @@ pub(super) struct Sink<'t> {
 
 impl<'t> Sink<'t> {
     pub(super) fn new(file: &'t str, text: &'t SourceText, tree: &'t Tree<'t>) -> Sink<'t> {
-        Sink {
-            file,
-            text,
-            tree,
-            errors: Vec::new(),
-        }
+        Sink { file, text, tree, errors: Vec::new() }
     }
 
     pub(super) fn into_errors(self) -> Vec<Error> {
@@ -37,8 +32,7 @@ impl<'t> Sink<'t> {
 
     /// Adds an error at `at`.
     pub(super) fn error(&mut self, error: Error, at: Span) {
-        self.errors
-            .push(error.at(self.file, Some(self.text.position(at.start))));
+        self.errors.push(error.at(self.file, Some(self.text.position(at.start))));
     }
 
     /// Adds an error about a name, with the line that it stands on.
@@ -52,16 +46,9 @@ impl<'t> Sink<'t> {
 
     /// Adds an error about the second of two things with one name.
     pub(super) fn repeated(&mut self, what: &str, name: &str, at: Span, first: Span) {
-        let error = Error::new(
-            "bad-project",
-            format!("two {what} are named {}", shown_name(name)),
-        )
-        .also(
-            "the first is at",
-            self.file,
-            Some(self.text.position(first.start)),
-        )
-        .help("give one of them another name");
+        let error = Error::new("bad-project", format!("two {what} are named {}", shown_name(name)))
+            .also("the first is at", self.file, Some(self.text.position(first.start)))
+            .help("give one of them another name");
         self.error(error, at);
     }
 
@@ -75,11 +62,7 @@ impl<'t> Sink<'t> {
         let length = (name_at.end - name_at.start) as usize;
         let (name, after) = (rest.get(..length)?, rest.get(length..)?);
         let harmless = |c: char| c.is_ascii_alphanumeric() || " \t[_-.".contains(c);
-        let before = if before.chars().all(harmless) {
-            before
-        } else {
-            "… "
-        };
+        let before = if before.chars().all(harmless) { before } else { "… " };
         let after = match after.trim_start() {
             "" => "",
             closing if closing.chars().all(|c| c == ']') => closing,
@@ -109,13 +92,8 @@ impl<'t> Sink<'t> {
             }
             let mut known = fields.known.iter().chain(fields.later).copied();
             let near = nearest(name, known.by_ref());
-            let label = near
-                .map(|near| format!("did you mean `{near}`?"))
-                .unwrap_or_default();
-            let error = Error::new(
-                "bad-project",
-                format!("{} has no field `{shown}`", fields.of),
-            );
+            let label = near.map(|near| format!("did you mean `{near}`?")).unwrap_or_default();
+            let error = Error::new("bad-project", format!("{} has no field `{shown}`", fields.of));
             let error = match near {
                 Some(near) => error.help(format!("did you mean `{near}`?")),
                 None => error.help(format!("its fields are {}", fields.known.join(", "))),
@@ -126,9 +104,7 @@ impl<'t> Sink<'t> {
 
     /// The node of a field.
     pub(super) fn field(&self, table: NodeId, name: &str) -> Option<NodeId> {
-        self.tree
-            .entries(table)
-            .find(|id| self.tree.node(*id).name == name)
+        self.tree.entries(table).find(|id| self.tree.node(*id).name == name)
     }
 
     /// Where a field's value stands, or else the table itself.
@@ -151,13 +127,7 @@ impl<'t> Sink<'t> {
         let (message, at) = if node.name.is_empty() {
             (format!("expected {expected} here, found {found}"), node.at)
         } else {
-            (
-                format!(
-                    "`{}` must be {expected}, not {found}",
-                    shown_name(&node.name)
-                ),
-                node.name_at,
-            )
+            (format!("`{}` must be {expected}, not {found}", shown_name(&node.name)), node.name_at)
         };
         let error = Error::new("bad-project", message);
         if node.name.is_empty() {
@@ -266,10 +236,7 @@ impl<'t> Sink<'t> {
             return Some(*value);
         }
         let known: Vec<&str> = words.iter().map(|(word, _)| *word).collect();
-        let message = format!(
-            "`{name}` must be {}",
-            justwhy_core::list_values(&known, "or")
-        );
+        let message = format!("`{name}` must be {}", justwhy_core::list_values(&known, "or"));
         let mut error = Error::new("bad-project", message);
         if let Some(near) = nearest(&word, known) {
             error = error.help(format!("did you mean \"{near}\"?"));

@@ -93,10 +93,7 @@ fn read(
 fn check_name(sink: &mut Sink<'_>, name: &str, at: Span) -> Option<()> {
     let fine = |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'-';
     if name.is_empty() || !name.bytes().all(fine) || name.starts_with('-') {
-        let error = Error::new(
-            "bad-project",
-            format!("{} cannot name a layer", shown_name(name)),
-        );
+        let error = Error::new("bad-project", format!("{} cannot name a layer", shown_name(name)));
         sink.error(
             error.help("a name is made of a-z, 0-9 and `-`, and does not begin with `-`"),
             at,
@@ -105,10 +102,7 @@ fn check_name(sink: &mut Sink<'_>, name: &str, at: Span) -> Option<()> {
     }
     if name == "catalogue" || name == "arguments" {
         let message = format!("the layer {name} always exists and cannot be declared");
-        sink.error(
-            Error::new("bad-project", message).help("give this one another name"),
-            at,
-        );
+        sink.error(Error::new("bad-project", message).help("give this one another name"), at);
         return None;
     }
     Some(())
@@ -128,10 +122,8 @@ fn only_for_files(sink: &mut Sink<'_>, table: NodeId, field: &str, is_file: bool
 }
 
 fn reads(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis], name_at: Span) -> Option<Reads> {
-    let there: Vec<&str> = READS
-        .into_iter()
-        .filter(|name| sink.field(table, name).is_some())
-        .collect();
+    let there: Vec<&str> =
+        READS.into_iter().filter(|name| sink.field(table, name).is_some()).collect();
     match there.as_slice() {
         [] => {
             let error = Error::new("bad-project", "the layer does not say what it reads")
@@ -158,10 +150,7 @@ fn reads(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis], name_at: Span
         [first, second, ..] => {
             let at = sink.place(table, second);
             let message = format!("the layer reads two things: `{first}` and `{second}`");
-            sink.error(
-                Error::new("bad-project", message).help("make two layers of it"),
-                at,
-            );
+            sink.error(Error::new("bad-project", message).help("make two layers of it"), at);
             None
         }
     }
@@ -174,10 +163,7 @@ fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
         named(sink, axes, axis, at)?;
     }
     if path.is_empty() || path.ends_with('/') || path.contains('\0') {
-        sink.error(
-            Error::new("bad-project", "this is not the path of a file"),
-            at,
-        );
+        sink.error(Error::new("bad-project", "this is not the path of a file"), at);
         return None;
     }
     let format = match sink.field(table, "format") {
@@ -195,18 +181,11 @@ fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
 
 fn unknown_format(path: &str) -> Error {
     let later = ["jsonc", "ini", "cfg", "conf", "properties"];
-    if later
-        .iter()
-        .any(|ending| path.ends_with(&format!(".{ending}")))
-    {
+    if later.iter().any(|ending| path.ends_with(&format!(".{ending}"))) {
         let message = "the format of this file is not supported yet";
         return Error::new("not-supported-yet", message);
     }
-    Error::new(
-        "bad-project",
-        "the name of the file does not show its format",
-    )
-    .help(format!(
+    Error::new("bad-project", "the name of the file does not show its format").help(format!(
         "say which it is: format = \"toml\" (or {})",
         justwhy_core::list_values(&Format::ALL.map(Format::name)[1..], "or")
     ))
@@ -218,16 +197,10 @@ fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
         return Some(format);
     }
     let error = if ["jsonc", "ini", "properties"].contains(&name.as_str()) {
-        Error::new(
-            "not-supported-yet",
-            format!("the format {name} is not supported yet"),
-        )
+        Error::new("not-supported-yet", format!("the format {name} is not supported yet"))
     } else {
         let names = Format::ALL.map(Format::name);
-        let error = Error::new(
-            "bad-project",
-            format!("there is no format {}", shown_name(&name)),
-        );
+        let error = Error::new("bad-project", format!("there is no format {}", shown_name(&name)));
         match nearest(&name, names) {
             Some(near) => error.help(format!("did you mean \"{near}\"?")),
             None => error.help(format!("the formats are {}", names.join(", "))),
@@ -275,11 +248,7 @@ fn values(sink: &mut Sink<'_>, table: NodeId) -> Option<Reads> {
                 .leaves
                 .into_iter()
                 .map(|leaf| {
-                    let path = keys
-                        .segments(leaf.name)
-                        .into_iter()
-                        .map(str::to_owned)
-                        .collect();
+                    let path = keys.segments(leaf.name).into_iter().map(str::to_owned).collect();
                     (path, leaf.value, leaf.at.unwrap_or_default())
                 })
                 .collect();
@@ -324,10 +293,7 @@ fn conditions(
             }
             values.push(value);
         }
-        conditions.push(Condition {
-            axis: node.name.clone().into_owned(),
-            values,
-        });
+        conditions.push(Condition { axis: node.name.clone().into_owned(), values });
     }
     conditions
 }
@@ -344,10 +310,7 @@ fn variables(
         Some(false) if matches!(reads, Some(Reads::Process)) => {
             let at = sink.place(table, "names");
             let message = "the process environment has no keys, only variables";
-            sink.error(
-                Error::new("bad-project", message).help("take `names` out"),
-                at,
-            );
+            sink.error(Error::new("bad-project", message).help("take `names` out"), at);
             true
         }
         Some(chosen) => chosen,
@@ -368,11 +331,7 @@ fn variables(
                     "`{field}` says how variables are read, and the names of this layer are keys"
                 );
                 let error = Error::new("bad-project", message);
-                sink.error_at_name(
-                    error.help("add names = \"variables\" if they are not"),
-                    at,
-                    "",
-                );
+                sink.error_at_name(error.help("add names = \"variables\" if they are not"), at, "");
             }
         }
     }

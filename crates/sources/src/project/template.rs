@@ -120,20 +120,11 @@ fn quoted(text: &str) -> Result<(Vec<Piece>, &str), TemplateError> {
     let quote = text.as_bytes().first().copied().unwrap_or_default();
     let bytes = text.as_bytes();
     while end < bytes.len() && bytes[end] != quote {
-        end += if bytes[end] == b'\\' && quote == b'"' {
-            2
-        } else {
-            1
-        };
+        end += if bytes[end] == b'\\' && quote == b'"' { 2 } else { 1 };
     }
-    let whole = text
-        .get(..end + 1)
-        .ok_or((0, "the quote that opens here is never closed"))?;
+    let whole = text.get(..end + 1).ok_or((0, "the quote that opens here is never closed"))?;
     let key = KeyPath::parse(whole).map_err(|error| (error.at, error.problem))?;
-    let pieces = key
-        .segments()
-        .map(|segment| Piece::Text(segment.to_owned()))
-        .collect();
+    let pieces = key.segments().map(|segment| Piece::Text(segment.to_owned())).collect();
     Ok((pieces, &text[end + 1..]))
 }
 
@@ -170,9 +161,7 @@ fn bare(text: &str) -> Result<(Vec<Piece>, &str), TemplateError> {
 /// link it is not the same as leaving the part before it out.
 fn normal(path: &str) -> String {
     let absolute = path.starts_with('/');
-    let parts: Vec<&str> = path
-        .split('/')
-        .filter(|part| !part.is_empty() && *part != ".")
-        .collect();
+    let parts: Vec<&str> =
+        path.split('/').filter(|part| !part.is_empty() && *part != ".").collect();
     format!("{}{}", if absolute { "/" } else { "" }, parts.join("/"))
 }

@@ -20,21 +20,13 @@ impl Memory {
     /// Files of the folder `/p`, in which we stand.
     pub(crate) fn new(files: &[(&str, &str)]) -> Memory {
         let folder = PathBuf::from("/p");
-        let files = files
-            .iter()
-            .map(|(path, text)| (folder.join(path), text.as_bytes().to_vec()));
-        Memory {
-            files: files.collect(),
-            folder,
-            ..Memory::default()
-        }
+        let files = files.iter().map(|(path, text)| (folder.join(path), text.as_bytes().to_vec()));
+        Memory { files: files.collect(), folder, ..Memory::default() }
     }
 
     pub(crate) fn with_variables(mut self, variables: &[(&str, &str)]) -> Memory {
-        self.variables = variables
-            .iter()
-            .map(|(name, value)| (name.into(), value.into()))
-            .collect();
+        self.variables =
+            variables.iter().map(|(name, value)| (name.into(), value.into())).collect();
         self
     }
 }
@@ -47,11 +39,7 @@ impl World for Memory {
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
         *self.reads.borrow_mut().entry(path.to_owned()).or_default() += 1;
         let bytes = self.files.get(path).ok_or(ReadProblem::Missing)?;
-        if bytes.len() as u64 > most {
-            Err(ReadProblem::TooLarge)
-        } else {
-            Ok(bytes.clone())
-        }
+        if bytes.len() as u64 > most { Err(ReadProblem::TooLarge) } else { Ok(bytes.clone()) }
     }
 
     fn is_file(&self, path: &Path) -> bool {
@@ -59,19 +47,12 @@ impl World for Memory {
     }
 
     fn is_folder(&self, path: &Path) -> bool {
-        self.files
-            .keys()
-            .any(|file| file != path && file.starts_with(path))
+        self.files.keys().any(|file| file != path && file.starts_with(path))
     }
 
     fn names_in(&self, folder: &Path) -> Vec<OsString> {
-        let inside = self
-            .files
-            .keys()
-            .filter_map(|file| file.strip_prefix(folder).ok());
-        inside
-            .filter_map(|path| Some(path.components().next()?.as_os_str().to_owned()))
-            .collect()
+        let inside = self.files.keys().filter_map(|file| file.strip_prefix(folder).ok());
+        inside.filter_map(|path| Some(path.components().next()?.as_os_str().to_owned())).collect()
     }
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
@@ -84,23 +65,13 @@ fn reads_a_dump_with_line_ends_or_with_nuls() {
     for (row, dump, expected) in [
         ("lines", "A=1\nB=x=y\n", vec![("A", "1"), ("B", "x=y")]),
         ("no last line end", "A=1\nB=", vec![("A", "1"), ("B", "")]),
-        (
-            "a value over lines",
-            "A=x\n y\n\nz\nB=2\n",
-            vec![("A", "x\n y\n\nz"), ("B", "2")],
-        ),
+        ("a value over lines", "A=x\n y\n\nz\nB=2\n", vec![("A", "x\n y\n\nz"), ("B", "2")]),
         ("NULs", "A=x\ny\0B=2\0", vec![("A", "x\ny"), ("B", "2")]),
-        (
-            "records without =",
-            "A=1\0rubbish\0B=2",
-            vec![("A", "1"), ("B", "2")],
-        ),
+        ("records without =", "A=1\0rubbish\0B=2", vec![("A", "1"), ("B", "2")]),
         ("nothing", "", vec![]),
     ] {
-        let expected: Vec<(OsString, OsString)> = expected
-            .into_iter()
-            .map(|(name, value)| (name.into(), value.into()))
-            .collect();
+        let expected: Vec<(OsString, OsString)> =
+            expected.into_iter().map(|(name, value)| (name.into(), value.into())).collect();
         assert_eq!(read_dump(dump.as_bytes()), expected, "{row}");
     }
 }
@@ -111,26 +82,14 @@ fn reads_only_regular_files_that_are_small_enough() {
     let file = folder.path().join("a.toml");
     std::fs::write(&file, "a = 1\n").unwrap();
     assert_eq!(System.read_file(&file, 6).unwrap(), b"a = 1\n");
-    assert!(matches!(
-        System.read_file(&file, 5),
-        Err(ReadProblem::TooLarge)
-    ));
-    assert!(matches!(
-        System.read_file(folder.path(), 99),
-        Err(ReadProblem::NotAFile("a folder"))
-    ));
+    assert!(matches!(System.read_file(&file, 5), Err(ReadProblem::TooLarge)));
+    assert!(matches!(System.read_file(folder.path(), 99), Err(ReadProblem::NotAFile("a folder"))));
     let below_a_file = file.join("b.toml");
-    assert!(matches!(
-        System.read_file(&below_a_file, 99),
-        Err(ReadProblem::Missing)
-    ));
+    assert!(matches!(System.read_file(&below_a_file, 99), Err(ReadProblem::Missing)));
     #[cfg(target_os = "linux")]
     {
         let device = System.read_file(Path::new("/dev/zero"), 99);
-        assert!(matches!(
-            device,
-            Err(ReadProblem::NotAFile("a pipe, socket or device"))
-        ));
+        assert!(matches!(device, Err(ReadProblem::NotAFile("a pipe, socket or device"))));
         // The files of /proc say that they are empty, and are not.
         assert!(matches!(
             System.read_file(Path::new("/proc/self/maps"), 9),

@@ -34,31 +34,18 @@ fn insert(root: &mut Plain, keys: &Keys, key: KeyId, value: Plain) {
     let segments = keys.segments(key);
     let mut at = root;
     for segment in &segments[..segments.len() - 1] {
-        let Plain::Table(table) = at else {
-            panic!("{segments:?} leads through a value")
-        };
-        at = table
-            .entry(segment.to_string())
-            .or_insert_with(|| Plain::Table(BTreeMap::new()));
+        let Plain::Table(table) = at else { panic!("{segments:?} leads through a value") };
+        at = table.entry(segment.to_string()).or_insert_with(|| Plain::Table(BTreeMap::new()));
     }
-    let Plain::Table(table) = at else {
-        panic!("{segments:?} leads through a value")
-    };
-    assert!(
-        table
-            .insert(segments[segments.len() - 1].to_owned(), value)
-            .is_none()
-    );
+    let Plain::Table(table) = at else { panic!("{segments:?} leads through a value") };
+    assert!(table.insert(segments[segments.len() - 1].to_owned(), value).is_none());
 }
 
 fn plain(value: &Value) -> Plain {
     match value {
-        Value::List(items) => Plain::List(
-            items
-                .iter()
-                .map(|Element { value, .. }| plain(value))
-                .collect(),
-        ),
+        Value::List(items) => {
+            Plain::List(items.iter().map(|Element { value, .. }| plain(value)).collect())
+        }
         Value::Map(entries) => Plain::Table(
             entries
                 .iter()
@@ -73,10 +60,7 @@ fn theirs_toml(value: toml::Value) -> Plain {
     match value {
         toml::Value::Array(items) => Plain::List(items.into_iter().map(theirs_toml).collect()),
         toml::Value::Table(table) => Plain::Table(
-            table
-                .into_iter()
-                .map(|(name, value)| (name, theirs_toml(value)))
-                .collect(),
+            table.into_iter().map(|(name, value)| (name, theirs_toml(value))).collect(),
         ),
         toml::Value::String(text) => Plain::Scalar(Value::Text(text.into()).show()),
         toml::Value::Integer(value) => Plain::Scalar(Value::Integer(value).show()),
@@ -92,10 +76,7 @@ fn theirs_json(value: serde_json::Value) -> Plain {
             Plain::List(items.into_iter().map(theirs_json).collect())
         }
         serde_json::Value::Object(table) => Plain::Table(
-            table
-                .into_iter()
-                .map(|(name, value)| (name, theirs_json(value)))
-                .collect(),
+            table.into_iter().map(|(name, value)| (name, theirs_json(value))).collect(),
         ),
         serde_json::Value::String(text) => Plain::Scalar(Value::Text(text.into()).show()),
         serde_json::Value::Bool(value) => Plain::Scalar(Value::Boolean(value).show()),
@@ -201,13 +182,7 @@ fn lowers_a_part_of_a_tree() {
     let tree = crate::format::toml::parse("[a]\nb=1\nc.d=2", Limits::default()).unwrap();
     let part = tree.entries(crate::tree::Tree::ROOT).next().unwrap();
     let mut keys = Keys::default();
-    let document = Lowering::new(&tree, &mut keys, Limits::default())
-        .lower(part)
-        .unwrap();
-    let names: Vec<String> = document
-        .leaves
-        .iter()
-        .map(|leaf| keys.show(leaf.name))
-        .collect();
+    let document = Lowering::new(&tree, &mut keys, Limits::default()).lower(part).unwrap();
+    let names: Vec<String> = document.leaves.iter().map(|leaf| keys.show(leaf.name)).collect();
     assert_eq!(names, ["b", "c.d"]);
 }

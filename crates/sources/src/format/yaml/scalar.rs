@@ -19,11 +19,7 @@ pub(super) fn resolve<'s>(
         if style != ScalarStyle::Plain {
             return Ok(Kind::Text(text));
         }
-        return if is_left_out {
-            Ok(Kind::LeftOut)
-        } else {
-            plain(text, at)
-        };
+        return if is_left_out { Ok(Kind::LeftOut) } else { plain(text, at) };
     };
     if is_non_specific(tag) || tag.is_yaml_core_schema_tag("str") {
         return Ok(Kind::Text(text));

@@ -1,0 +1,119 @@
+//! Drives the built program on files in a temporary folder.
+
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+#![allow(dead_code, reason = "not every test file uses all of it")]
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+/// The built program.
+pub(crate) const PROGRAM: &str = env!("CARGO_BIN_EXE_justwhy");
+
+/// A temporary folder with a project in it.
+pub(crate) struct Place {
+    folder: tempfile::TempDir,
+}
+
+/// What a run of the program came to.
+#[derive(Debug)]
+pub(crate) struct Run {
+    pub(crate) stdout: String,
+    pub(crate) stderr: String,
+    pub(crate) code: i32,
+}
+
+impl Run {
+    /// Everything that was printed and the exit code, for a snapshot.
+    pub(crate) fn all(&self) -> String {
+        let mut all = self.stdout.clone();
+        if !self.stderr.is_empty() {
+            all.push_str("--- stderr\n");
+            all.push_str(&self.stderr);
+        }
+        format!("{all}--- exit {}\n", self.code)
+    }
+}
+
+impl Place {
+    /// A folder with these files.
+    pub(crate) fn new(files: &[(&str, &str)]) -> Place {
+        let place = Place { folder: tempfile::tempdir().unwrap() };
+        for (path, text) in files {
+            place.file(path, text.as_bytes());
+        }
+        place
+    }
+
+    /// A folder with the demo project in it.
+    pub(crate) fn demo() -> Place {
+        let place = Place::new(&[]);
+        let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+        copy(&demo, place.path());
+        place
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    pub(crate) fn file(&self, path: &str, bytes: &[u8]) -> PathBuf {
+        let path = self.path().join(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(&path, bytes).unwrap();
+        path
+    }
+
+    /// The program in this folder, in an environment with nothing in it but a UTF-8 locale.
+    pub(crate) fn command(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(PROGRAM);
+        command.args(arguments).current_dir(self.path()).env_clear().env("LANG", "C.UTF-8");
+        command.stdin(Stdio::null());
+        command
+    }
+
+    pub(crate) fn run(&self, arguments: &[&str]) -> Run {
+        self.run_with(arguments, &[])
+    }
+
+    pub(crate) fn run_with(&self, arguments: &[&str], variables: &[(&str, &str)]) -> Run {
+        let mut command = self.command(arguments);
+        command.envs(variables.iter().copied());
+        self.finish(&mut command)
+    }
+
+    pub(crate) fn finish(&self, command: &mut Command) -> Run {
+        let output = command.output().unwrap();
+        let folder = self.path().canonicalize().unwrap();
+        let shown = |bytes: Vec<u8>| {
+            String::from_utf8(bytes).unwrap().replace(&*folder.to_string_lossy(), "[folder]")
+        };
+        Run {
+            stdout: shown(output.stdout),
+            stderr: shown(output.stderr),
+            code: output.status.code().unwrap_or(-1),
+        }
+    }
+}
+
+fn copy(from: &Path, to: &Path) {
+    for entry in std::fs::read_dir(from).unwrap() {
+        let entry = entry.unwrap();
+        let target = to.join(entry.file_name());
+        if entry.file_type().unwrap().is_dir() {
+            std::fs::create_dir(&target).unwrap();
+            copy(&entry.path(), &target);
+        } else {
+            std::fs::copy(entry.path(), &target).unwrap();
+        }
+    }
+}
+
+/// Snapshots with what differs from run to run taken out.
+pub(crate) fn settled<T>(test: impl FnOnce() -> T) -> T {
+    let mut settings = insta::Settings::clone_current();
+    settings.add_filter(r"fingerprint [0-9a-f]{16}", "fingerprint [fingerprint]");
+    settings.add_filter(r#""fingerprint":"[0-9a-f]{16}""#, r#""fingerprint":"[fingerprint]""#);
+    settings.add_filter(r"/\S*/justwhy-demo-\w+", "[temporary]");
+    settings.set_prepend_module_to_snapshot(false);
+    settings.bind(test)
+}

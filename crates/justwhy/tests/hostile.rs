@@ -1,0 +1,218 @@
+//! Files that want to take the machine: a clear error and bounded memory, whatever they hold.
+
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+#![cfg(unix)]
+
+mod common;
+
+use common::{PROGRAM, Place, Run};
+use std::os::unix::fs::PermissionsExt as _;
+
+/// More than a limit on the address space of this many KiB, nobody gets.
+const MOST_KIB: u32 = 700_000;
+
+fn project(file: &str) -> Place {
+    let text =
+        format!("justwhy = 1\n[[layer]]\nname = \"a\"\nfile = \"{file}\"\noptional = true\n");
+    Place::new(&[("justwhy.toml", &text)])
+}
+
+/// Runs `list` with bounded memory and time.
+fn run_bounded(place: &Place) -> Run {
+    let script = format!("ulimit -v {MOST_KIB}; ulimit -t 30; exec \"$0\" list");
+    let mut command = std::process::Command::new("sh");
+    command.args(["-c", &script, PROGRAM]).current_dir(place.path());
+    command.env_clear().env("LANG", "C.UTF-8");
+    place.finish(&mut command)
+}
+
+fn check(file: &str, bytes: &[u8], expected: &str) {
+    let place = project(file);
+    place.file(file, bytes);
+    let run = run_bounded(&place);
+    let first = run.stderr.lines().next().unwrap_or_default();
+    assert_eq!(first, format!("error {expected}"), "{file}");
+    assert_eq!((run.code, run.stdout.as_str()), (2, ""), "{file}");
+}
+
+#[test]
+fn refuses_a_nesting_of_a_hundred_thousand() {
+    let deep = 100_000;
+    let too_deep = "there are more than 128 tables and lists inside each other here";
+    let open = |open: &str| open.repeat(deep);
+    check(
+        "a.json",
+        format!("{{\"a\":{}", open("[")).as_bytes(),
+        &format!("a.json:1:516: {too_deep}"),
+    );
+    check("b.json", open("{\"a\":").as_bytes(), &format!("b.json:1:1282: {too_deep}"));
+    check("a.toml", format!("a={}", open("[")).as_bytes(), &format!("a.toml:1:130: {too_deep}"));
+    check("b.toml", format!("a={}", open("{a=")).as_bytes(), &format!("b.toml:1:384: {too_deep}"));
+    check(
+        "c.toml",
+        format!("{}=1", vec!["a"; deep].join(".")).as_bytes(),
+        &format!("c.toml:1:255: {too_deep}"),
+    );
+    check(
+        "d.toml",
+        format!("[{}]", vec!["a"; deep].join(".")).as_bytes(),
+        &format!("d.toml:1:256: {too_deep}"),
+    );
+    check("a.yaml", format!("a: {}", open("[")).as_bytes(), &format!("a.yaml:1:132: {too_deep}"));
+    check(
+        "b.yaml",
+        open("- ").as_bytes(),
+        "b.yaml:1:1: the file must hold one table, and this is none",
+    );
+    check(
+        "c.yaml",
+        open("? ").as_bytes(),
+        "c.yaml:1:3: the name of a setting must be a single text, number or the like",
+    );
+    let indented: String = (0..2_000).map(|n| format!("{}a:\n", " ".repeat(n))).collect();
+    check("d.yaml", indented.as_bytes(), &format!("d.yaml:129:129: {too_deep}"));
+}
+
+#[test]
+fn refuses_an_alias_bomb() {
+    let mut lists = "a0: &a0 [x, x, x, x, x, x, x, x, x, x]\n".to_owned();
+    let mut maps = "a0: &a0 {x: 1}\n".to_owned();
+    let mut merges = maps.clone();
+    let mut texts = format!("a0: &a0 {}\n", "x".repeat(1_000_000));
+    for n in 1..40 {
+        let aliases = vec![format!("*a{}", n - 1); 10].join(", ");
+        lists.push_str(&format!("a{n}: &a{n} [{aliases}]\n"));
+        let entries: Vec<String> = (0..10).map(|at| format!("k{at}: *a{}", n - 1)).collect();
+        maps.push_str(&format!("a{n}: &a{n} {{{}}}\n", entries.join(", ")));
+        merges.push_str(&format!("a{n}: &a{n} {{<<: [{aliases}]}}\n"));
+        texts.push_str(&format!("a{n}: [{}]\n", vec!["*a0"; 10].join(", ")));
+    }
+    let nodes = "there are more than 5000000 values, tables and lists here";
+    check("lists.yaml", lists.as_bytes(), &format!("lists.yaml:6:9: {nodes}"));
+    check("maps.yaml", maps.as_bytes(), &format!("maps.yaml:1:9: {nodes}"));
+    check("merges.yaml", merges.as_bytes(), &format!("merges.yaml:1:9: {nodes}"));
+    check(
+        "texts.yaml",
+        texts.as_bytes(),
+        "texts.yaml:1:9: there are more than 67108864 bytes of text, with aliases, here",
+    );
+}
+
+#[test]
+fn refuses_what_is_no_text() {
+    check("a.toml", b"a = 1\nb = \"\xff\"\n", "a.toml:2:6: this is not UTF-8");
+    check("a.env", b"A=1\n\0", "a.env:2:1: there is a NUL character here");
+    check("b.yaml", b"a: 1\0b: 2", "b.yaml:1:5: there is a NUL character here");
+    check("a.json", b"\xff\xfe{\0}\0", "a.json:1:1: this is not UTF-8");
+}
+
+#[test]
+fn refuses_what_is_no_regular_file() {
+    let place = project("a.toml");
+    let path = place.path().join("a.toml");
+    std::fs::create_dir(&path).unwrap();
+    let folder = run_bounded(&place);
+    assert_eq!(
+        folder.stderr,
+        "error a.toml: a.toml is a folder, and only regular files are read\n"
+    );
+    std::fs::remove_dir(&path).unwrap();
+    // Reading a pipe that nobody writes to would wait for ever.
+    let made = std::process::Command::new("mkfifo").arg(&path).status().unwrap();
+    assert!(made.success());
+    let pipe = run_bounded(&place);
+    assert_eq!((pipe.code, pipe.stdout.as_str()), (2, ""));
+    assert!(pipe.stderr.contains("a pipe, socket or device"), "{}", pipe.stderr);
+    std::fs::remove_file(&path).unwrap();
+    std::os::unix::fs::symlink("/dev/zero", &path).unwrap();
+    assert!(run_bounded(&place).stderr.contains("a pipe, socket or device"));
+    std::fs::remove_file(&path).unwrap();
+    std::os::unix::fs::symlink("a.toml", &path).unwrap();
+    let endless = run_bounded(&place);
+    assert_eq!(endless.code, 2, "a link to itself: {}", endless.stderr);
+    std::fs::remove_file(&path).unwrap();
+    std::os::unix::fs::symlink(place.path().join("b"), &path).unwrap();
+    assert_eq!(
+        run_bounded(&place).code,
+        0,
+        "a link to nothing is a missing file, which is optional"
+    );
+    place.file("b", b"a = 1\n");
+    assert!(run_bounded(&place).stdout.contains("a.toml:1:5"), "a link to a file is read");
+}
+
+#[test]
+fn refuses_a_file_that_may_not_be_read() {
+    let place = project("a.toml");
+    let path = place.file("a.toml", b"a = 1\n");
+    std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o000)).unwrap();
+    std::fs::set_permissions(place.path(), std::fs::Permissions::from_mode(0o755)).unwrap();
+    // The superuser may read everything, so somebody else must try; and he must reach the program.
+    let program = place.path().join("program");
+    std::fs::copy(PROGRAM, &program).unwrap();
+    std::fs::set_permissions(&program, std::fs::Permissions::from_mode(0o755)).unwrap();
+    let mut command = std::process::Command::new(&program);
+    command.arg("list").current_dir(place.path()).env_clear();
+    if std::fs::File::open(&path).is_ok() {
+        use std::os::unix::process::CommandExt as _;
+        command.uid(65534).gid(65534);
+    }
+    // While other tests start programs, one that was just written can be busy for a moment.
+    while let Err(error) = command.output() {
+        assert_eq!(error.kind(), std::io::ErrorKind::ExecutableFileBusy);
+        std::thread::sleep(std::time::Duration::from_millis(10));
+    }
+    let run = place.finish(&mut command);
+    assert_eq!(
+        run.stderr,
+        "error a.toml: a.toml cannot be read: Permission denied (os error 13)\n"
+    );
+    assert_eq!(run.code, 2);
+}
+
+#[test]
+fn refuses_a_file_past_its_limit() {
+    let text =
+        "justwhy = 1\n[limits]\nfile_bytes = 10\n[[layer]]\nname = \"a\"\nfile = \"a.toml\"\n";
+    let place = Place::new(&[("justwhy.toml", text), ("a.toml", "a = 100000\n")]);
+    let run = run_bounded(&place);
+    assert!(
+        run.stderr.starts_with("error a.toml: a.toml is larger than the limit"),
+        "{}",
+        run.stderr
+    );
+    place.file("a.toml", b"a = 1000\n");
+    assert_eq!(run_bounded(&place).code, 0);
+}
+
+#[test]
+fn survives_odd_arguments() {
+    use std::os::unix::ffi::OsStrExt as _;
+    let place = project("a.toml");
+    let invalid = std::ffi::OsStr::from_bytes(b"\xff");
+    for option in ["--in", "--set", "--unset", "--project", "--process-from"] {
+        let mut command = place.command(&["list", option]);
+        let run = place.finish(command.arg(invalid));
+        assert_eq!(run.code, 2, "{option}: {}", run.all());
+        assert!(run.stderr.starts_with("error"), "{option}: {}", run.stderr);
+    }
+    for text in [
+        "",
+        "=",
+        "a=",
+        ".=",
+        "\"",
+        "'=",
+        "a.b.",
+        "\u{0}".trim_matches('\0'),
+        "é=1",
+        "${a}=b",
+        "*=1",
+    ] {
+        let run = place.run(&["list", "--set", text, "--in", text]);
+        assert_eq!(run.code, 2, "{text:?}");
+    }
+    let long = "a.".repeat(50_000) + "a";
+    assert_eq!(place.run(&["explain", &long]).code, 2);
+    assert_eq!(place.run(&["list", "--set", &format!("{long}=1")]).code, 2);
+}
