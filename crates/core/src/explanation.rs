@@ -2,9 +2,10 @@
 
 use crate::resolution::Verdict;
 use crate::{
-    Candidate, CandidateId, Conversion, KeyId, Kind, LayerIndex, NearName, Position, Presence,
-    Resolution, Type, Value, hide_address_password,
+    Candidate, CandidateId, Conversion, KeyId, Keys, Kind, LayerIndex, NearName, Position,
+    Presence, Resolution, Type, Value, hide_address_password,
 };
+use std::sync::Arc;
 
 mod advice;
 mod because;
@@ -49,11 +50,11 @@ pub struct Stand {
     /// Its layer.
     pub layer: LayerIndex,
     /// Its source.
-    pub source: String,
+    pub source: Arc<str>,
     /// Its line and column, if the source has lines.
     pub position: Option<Position>,
-    /// The name that the setting has in the source.
-    pub name: String,
+    /// The name that the setting has in the source, as a key.
+    pub name: KeyId,
 }
 
 impl Stand {
@@ -65,19 +66,19 @@ impl Stand {
         Stand {
             candidate: id,
             layer: reading.layer,
-            source: reading.source.clone(),
+            source: Arc::clone(&reading.source),
             position: reading.document.position(leaf.at),
-            name: resolution.keys().show(leaf.name),
+            name: leaf.name,
         }
     }
 
     /// `source:line:column`; where the source has no lines, what is said there: a variable's name
     /// or an option.
-    pub fn place(&self) -> String {
-        match (self.position, self.source.as_str()) {
+    pub fn place(&self, keys: &Keys) -> String {
+        match (self.position, self.source.as_ref()) {
             (Some(_), _) => place(&self.source, self.position),
             (None, "arguments") => "--set or --unset".to_owned(),
-            (None, _) => format!("the variable {}", self.name),
+            (None, _) => format!("the variable {}", keys.show(self.name)),
         }
     }
 }

@@ -196,6 +196,27 @@ impl Keys {
         at == ancestor
     }
 
+    /// Calls `visit` with each segment of `key` and its number, first to last.
+    pub(crate) fn for_each_segment<'a>(
+        &'a self,
+        key: KeyId,
+        mut visit: impl FnMut(usize, &'a str),
+    ) {
+        // Nearly all keys fit; no list is made for them.
+        let mut few = [KeyId::ROOT; 8];
+        let depth = self.depth(key);
+        if depth > few.len() {
+            self.segments(key).into_iter().enumerate().for_each(|(at, text)| visit(at, text));
+            return;
+        }
+        let mut at = key;
+        for slot in few[..depth].iter_mut().rev() {
+            *slot = at;
+            at = self.parent(at);
+        }
+        few[..depth].iter().enumerate().for_each(|(at, id)| visit(at, self.segment(*id)));
+    }
+
     /// The segments of `key`, first to last.
     pub fn segments(&self, key: KeyId) -> Vec<&str> {
         let mut segments = Vec::with_capacity(self.depth(key));
@@ -210,13 +231,13 @@ impl Keys {
 
     /// `key` as people write it: segments joined by dots, quoted where they must be.
     pub fn show(&self, key: KeyId) -> String {
-        let mut shown = String::new();
-        for (at, segment) in self.segments(key).into_iter().enumerate() {
+        let mut shown = String::with_capacity(48);
+        self.for_each_segment(key, |at, segment| {
             if at > 0 {
                 shown.push('.');
             }
             path::push_segment(&mut shown, segment);
-        }
+        });
         shown
     }
 

@@ -42,4 +42,4 @@ pub use reading::{BadReading, NearName, Offer, Reading, Readings, VariableRules}
 pub use resolution::{Candidate, CandidateId, Resolution, Verdict};
 pub use secret::{Secrets, hide_address_password, is_secret_name, names_a_secret_inside};
 pub use value::{Element, Entry, Type, Value, is_unprintable};
-pub use variable::{Clash, Known, Naming};
+pub use variable::{Claim, Clash, Known, Naming};

@@ -1,6 +1,7 @@
 //! Readings: what each source offers in a context, before precedence.
 
 use crate::document::Section;
+use crate::variable::Claim;
 use crate::{
     Clash, Context, Document, KeyId, KeyPath, Keys, Known, Layer, LayerIndex, Naming, Span,
 };
@@ -25,7 +26,7 @@ pub struct Reading {
     /// The layer that reads the source.
     pub layer: LayerIndex,
     /// The name of the source: a path relative to the project's folder, `process` or `arguments`.
-    pub source: String,
+    pub source: Arc<str>,
     /// What the source says.
     pub document: Arc<Document>,
     /// Whether its texts carry no type of their own (env files, the process, the arguments), so
@@ -145,9 +146,9 @@ impl Reading {
                 clash,
                 at: leaf.at,
             })?;
-            if let Some(base) = claimed {
+            if let Some(Claim { key: base, is_own }) = claimed {
                 let key = keys.moved(leaf.name, top, base);
-                if base == key && naming.variable(keys, key) == name {
+                if base == key && is_own {
                     own_names.insert(index);
                 }
                 reading.offers.push(Offer { key, leaf: narrow(index) });
@@ -160,7 +161,7 @@ impl Reading {
     fn empty(layer: LayerIndex, source: &str, document: &Arc<Document>) -> Reading {
         Reading {
             layer,
-            source: source.to_owned(),
+            source: source.into(),
             document: Arc::clone(document),
             untyped: false,
             offers: Vec::new(),
@@ -240,7 +241,7 @@ impl Reading {
         let at = self.document.leaves.get(leaf as usize).and_then(|leaf| leaf.at);
         match self.document.position(at) {
             Some(position) => format!("{}:{}:{}", self.source, position.line, position.column),
-            None => self.source.clone(),
+            None => self.source.to_string(),
         }
     }
 }
@@ -266,7 +267,7 @@ impl Readings {
                 found.push(NearName {
                     name: name.to_owned(),
                     meant: meant.to_owned(),
-                    source: reading.source.clone(),
+                    source: reading.source.to_string(),
                     line: position.map(|position| position.line),
                 });
             }

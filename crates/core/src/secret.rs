@@ -24,6 +24,11 @@ const HIDDEN: &str = "***";
 /// Whether a name (a key or a variable) has a word of a secret in it. Words end at `.`, `_`, `-`
 /// and at a change from lower to upper case.
 pub fn is_secret_name(name: &str) -> bool {
+    // Nearly no name has the letters of any of the words in it, and splitting is not free.
+    let lower = name.to_ascii_lowercase();
+    if !["passw", "secret", "token", "credential", "key"].iter().any(|part| lower.contains(part)) {
+        return false;
+    }
     let words = words(name);
     WORDS.iter().any(|wanted| {
         words.windows(wanted.len()).any(|run| {
@@ -70,19 +75,24 @@ impl Secrets {
     /// Looks at the names of `settings`.
     pub fn of(keys: &Keys, settings: &[KeyId]) -> Secrets {
         let mut secret = vec![false; keys.count()];
-        let shown: Vec<String> = settings.iter().map(|key| keys.show(*key)).collect();
         let mut secret_names = Vec::new();
-        for (key, name) in settings.iter().zip(&shown) {
-            if is_secret_name(name) {
+        for key in settings {
+            let name = keys.show(*key);
+            if is_secret_name(&name) {
                 secret[key.index()] = true;
-                secret_names.push((name.to_ascii_lowercase(), letters(&name.to_ascii_lowercase())));
+                let lower = name.to_ascii_lowercase();
+                let set = letters(&lower);
+                secret_names.push((lower, set));
             }
         }
-        for (key, name) in settings.iter().zip(&shown) {
-            if secret_names.is_empty() || secret[key.index()] || name.len() < 5 {
+        if secret_names.is_empty() {
+            return Secrets { secret };
+        }
+        for key in settings {
+            let lower = keys.show(*key).to_ascii_lowercase();
+            if secret[key.index()] || lower.len() < 5 {
                 continue;
             }
-            let lower = name.to_ascii_lowercase();
             let set = letters(&lower);
             secret[key.index()] = secret_names.iter().any(|(other, other_set)| {
                 (set ^ other_set).count_ones() <= 4

@@ -33,6 +33,15 @@ pub struct Clash {
     pub other: KeyId,
 }
 
+/// A name that is ours.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Claim {
+    /// The setting that it means.
+    pub key: KeyId,
+    /// Whether it is that setting's own variable, not another way of writing it.
+    pub is_own: bool,
+}
+
 impl Known {
     /// Indexes `settings`, each of them once, by their variables under `naming`.
     pub fn new(keys: &Keys, settings: &[KeyId], naming: &Naming) -> Known {
@@ -58,15 +67,18 @@ impl Naming {
     /// The name of the variable of `key`: the prefix and the segments in upper case, `-` as `_`.
     pub fn variable(&self, keys: &Keys, key: KeyId) -> String {
         let mut name = self.prefix.clone();
-        for (at, segment) in keys.segments(key).into_iter().enumerate() {
+        keys.for_each_segment(key, |at, segment| {
             if at > 0 {
                 name.push_str(&self.nest);
             }
-            name.extend(segment.chars().map(|c| match c {
-                '-' => '_',
-                c => c.to_ascii_uppercase(),
-            }));
-        }
+            let start = name.len();
+            name.push_str(segment);
+            name[start..].make_ascii_uppercase();
+            if name[start..].contains('-') {
+                let written = name.split_off(start).replace('-', "_");
+                name.push_str(&written);
+            }
+        });
         name
     }
 
@@ -79,10 +91,10 @@ impl Naming {
         keys: &mut Keys,
         known: &Known,
         name: &str,
-    ) -> Result<Option<KeyId>, Clash> {
+    ) -> Result<Option<Claim>, Clash> {
         match known.by_variable.get(name) {
             Some(&(one, Some(other))) => return Err(Clash { one, other }),
-            Some(&(key, None)) => return Ok(Some(key)),
+            Some(&(key, None)) => return Ok(Some(Claim { key, is_own: true })),
             None => {}
         }
         if self.prefix.is_empty() && !self.claims_every_name {
@@ -94,10 +106,10 @@ impl Naming {
         if rest.split(self.nest.as_str()).any(str::is_empty) {
             return Ok(None);
         }
-        let lower = |segment: &str| segment.to_ascii_lowercase();
-        Ok(Some(
-            rest.split(self.nest.as_str())
-                .fold(KeyId::ROOT, |key, segment| keys.child(key, &lower(segment))),
-        ))
+        let key = rest
+            .split(self.nest.as_str())
+            .fold(KeyId::ROOT, |key, segment| keys.child(key, &segment.to_ascii_lowercase()));
+        let is_own = self.variable(keys, key) == name;
+        Ok(Some(Claim { key, is_own }))
     }
 }

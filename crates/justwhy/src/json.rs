@@ -106,10 +106,10 @@ impl Standing {
     fn of(resolution: &Resolution<'_>, winner: &Stand) -> Standing {
         Standing {
             layer: layer_name(resolution, winner.layer),
-            source: winner.source.clone(),
+            source: winner.source.to_string(),
             line: winner.position.map(|position| position.line),
             column: winner.position.map(|position| position.column),
-            name: winner.name.clone(),
+            name: resolution.keys().show(winner.name),
         }
     }
 }

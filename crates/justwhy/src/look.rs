@@ -4,6 +4,7 @@
 use crate::arguments::When;
 use anstyle::{AnsiColor, Style};
 use std::borrow::Cow;
+use std::fmt::Write as _;
 use unicode_width::UnicodeWidthStr as _;
 
 #[cfg(test)]
@@ -89,7 +90,19 @@ impl Look {
 
     /// `text` in the style of its role, without characters that could command the terminal.
     pub(crate) fn paint(&self, role: Role, text: &str) -> String {
+        let mut out = String::new();
+        self.push(&mut out, role, text);
+        out
+    }
+
+    /// Writes `text` in the style of its role.
+    pub(crate) fn push(&self, out: &mut String, role: Role, text: &str) {
         let text = clean(text);
+        let text = self.plain(&text);
+        if !self.colour || role == Role::Plain || text.is_empty() {
+            out.push_str(&text);
+            return;
+        }
         let style = match role {
             Role::Plain => Style::new(),
             Role::Heading => Style::new().bold(),
@@ -101,11 +114,8 @@ impl Look {
             Role::Warning => AnsiColor::Yellow.on_default(),
             Role::Wrong => AnsiColor::Red.on_default().bold(),
         };
-        if self.colour && role != Role::Plain && !text.is_empty() {
-            format!("{style}{}{style:#}", self.plain(&text))
-        } else {
-            self.plain(&text).into_owned()
-        }
+        // Writing to a String cannot fail.
+        let _ = write!(out, "{style}{text}{style:#}");
     }
 
     /// `text` as it may be printed.
@@ -162,7 +172,7 @@ impl Look {
 
 /// The columns that `text` takes.
 pub(crate) fn width(text: &str) -> usize {
-    text.width()
+    if text.is_ascii() { text.len() } else { text.width() }
 }
 
 /// `painted`, which shows `columns` columns, filled up with blanks to `to`.
@@ -173,7 +183,8 @@ pub(crate) fn fill(painted: &str, columns: usize, to: usize) -> String {
 /// The text with every control character, and every mark that turns or hides text, written out as
 /// an escape: data must not command the terminal.
 pub(crate) fn clean(text: &str) -> Cow<'_, str> {
-    if !text.contains(justwhy_core::is_unprintable) {
+    let is_harmless = text.bytes().all(|byte| matches!(byte, b' '..=b'~'));
+    if is_harmless || !text.contains(justwhy_core::is_unprintable) {
         return Cow::Borrowed(text);
     }
     let mut clean = String::new();

@@ -85,7 +85,7 @@ fn refuses_an_alias_bomb() {
         let entries: Vec<String> = (0..10).map(|at| format!("k{at}: *a{}", n - 1)).collect();
         maps.push_str(&format!("a{n}: &a{n} {{{}}}\n", entries.join(", ")));
         merges.push_str(&format!("a{n}: &a{n} {{<<: [{aliases}]}}\n"));
-        texts.push_str(&format!("a{n}: [{}]\n", vec!["*a0"; 10].join(", ")));
+        texts.push_str(&format!("a{n}: [{}]\n", ["*a0"; 10].join(", ")));
     }
     let nodes = "there are more than 5000000 values, tables and lists here";
     check("lists.yaml", lists.as_bytes(), &format!("lists.yaml:6:9: {nodes}"));

@@ -106,9 +106,12 @@ pub(crate) fn shown_name(name: &str) -> String {
 
 /// # Building
 impl<'s> Tree<'s> {
-    /// A tree whose root is an empty table.
-    pub(crate) fn new() -> Tree<'s> {
-        let mut tree = Tree { nodes: Vec::new(), anchors: Vec::new() };
+    /// A tree whose root is an empty table, for a text of so many bytes.
+    pub(crate) fn for_text(bytes: usize) -> Tree<'s> {
+        // A line of a settings file is longer than this; growing would copy all that there is.
+        const BYTES_PER_NODE: usize = 24;
+        let nodes = Vec::with_capacity(bytes / BYTES_PER_NODE + 1);
+        let mut tree = Tree { nodes, anchors: Vec::new() };
         tree.push(Node::new(Span::default(), Kind::Table(Children::default())));
         tree
     }

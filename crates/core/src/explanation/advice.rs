@@ -30,8 +30,8 @@ pub(super) fn advice(resolution: &Resolution<'_>, explanation: &Explanation) -> 
             if winner.position.is_some() {
                 found.push(Advice {
                     layer: winner.layer,
-                    write: winner.name.clone(),
-                    at: winner.place(),
+                    write: resolution.keys().show(winner.name),
+                    at: winner.place(resolution.keys()),
                     reach: layer.reach(&readings.context),
                 });
             } else {

@@ -67,7 +67,7 @@ fn claims_names_in_the_order_of_the_contract() {
         let known = settings(&mut keys, &["database.pool-max"]);
         let known = Known::new(&keys, &known, &naming);
         let claimed = naming.claim(&mut keys, &known, name).unwrap();
-        assert_eq!(claimed.map(|key| keys.show(key)).as_deref(), expected, "{row}");
+        assert_eq!(claimed.map(|claim| keys.show(claim.key)).as_deref(), expected, "{row}");
     }
 }
 
@@ -79,5 +79,6 @@ fn refuses_a_name_that_two_settings_have() {
     let index = Known::new(&keys, &known, &naming);
     let clash = naming.claim(&mut keys, &index, "T_POOL_MAX").unwrap_err();
     assert_eq!((clash.one, clash.other), (known[0], known[1]));
-    assert_eq!(naming.claim(&mut keys, &index, "T_OTHER"), Ok(Some(known[2])));
+    let claimed = naming.claim(&mut keys, &index, "T_OTHER").unwrap().unwrap();
+    assert_eq!((claimed.key, claimed.is_own), (known[2], true));
 }

@@ -47,7 +47,7 @@ pub(crate) fn readings(layers: &[Said]) -> Readings {
         }
         read.push(Reading {
             layer: LayerIndex(number),
-            source: format!("source-{number}"),
+            source: format!("source-{number}").into(),
             document: Arc::new(Document { leaves, ..Document::default() }),
             untyped: said.untyped,
             offers,

@@ -164,9 +164,10 @@ fn rung(
                 // The rung above says the rest.
                 Some(by) if *verdict == Verdict::Overridden && is_next && through.is_none() => {
                     let by = &resolution.readings().layer(resolution.layer_of(by)).name;
-                    paragraph(&format!("{}, by {by}", at.place()), Role::Place);
+                    let place = at.place(resolution.keys());
+                    paragraph(&format!("{place}, by {by}"), Role::Place);
                 }
-                _ => paragraph(&at.place(), Role::Place),
+                _ => paragraph(&at.place(resolution.keys()), Role::Place),
             }
             let is_said = *verdict == Verdict::Overridden && is_next || *verdict == Verdict::Wins;
             if !is_said || through.is_some() {

@@ -3,12 +3,13 @@
 use super::Answering;
 use crate::fingerprint::Fingerprints;
 use crate::json;
-use crate::look::{Role, fill, width};
+use crate::look::{Look, Role, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{Explanation, KeyId, Pattern, Status};
 use justwhy_sources::Error;
 use serde::Serialize;
+use std::borrow::Cow;
 
 /// The widest that the column of keys may become on a terminal.
 const WIDEST_KEY: usize = 44;
@@ -77,69 +78,102 @@ pub(crate) fn shown_value(answer: &Explanation) -> String {
     }
 }
 
-struct Line {
-    key: String,
-    value: String,
-    layer: String,
-    place: String,
+/// A cell of the table: what is shown, and the columns that it takes.
+struct Cell {
+    text: String,
+    width: usize,
+}
+
+impl Cell {
+    fn new(look: &Look, text: &str) -> Cell {
+        let text = look.text(text);
+        let width = width(&text);
+        Cell { text, width }
+    }
+}
+
+struct Line<'r> {
+    key: Cell,
+    value: Cell,
+    layer: &'r str,
+    place: Cell,
     is_error: bool,
+}
+
+/// The columns of the table.
+struct Columns {
+    key: usize,
+    value: usize,
+    layer: usize,
 }
 
 fn text(answering: &Answering<'_>, answers: &[Explanation]) -> String {
     let resolution = answering.resolution;
+    let keys = resolution.keys();
     let look = answering.look;
-    let lines: Vec<Line> = answers
-        .iter()
-        .map(|answer| {
-            let winner = answer.winner.as_ref();
-            let layer = winner.map(|winner| resolution.readings().layer(winner.layer).name.clone());
-            Line {
-                key: look.text(&resolution.keys().show(answer.key)),
-                value: look.text(&shown_value(answer)),
-                layer: layer.unwrap_or_default(),
-                place: look.text(&winner.map(justwhy_core::Stand::place).unwrap_or_default()),
-                is_error: matches!(answer.status, Status::Error { .. }),
-            }
-        })
-        .collect();
-    let widest = |column: fn(&Line) -> &str| lines.iter().map(|line| width(column(line))).max();
-    let keys = widest(|line| &line.key).unwrap_or(0);
-    let values = widest(|line| &line.value).unwrap_or(0);
-    let layers = widest(|line| &line.layer).unwrap_or(0);
-    let places = widest(|line| &line.place).unwrap_or(0);
-    // On a terminal long values give way; in a file or pipe every line is whole.
-    let (keys, values) = match look.width {
-        Some(columns) => {
-            let keys = keys.min(WIDEST_KEY);
-            let rest = columns.saturating_sub(keys + layers + places + 6);
-            (keys, values.min(rest.max(14)))
+    let line = |answer: &Explanation| {
+        let winner = answer.winner.as_ref();
+        let layer = winner.map(|winner| resolution.readings().layer(winner.layer).name.as_str());
+        let place = winner.map(|winner| winner.place(keys)).unwrap_or_default();
+        Line {
+            key: Cell::new(look, &keys.show(answer.key)),
+            value: Cell::new(look, &shown_value(answer)),
+            layer: layer.unwrap_or_default(),
+            place: Cell::new(look, &place),
+            is_error: matches!(answer.status, Status::Error { .. }),
         }
-        None => (keys, values.min(WIDEST_PIPED_VALUE)),
     };
-    let mut out = String::new();
+    let lines: Vec<Line<'_>> = answers.iter().map(line).collect();
+    let columns = columns(look, &lines);
+    let mut out = String::with_capacity(lines.len() * 100);
     for line in &lines {
-        let value = match look.width {
-            Some(_) => look.cut(&line.value, values),
-            None => line.value.clone(),
-        };
-        let role = if line.is_error { Role::Wrong } else { Role::Value };
-        let start = [
-            fill(&look.paint(Role::Key, &line.key), width(&line.key), keys),
-            fill(&look.paint(role, &value), width(&value), values),
-            fill(&look.paint(Role::Layer, &line.layer), width(&line.layer), layers),
-        ];
-        let place = look.paint(Role::Place, &line.place);
-        out.push_str(start.join("  ").trim_end());
-        let used = width(&line.key).max(keys) + width(&value).max(values) + layers + 6;
-        match look.width {
-            Some(columns) if used + width(&line.place) > columns => {
-                out.push_str(&format!("\n{:keys$}  {place}\n", ""));
-            }
-            _ => {
-                let gap = layers - width(&line.layer) + 2;
-                out.push_str(&format!("{:gap$}{place}\n", ""));
-            }
-        }
+        push_line(look, line, &columns, &mut out);
     }
     out
+}
+
+fn columns(look: &Look, lines: &[Line<'_>]) -> Columns {
+    let widest = |width: fn(&Line<'_>) -> usize| lines.iter().map(width).max().unwrap_or(0);
+    let key = widest(|line| line.key.width);
+    let value = widest(|line| line.value.width);
+    let layer = widest(|line| line.layer.len());
+    let place = widest(|line| line.place.width);
+    match look.width {
+        // On a terminal long values give way; in a file or pipe every line is whole.
+        Some(columns) => {
+            let key = key.min(WIDEST_KEY);
+            let rest = columns.saturating_sub(key + layer + place + 6);
+            Columns { key, value: value.min(rest.max(14)), layer }
+        }
+        None => Columns { key, value: value.min(WIDEST_PIPED_VALUE), layer },
+    }
+}
+
+fn push_line(look: &Look, line: &Line<'_>, columns: &Columns, out: &mut String) {
+    let is_cut = look.width.is_some() && line.value.width > columns.value;
+    let (value, value_width) = match is_cut {
+        true => (Cow::Owned(look.cut(&line.value.text, columns.value)), columns.value),
+        false => (Cow::Borrowed(line.value.text.as_str()), line.value.width),
+    };
+    let role = if line.is_error { Role::Wrong } else { Role::Value };
+    look.push(out, Role::Key, &line.key.text);
+    pad(out, line.key.width, columns.key + 2);
+    look.push(out, role, &value);
+    pad(out, value_width, columns.value + 2);
+    look.push(out, Role::Layer, line.layer);
+    let used = line.key.width.max(columns.key) + value_width.max(columns.value) + columns.layer + 6;
+    match look.width {
+        Some(width) if used + line.place.width > width => {
+            out.push('\n');
+            pad(out, 0, columns.key + 2);
+        }
+        _ => pad(out, line.layer.len(), columns.layer + 2),
+    }
+    look.push(out, Role::Place, &line.place.text);
+    out.push('\n');
+}
+
+/// Fills up a column that `used` columns of text stand in, with a blank at least.
+fn pad(out: &mut String, used: usize, to: usize) {
+    out.extend(std::iter::repeat_n(' ', to.saturating_sub(used).max(1)));
 }

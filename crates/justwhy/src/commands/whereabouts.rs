@@ -106,7 +106,7 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
             Presence::Read => "read",
             _ => LayerState::of(&layer.presence).name(),
         };
-        let sources = of_layer.iter().map(|reading| reading.source.clone()).collect();
+        let sources = of_layer.iter().map(|reading| reading.source.to_string()).collect();
         let reads_files = !matches!(layer.kind, Kind::Process | Kind::Arguments);
         shown.push(ShownLayer {
             layer: layer.name.clone(),

@@ -32,7 +32,7 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
                 .help("an empty JSON file must say {}"));
         }
     };
-    let mut tree = Tree::new();
+    let mut tree = Tree::for_text(text.len());
     tree.node_mut(Tree::ROOT).at = span(root.range);
     Filling { tree: &mut tree, text }.object(Tree::ROOT, root)?;
     Ok(tree)

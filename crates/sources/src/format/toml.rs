@@ -70,7 +70,7 @@ impl<'s> Builder<'s> {
         Builder {
             source,
             limits,
-            tree: Tree::new(),
+            tree: Tree::for_text(source.input().len()),
             origins: vec![Origin::Header],
             parents: vec![Tree::ROOT],
             index: HashTable::new(),

@@ -21,7 +21,7 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
     let mut reader = Reader {
         text,
         limits,
-        tree: Tree::new(),
+        tree: Tree::for_text(text.len()),
         open: Vec::new(),
         anchors: HashMap::new(),
         last_node: None,

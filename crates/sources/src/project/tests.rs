@@ -445,7 +445,7 @@ fn reads_a_file_once_however_many_layers_use_it() {
     ]);
     let readings = read(&world, None).unwrap();
     assert_eq!(readings.readings.iter().filter(|reading| !reading.offers.is_empty()).count(), 3);
-    assert!(readings.readings.iter().take(3).all(|reading| reading.source == "x/a.toml"));
+    assert!(readings.readings.iter().take(3).all(|reading| reading.source.as_ref() == "x/a.toml"));
     let reads = world.reads.borrow();
     assert_eq!(reads.get(std::path::Path::new("/p/x/a.toml")), Some(&1));
 }

@@ -1,0 +1,64 @@
+//! Criterion benchmarks of the core: reading apart, what resolution and explanation cost.
+
+#![allow(missing_docs, reason = "the macros of Criterion document nothing")]
+#![allow(clippy::unwrap_used, reason = "a benchmark that cannot go on has failed")]
+
+use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
+use justwhy_core::{Explanation, Readings, Resolution, Secrets};
+use justwhy_sources::{Arguments, Project, Reader, System};
+use std::hint::black_box;
+use std::path::PathBuf;
+
+fn large_project() -> PathBuf {
+    let folder = std::env::temp_dir().join("justwhy-bench-large");
+    std::fs::create_dir_all(&folder).unwrap();
+    justwhy_benches::write_project(&folder, justwhy_benches::SETTINGS).unwrap();
+    folder
+}
+
+fn readings(project: &Project) -> Readings {
+    let context = project.situate(&System, None).unwrap();
+    Reader::new(project, &System).read(context, &Arguments::default()).unwrap()
+}
+
+fn core(criterion: &mut Criterion) {
+    let folder = large_project();
+    let project = Project::load(&System, Some(&folder)).unwrap();
+    let readings_of_it = readings(&project);
+    let resolution = Resolution::of(&readings_of_it);
+    let settings = resolution.settings();
+    let middle = settings[settings.len() / 2];
+
+    criterion.bench_function("read 8 files of 10,000 settings", |bencher| {
+        bencher.iter_batched(|| (), |()| black_box(readings(&project)), BatchSize::LargeInput);
+    });
+    criterion.bench_function("resolve 10,000 settings in 8 layers", |bencher| {
+        bencher.iter(|| black_box(Resolution::of(black_box(&readings_of_it))));
+    });
+    criterion.bench_function("answer for 10,000 settings", |bencher| {
+        bencher.iter(|| {
+            for key in &settings {
+                black_box(Explanation::of(&resolution, *key));
+            }
+        });
+    });
+    criterion.bench_function("explain one of them", |bencher| {
+        bencher.iter(|| {
+            let answer = Explanation::of(&resolution, black_box(middle));
+            black_box((
+                answer.why(&resolution),
+                answer.rows(&resolution),
+                answer.advice(&resolution),
+            ))
+        });
+    });
+    criterion.bench_function("sort 10,000 keys", |bencher| {
+        bencher.iter(|| black_box(resolution.settings()));
+    });
+    criterion.bench_function("find the secrets among 10,000 names", |bencher| {
+        bencher.iter(|| black_box(Secrets::of(resolution.keys(), &settings)));
+    });
+}
+
+criterion_group!(benches, core);
+criterion_main!(benches);

@@ -1,0 +1,116 @@
+//! Large made-up projects for benchmarks: many settings of the tide-gauge network in many layers.
+
+use std::fmt::Write as _;
+use std::io;
+use std::path::Path;
+
+/// How many settings the usual large project has.
+pub const SETTINGS: usize = 10_000;
+
+/// The layers of a generated project, weakest first: their file names.
+pub const LAYERS: [&str; 8] = [
+    "defaults.toml",
+    "services.yaml",
+    "teams.json",
+    "regions.toml",
+    "sites.yaml",
+    "environment.json",
+    "release.yaml",
+    "deployment.env",
+];
+
+/// Writes a project of `settings` settings to `folder`, which must be there: a project file and
+/// one file for each layer. The weakest layer says every setting, each other one six of ten.
+pub fn write_project(folder: &Path, settings: usize) -> io::Result<()> {
+    let mut project =
+        "justwhy = 1\nname = \"large\"\n\n[variables]\nprefix = \"TIDE_\"\n".to_owned();
+    for (number, file) in LAYERS.iter().enumerate() {
+        let name = file.replace('.', "-");
+        // Writing to a String cannot fail.
+        let _ = write!(project, "\n[[layer]]\nname = \"{name}\"\nfile = \"{file}\"\n");
+        std::fs::write(folder.join(file), text(number, file, settings))?;
+    }
+    project.push_str("\n[[layer]]\nname = \"process\"\nprocess = true\n");
+    std::fs::write(folder.join("justwhy.toml"), project)
+}
+
+/// Whether the layer of that number says the setting of that number.
+fn says(layer: usize, setting: usize) -> bool {
+    layer == 0 || (setting * 7 + layer * 3) % 10 < 6
+}
+
+/// The segments of a setting's key: a hundred settings to a service, ten to a part of it.
+fn key(setting: usize) -> [String; 3] {
+    [
+        format!("service-{:03}", setting / 100),
+        format!("part_{}", setting / 10 % 10),
+        format!("setting_{}", setting % 10),
+    ]
+}
+
+/// The value that a layer gives a setting, as JSON, which the other formats read as well.
+fn value(layer: usize, setting: usize) -> String {
+    match setting % 5 {
+        0 => (setting * 10 + layer).to_string(),
+        1 => format!("\"gauge-{setting}.layer-{layer}.tide.example\""),
+        2 => (setting + layer).is_multiple_of(2).to_string(),
+        3 => format!("{}.5", setting + layer),
+        _ => format!("[\"harbour-{setting}\", \"breakwater-{layer}\"]"),
+    }
+}
+
+fn text(layer: usize, file: &str, settings: usize) -> String {
+    let mut out = String::new();
+    let mut open: [String; 2] = [String::new(), String::new()];
+    for setting in (0..settings).filter(|setting| says(layer, *setting)) {
+        let [service, part, name] = key(setting);
+        let value = value(layer, setting);
+        let is_new_service = open[0] != service;
+        let is_new_part = is_new_service || open[1] != part;
+        // Writing to a String cannot fail.
+        let _ = match file.rsplit('.').next() {
+            Some("toml") => {
+                if is_new_part {
+                    let _ = write!(out, "\n[{service}.{part}]\n");
+                }
+                writeln!(out, "{name} = {value}")
+            }
+            Some("yaml") => {
+                if is_new_service {
+                    let _ = writeln!(out, "{service}:");
+                }
+                if is_new_part {
+                    let _ = writeln!(out, "  {part}:");
+                }
+                writeln!(out, "    {name}: {value}")
+            }
+            Some("json") => {
+                let closing = match (out.is_empty(), is_new_service, is_new_part) {
+                    (true, ..) => "{\n",
+                    (_, true, _) => "}},\n",
+                    (_, _, true) => "},\n",
+                    _ => ",\n",
+                };
+                out.push_str(closing);
+                if is_new_service {
+                    let _ = writeln!(out, "\"{service}\": {{");
+                }
+                if is_new_part {
+                    let _ = writeln!(out, "  \"{part}\": {{");
+                }
+                write!(out, "    \"{name}\": {value}")
+            }
+            _ => {
+                let [service, part, name] = [service.clone(), part.clone(), name]
+                    .map(|s| s.to_uppercase().replace('-', "_"));
+                let value = value.replace('"', "");
+                writeln!(out, "TIDE_{service}__{part}__{name}={value}")
+            }
+        };
+        open = [service, part];
+    }
+    if file.ends_with(".json") {
+        out.push_str("}}}\n");
+    }
+    out
+}
