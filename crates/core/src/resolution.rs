@@ -124,8 +124,8 @@ impl Tree<'_> {
         let mut taken = Vec::new();
         let mut branches = if self.below[key.index()] > 0 { vec![key] } else { Vec::new() };
         while let Some(branch) = branches.pop() {
-            let children: Vec<KeyId> = self.keys.children(branch).collect();
-            for child in children {
+            let keys = self.keys;
+            for child in keys.children(branch) {
                 taken.extend(self.take(child));
                 if self.below[child.index()] > 0 {
                     branches.push(child);

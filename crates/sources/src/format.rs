@@ -1,9 +1,7 @@
-//! The formats of settings files. Each gives a [`Tree`](crate::tree::Tree) or, for flat ones, a
-//! [`Document`] directly, with the exact place of every value.
+//! The formats of settings files. Each gives a [`Tree`] with the exact place of every value.
 
 use crate::Limits;
-use crate::tree::{Fault, Lowering, Tree};
-use justwhy_core::{Document, Keys};
+use crate::tree::{Fault, Tree};
 
 pub(crate) mod env;
 pub(crate) mod json;
@@ -64,20 +62,14 @@ impl Format {
         self == Format::Env
     }
 
-    /// Reads a text, interning its names in `keys`.
-    pub(crate) fn read(
-        self,
-        text: &str,
-        keys: &mut Keys,
-        limits: Limits,
-    ) -> Result<Document, Fault> {
-        let tree = match self {
-            Format::Toml => toml::parse(text, limits)?,
-            Format::Json => json::parse(text, limits)?,
-            Format::Yaml => yaml::parse(text, limits)?,
-            Format::Env => return env::read(text, keys, limits),
-        };
-        Lowering::new(&tree, keys, limits).lower(Tree::ROOT)
+    /// Parses a text.
+    pub(crate) fn parse(self, text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
+        match self {
+            Format::Toml => toml::parse(text, limits),
+            Format::Json => json::parse(text, limits),
+            Format::Yaml => yaml::parse(text, limits),
+            Format::Env => env::parse(text),
+        }
     }
 }
 

@@ -15,6 +15,7 @@ mod error;
 mod folder;
 mod format;
 mod limits;
+mod parallel;
 mod project;
 mod reader;
 mod situate;

@@ -2,8 +2,9 @@
 
 use crate::error::Error;
 use crate::format::Format;
+use crate::parallel::parse_each;
 use crate::project::{Project, ProjectLayer, Reads, unreadable};
-use crate::tree::Fault;
+use crate::tree::{Fault, Lowering, Tree};
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::{HashMap, HashSet};
@@ -21,7 +22,7 @@ pub struct Reader<'p> {
     project: &'p Project,
     world: &'p dyn World,
     keys: Keys,
-    files: HashMap<(String, Format), Option<Arc<Document>>>,
+    files: HashMap<(String, Format), Result<Option<Arc<Document>>, Error>>,
     process: Option<Arc<Document>>,
 }
 
@@ -56,12 +57,22 @@ impl<'p> Reader<'p> {
     /// Reads what every layer says in `context`.
     pub fn read(mut self, context: Context, arguments: &Arguments) -> Result<Readings, Error> {
         let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
-        let mut pending = Vec::new();
+        let mut wanted = Vec::new();
         for declared in &self.project.layers {
-            let index = LayerIndex(layers.len());
-            let mut layer = self.layer(declared);
-            pending.extend(self.open(declared, &mut layer, index, &context)?);
+            let layer = self.layer(declared, &context);
+            if let (Reads::File(_, format), Presence::Read, Some(path)) =
+                (&declared.reads, &layer.presence, &layer.path)
+            {
+                wanted.push((path.clone(), *format));
+            }
             layers.push(layer);
+        }
+        self.fetch(wanted);
+        let mut pending = Vec::new();
+        for (index, declared) in self.project.layers.iter().enumerate() {
+            // The catalogue is below all of them.
+            let index = LayerIndex(index + 1);
+            pending.extend(self.open(declared, &mut layers[index.0], index)?);
         }
         let index = LayerIndex(layers.len());
         layers.push(Layer::new("arguments", Kind::Arguments, Names::Keys));
@@ -76,7 +87,7 @@ impl<'p> Reader<'p> {
         Ok(Readings { keys: self.keys, context, layers, readings })
     }
 
-    fn layer(&self, declared: &ProjectLayer) -> Layer {
+    fn layer(&self, declared: &ProjectLayer, context: &Context) -> Layer {
         let (kind, reads_process) = match declared.reads {
             Reads::File(..) => (Kind::File, false),
             Reads::Values(_) => (Kind::Values, false),
@@ -105,33 +116,37 @@ impl<'p> Reader<'p> {
         layer.axes = path_axes.into_iter().chain(under_axes).collect();
         layer.axes.sort_by_key(order);
         layer.axes.dedup();
+        Self::settle_place(declared, &mut layer, context);
         layer
     }
 
-    /// Finds out what there is of a layer here, and its document.
-    fn open(
-        &mut self,
-        declared: &ProjectLayer,
-        layer: &mut Layer,
-        index: LayerIndex,
-        context: &Context,
-    ) -> Result<Option<Pending>, Error> {
-        let fill = |axis: &str| Inactivity::Needs { axis: axis.to_owned() };
+    /// Finds out whether a layer is active here and which file and section it reads.
+    fn settle_place(declared: &ProjectLayer, layer: &mut Layer, context: &Context) {
+        let needs = |axis: &str| Inactivity::Needs { axis: axis.to_owned() };
         if let Some(inactivity) = Inactivity::of(&declared.when, &declared.unless, context) {
             layer.presence = Presence::Inactive(inactivity);
         }
         if let Some(under) = &declared.under {
             match under.fill(context) {
                 Ok(section) => layer.under = Some(section),
-                Err(axis) => become_inactive(layer, fill(axis)),
+                Err(axis) => become_inactive(layer, needs(axis)),
             }
         }
         if let Reads::File(path, _) = &declared.reads {
             match path.fill(context) {
                 Ok(path) => layer.path = Some(path),
-                Err(axis) => become_inactive(layer, fill(axis)),
+                Err(axis) => become_inactive(layer, needs(axis)),
             }
         }
+    }
+
+    /// The document of a layer that is active here.
+    fn open(
+        &mut self,
+        declared: &ProjectLayer,
+        layer: &mut Layer,
+        index: LayerIndex,
+    ) -> Result<Option<Pending>, Error> {
         if layer.presence != Presence::Read {
             return Ok(None);
         }
@@ -179,38 +194,69 @@ impl<'p> Reader<'p> {
         Some(self.project.text.position(at.start))
     }
 
-    /// The document of a file, `None` if it is not there.
-    fn file(&mut self, path: &str, format: Format) -> Result<Option<Arc<Document>>, Error> {
-        let cache_key = (path.to_owned(), format);
-        if let Some(known) = self.files.get(&cache_key) {
-            return Ok(known.clone());
+    /// The document of a file, `None` if it is not there. Every file that any layer reads here was
+    /// read by [`Reader::fetch`].
+    fn file(&self, path: &str, format: Format) -> Result<Option<Arc<Document>>, Error> {
+        let wanted = (path.to_owned(), format);
+        self.files.get(&wanted).cloned().unwrap_or(Ok(None))
+    }
+
+    /// Reads and parses files that were not read before. What is wrong with one is kept for the
+    /// layer that reads it.
+    fn fetch(&mut self, wanted: Vec<(String, Format)>) {
+        let mut texts: Vec<(String, Format, SourceText)> = Vec::new();
+        let mut seen = HashSet::new();
+        for (path, format) in wanted {
+            let key = (path, format);
+            if self.files.contains_key(&key) || !seen.insert(key.clone()) {
+                continue;
+            }
+            match self.load(&key.0) {
+                Ok(Some(text)) => texts.push((key.0, format, text)),
+                Ok(None) => drop(self.files.insert(key, Ok(None))),
+                Err(error) => drop(self.files.insert(key, Err(error))),
+            }
         }
         let limits = self.project.limits;
-        let bytes = match self.world.read_file(&self.project.folder.join(path), limits.file_bytes) {
+        let jobs: Vec<(Format, &str)> =
+            texts.iter().map(|(_, format, text)| (*format, text.text())).collect();
+        let (keys, files) = (&mut self.keys, &mut self.files);
+        parse_each(&jobs, limits, |index, parsed| {
+            let (path, format, text) = &texts[index];
+            let lowered =
+                parsed.and_then(|tree| Lowering::new(&tree, keys, limits).lower(Tree::ROOT));
+            let result = match lowered {
+                Ok(document) => {
+                    Ok(Some(Arc::new(Document { text: Some(text.clone()), ..document })))
+                }
+                Err(fault) => Err(attach(fault, path, text)),
+            };
+            files.insert((path.clone(), *format), result);
+        });
+    }
+
+    /// The text of a file, `None` if it is not there.
+    fn load(&self, path: &str) -> Result<Option<SourceText>, Error> {
+        let most = self.project.limits.file_bytes;
+        let bytes = match self.world.read_file(&self.project.folder.join(path), most) {
             Ok(bytes) => bytes,
-            Err(ReadProblem::Missing) => {
-                self.files.insert(cache_key, None);
-                return Ok(None);
-            }
+            Err(ReadProblem::Missing) => return Ok(None),
             Err(problem) => {
                 let error = unreadable(&problem, path).at(path, None);
                 return Err(match problem {
                     ReadProblem::TooLarge => error.help(format!(
-                        "the limit is {} bytes; raise `file_bytes` under [limits] in the project \
-                         file if this is wanted",
-                        limits.file_bytes
+                        "the limit is {most} bytes; raise `file_bytes` under [limits] in the \
+                         project file if this is wanted"
                     )),
                     _ => error,
                 });
             }
         };
         let (text, verdict) = text::decode(bytes);
-        let read = verdict.and_then(|()| format.read(text.text(), &mut self.keys, limits));
-        let mut document = read.map_err(|fault| attach(fault, path, &text))?;
-        document.text = Some(text);
-        let document = Arc::new(document);
-        self.files.insert(cache_key, Some(Arc::clone(&document)));
-        Ok(Some(document))
+        match verdict {
+            Ok(()) => Ok(Some(text)),
+            Err(fault) => Err(attach(fault, path, &text)),
+        }
     }
 
     fn values(&mut self, values: &[(Vec<String>, justwhy_core::Value, Span)]) -> Arc<Document> {

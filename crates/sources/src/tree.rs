@@ -55,7 +55,10 @@ pub(crate) enum Kind<'s> {
 
 /// The children of a list or table, linked by [`Node::next`].
 #[derive(Clone, Copy, Debug, Default)]
-pub(crate) struct Children(Option<(NodeId, NodeId)>);
+pub(crate) struct Children {
+    ends: Option<(NodeId, NodeId)>,
+    count: u32,
+}
 
 /// What is wrong in a text: the place and the reason, before anybody knows which file it is.
 #[derive(Clone, PartialEq, Debug)]
@@ -130,9 +133,10 @@ impl<'s> Tree<'s> {
     pub(crate) fn push_child(&mut self, parent: NodeId, node: Node<'s>) -> NodeId {
         let id = self.push(node);
         if let Kind::List(children) | Kind::Table(children) = &mut self.nodes[parent.index()].kind {
-            let before = children.0;
+            let before = children.ends;
             let first = before.map_or(id, |(first, _)| first);
-            children.0 = Some((first, id));
+            children.ends = Some((first, id));
+            children.count += 1;
             if let Some((_, last)) = before {
                 self.nodes[last.index()].next = Some(id);
             }
@@ -149,7 +153,7 @@ impl<'s> Tree<'s> {
     }
 
     pub(crate) fn children(&self, children: Children) -> impl Iterator<Item = NodeId> + '_ {
-        let mut at = children.0.map(|(first, _)| first);
+        let mut at = children.ends.map(|(first, _)| first);
         std::iter::from_fn(move || {
             let here = at?;
             at = self.node(here).next;
@@ -158,16 +162,19 @@ impl<'s> Tree<'s> {
     }
 
     pub(crate) fn last_child(&self, children: Children) -> Option<NodeId> {
-        children.0.map(|(_, last)| last)
+        children.ends.map(|(_, last)| last)
     }
 
     /// The entries of a table; none of anything else.
     pub(crate) fn entries(&self, table: NodeId) -> impl Iterator<Item = NodeId> + '_ {
-        let children = match &self.node(table).kind {
+        self.children(self.children_of(table))
+    }
+
+    fn children_of(&self, table: NodeId) -> Children {
+        match &self.node(table).kind {
             Kind::Table(children) => *children,
             _ => Children::default(),
-        };
-        self.children(children)
+        }
     }
 }
 
@@ -265,9 +272,10 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         depth: usize,
         through: Option<usize>,
     ) -> Result<Vec<Member>, Fault> {
-        let mut members: Vec<Member> = Vec::new();
+        let count = self.tree.children_of(table).count as usize;
+        let mut members: Vec<Member> = Vec::with_capacity(count);
         let mut merges = Vec::new();
-        let mut seen = Seen::default();
+        let mut seen = Seen::new(count);
         let mut merged_at = None;
         for id in self.tree.entries(table) {
             let node = self.tree.node(id);
@@ -332,7 +340,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             }
             Kind::List(children) => {
                 self.enter(id, depth)?;
-                let mut items = Vec::new();
+                let mut items = Vec::with_capacity(children.count as usize);
                 for item in tree.children(*children) {
                     items.push(self.element(item, depth)?);
                 }
@@ -418,14 +426,18 @@ pub(crate) fn too_deep(at: Span, limits: Limits) -> Fault {
 
 /// The names of a table so far. Most tables are small, and comparing a few names is cheaper than
 /// hashing them.
-#[derive(Default)]
 struct Seen<'t> {
     few: Vec<(&'t str, Span)>,
     many: HashMap<&'t str, Span>,
 }
 
 impl<'t> Seen<'t> {
-    const FEW: usize = 8;
+    const FEW: usize = 12;
+
+    /// For a table of about so many names.
+    fn new(count: usize) -> Seen<'t> {
+        Seen { few: Vec::with_capacity(count.min(Self::FEW)), many: HashMap::new() }
+    }
 
     /// Adds a name; gives its first place if it was there before.
     fn insert(&mut self, name: &'t str, at: Span) -> Option<Span> {

@@ -1,29 +1,20 @@
 //! Env files: lines of `NAME=VALUE`. Our own format, so that every place is exact and nothing is
 //! ever executed.
 
-use crate::Limits;
-use crate::tree::{Fault, shown_name};
-use hashbrown::HashMap;
-use justwhy_core::{Document, KeyId, Keys, Leaf, Span, Value};
+use crate::tree::{Fault, Kind, Node, Tree, shown_name};
+use justwhy_core::Span;
+use std::borrow::Cow;
 
-/// Reads the lines of a text.
-pub(crate) fn read(text: &str, keys: &mut Keys, limits: Limits) -> Result<Document, Fault> {
+/// Parses lines; every variable is an entry of the root.
+pub(crate) fn parse(text: &str) -> Result<Tree<'_>, Fault> {
     let mut scanner = Scanner { text, at: 0 };
-    let mut document = Document::default();
-    let mut names: HashMap<KeyId, Span> = HashMap::new();
-    while let Some((name_at, value_at, value)) = scanner.line()? {
+    let mut tree = Tree::for_text(text.len());
+    while let Some(Line { name_at, at, value }) = scanner.line()? {
         let name = &text[name_at.start as usize..name_at.end as usize];
-        let key = keys.child(KeyId::ROOT, name);
-        if let Some(first) = names.insert(key, name_at) {
-            return Err(Fault::repeated(name, name_at, first));
-        }
-        if names.len() > limits.nodes {
-            return Err(Fault::past_limit(name_at, "nodes", limits.nodes as u64, "values"));
-        }
-        let value = Value::Text(value.into());
-        document.leaves.push(Leaf { name: key, value, at: Some(value_at) });
+        let node = Node::named(Cow::Borrowed(name), name_at, at, Kind::Text(value));
+        tree.push_child(Tree::ROOT, node);
     }
-    Ok(document)
+    Ok(tree)
 }
 
 struct Scanner<'s> {
@@ -31,7 +22,12 @@ struct Scanner<'s> {
     at: usize,
 }
 
-type Line = (Span, Span, String);
+/// A line with a variable: where its name and its value stand, and the value.
+struct Line<'s> {
+    name_at: Span,
+    at: Span,
+    value: Cow<'s, str>,
+}
 
 impl<'s> Scanner<'s> {
     fn rest(&self) -> &'s str {
@@ -61,8 +57,8 @@ impl<'s> Scanner<'s> {
         Span::new(self.at, self.at)
     }
 
-    /// The next line with a variable: where its name stands, where its value does, and the value.
-    fn line(&mut self) -> Result<Option<Line>, Fault> {
+    /// The next line with a variable.
+    fn line(&mut self) -> Result<Option<Line<'s>>, Fault> {
         loop {
             self.skip_blanks();
             if self.rest().is_empty() {
@@ -76,7 +72,7 @@ impl<'s> Scanner<'s> {
         }
     }
 
-    fn variable(&mut self) -> Result<Line, Fault> {
+    fn variable(&mut self) -> Result<Line<'s>, Fault> {
         let mut name_at = self.name()?;
         let word = &self.text[name_at.start as usize..name_at.end as usize];
         if word == "export" && matches!(self.peek(), Some(b' ' | b'\t')) {
@@ -88,19 +84,25 @@ impl<'s> Scanner<'s> {
                 name_at = self.name()?;
             }
         }
-        let name = shown_name(&self.text[name_at.start as usize..name_at.end as usize]);
-        if matches!(self.peek(), Some(b' ' | b'\t')) {
-            let blank = self.here();
-            self.skip_blanks();
-            return Err(match self.peek() {
-                Some(b'=') => spaces(blank),
-                _ => Fault::new(blank, format!("expected `=` right after {name}"))
-                    .help("write NAME=VALUE"),
-            });
-        }
-        if self.peek() != Some(b'=') {
-            return Err(Fault::new(self.here(), format!("expected `=` right after {name}"))
-                .help("write NAME=VALUE; a name is made of letters, digits and _"));
+        let text = self.text;
+        let expected = |at: Span| {
+            let name = shown_name(&text[name_at.start as usize..name_at.end as usize]);
+            Fault::new(at, format!("expected `=` right after {name}"))
+        };
+        match self.peek() {
+            Some(b'=') => {}
+            Some(b' ' | b'\t') => {
+                let blank = self.here();
+                self.skip_blanks();
+                return Err(match self.peek() {
+                    Some(b'=') => spaces(blank),
+                    _ => expected(blank).help("write NAME=VALUE"),
+                });
+            }
+            _ => {
+                return Err(expected(self.here())
+                    .help("write NAME=VALUE; a name is made of letters, digits and _"));
+            }
         }
         self.at += 1;
         let start = self.at;
@@ -109,9 +111,9 @@ impl<'s> Scanner<'s> {
             Some(b'"') => self.double_quoted()?,
             _ => return self.unquoted(name_at),
         };
-        let value_at = Span::new(start, self.at);
+        let at = Span::new(start, self.at);
         self.only_a_comment_follows()?;
-        Ok((name_at, value_at, value))
+        Ok(Line { name_at, at, value: Cow::Owned(value) })
     }
 
     fn name(&mut self) -> Result<Span, Fault> {
@@ -130,7 +132,7 @@ impl<'s> Scanner<'s> {
         Ok(Span::new(start, self.at))
     }
 
-    fn unquoted(&mut self, name_at: Span) -> Result<Line, Fault> {
+    fn unquoted(&mut self, name_at: Span) -> Result<Line<'s>, Fault> {
         let start = self.at;
         let whole = &self.rest()[..self.rest().find('\n').unwrap_or(self.rest().len())];
         let whole = whole.strip_suffix('\r').unwrap_or(whole);
@@ -141,9 +143,9 @@ impl<'s> Scanner<'s> {
         if value.starts_with([' ', '\t']) {
             return Err(spaces(Span::new(start, start)));
         }
-        let value_at = Span::new(start, start + value.len());
+        let at = Span::new(start, start + value.len());
         self.skip_line();
-        Ok((name_at, value_at, value.to_owned()))
+        Ok(Line { name_at, at, value: Cow::Borrowed(value) })
     }
 
     fn single_quoted(&mut self) -> Result<String, Fault> {

@@ -19,7 +19,7 @@ enum Plain {
 fn ours(format: Format, text: &str) -> Option<Plain> {
     let mut keys = Keys::default();
     let limits = Limits::default();
-    let document = format.read(text, &mut keys, limits).ok()?;
+    let document = super::document(format, text, &mut keys, limits).ok()?;
     let mut root = Plain::Table(BTreeMap::new());
     for leaf in &document.leaves {
         insert(&mut root, &keys, leaf.name, plain(&leaf.value));
