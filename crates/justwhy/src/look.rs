@@ -123,6 +123,12 @@ impl Look {
         self.plain(&clean(text)).into_owned()
     }
 
+    /// The same of a text that nobody else needs.
+    pub(crate) fn owned_text(&self, text: String) -> String {
+        let is_fine = text.bytes().all(|byte| matches!(byte, b' '..=b'~'));
+        if is_fine { text } else { self.text(&text) }
+    }
+
     /// Our own `…` where there is only ASCII; other characters are the user's data and stay.
     fn plain<'t>(&self, text: &'t str) -> Cow<'t, str> {
         if self.symbols || !text.contains('…') {

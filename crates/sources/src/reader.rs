@@ -22,9 +22,12 @@ pub struct Reader<'p> {
     project: &'p Project,
     world: &'p dyn World,
     keys: Keys,
-    files: HashMap<(String, Format), Result<Option<Arc<Document>>, Error>>,
+    files: HashMap<(String, Format), Fetched>,
     process: Option<Arc<Document>>,
 }
+
+/// What a file says, `None` if it is not there.
+type Fetched = Result<Option<Arc<Document>>, Error>;
 
 /// A document that a layer reads, and how.
 struct Pending {
@@ -196,7 +199,7 @@ impl<'p> Reader<'p> {
 
     /// The document of a file, `None` if it is not there. Every file that any layer reads here was
     /// read by [`Reader::fetch`].
-    fn file(&self, path: &str, format: Format) -> Result<Option<Arc<Document>>, Error> {
+    fn file(&self, path: &str, format: Format) -> Fetched {
         let wanted = (path.to_owned(), format);
         self.files.get(&wanted).cloned().unwrap_or(Ok(None))
     }

@@ -41,7 +41,7 @@ pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outc
         let settings = answers.iter().map(setting).collect();
         json::text(&json::Answer::new("list", answering.context(), Body { settings }))
     } else {
-        text(answering, &answers)
+        text(answering, answers)
     };
     Ok(answering.outcome(result, notes, is_yes))
 }
@@ -85,8 +85,8 @@ struct Cell {
 }
 
 impl Cell {
-    fn new(look: &Look, text: &str) -> Cell {
-        let text = look.text(text);
+    fn new(look: &Look, text: String) -> Cell {
+        let text = look.owned_text(text);
         let width = width(&text);
         Cell { text, width }
     }
@@ -107,23 +107,23 @@ struct Columns {
     layer: usize,
 }
 
-fn text(answering: &Answering<'_>, answers: &[Explanation]) -> String {
+fn text(answering: &Answering<'_>, answers: Vec<Explanation>) -> String {
     let resolution = answering.resolution;
     let keys = resolution.keys();
     let look = answering.look;
-    let line = |answer: &Explanation| {
+    let line = |answer: Explanation| {
         let winner = answer.winner.as_ref();
         let layer = winner.map(|winner| resolution.readings().layer(winner.layer).name.as_str());
         let place = winner.map(|winner| winner.place(keys)).unwrap_or_default();
         Line {
-            key: Cell::new(look, &keys.show(answer.key)),
-            value: Cell::new(look, &shown_value(answer)),
+            key: Cell::new(look, keys.show(answer.key)),
+            value: Cell::new(look, shown_value(&answer)),
             layer: layer.unwrap_or_default(),
-            place: Cell::new(look, &place),
+            place: Cell::new(look, place),
             is_error: matches!(answer.status, Status::Error { .. }),
         }
     };
-    let lines: Vec<Line<'_>> = answers.iter().map(line).collect();
+    let lines: Vec<Line<'_>> = answers.into_iter().map(line).collect();
     let columns = columns(look, &lines);
     let mut out = String::with_capacity(lines.len() * 100);
     for line in &lines {
