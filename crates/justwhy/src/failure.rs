@@ -35,7 +35,8 @@ fn render(error: &Error, look: &Look) -> String {
         let spot = look.paint(Role::Place, &spot.to_string());
         out.push_str(&format!("  {} {spot}\n", look.text(what)));
     }
-    for help in error.helps() {
+    let beside_the_mark = error.shown_line().map(|excerpt| excerpt.label.as_str());
+    for help in error.helps().iter().filter(|help| Some(help.as_str()) != beside_the_mark) {
         look.paragraph(&mut out, help, "  ");
     }
     out
@@ -56,12 +57,17 @@ fn shown_line(error: &Error, excerpt: &justwhy_sources::Excerpt, look: &Look) ->
     let snippet =
         Snippet::source(excerpt.line.as_str()).line_start(position.line).annotation(annotation);
     let report = [Level::ERROR.no_name().secondary_title("").element(snippet)];
-    let renderer = if look.colour { Renderer::styled() } else { Renderer::plain() };
-    let rendered = renderer.render(&report);
+    let rendered = Renderer::plain().render(&report);
     // Only the line and its mark: the title and place were said above, in our own words.
-    let lines =
-        rendered.lines().filter(|line| line.contains('|') && !line.trim_end().ends_with('|'));
-    lines.map(|line| format!("  {line}\n")).collect()
+    let lines = rendered.lines().filter(|line| !line.trim_end().ends_with('|'));
+    let mut out = String::new();
+    for line in lines {
+        let Some((number, text)) = line.split_once('|') else { continue };
+        let role = if number.trim().is_empty() { Role::Wrong } else { Role::Plain };
+        let number = look.paint(Role::Lost, &format!("{number}|"));
+        out.push_str(&format!("  {number}{}\n", look.paint(role, text)));
+    }
+    out
 }
 
 /// What clap says about the arguments: help and the version are no errors.

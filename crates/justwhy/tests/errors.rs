@@ -120,11 +120,9 @@ fn shows_the_line_of_a_project_file_that_is_wrong() {
     error justwhy.toml:8:3: the project file has no field `layr`
       8 | [[layr]]
         |   ^^^^ did you mean `layer`?
-      did you mean `layer`?
     error justwhy.toml:5:1: an axis has no field `alowed`
       5 | alowed = …
         | ^^^^^^ did you mean `allowed`?
-      did you mean `allowed`?
     --- exit 2
     ");
 }

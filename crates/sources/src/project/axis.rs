@@ -12,8 +12,8 @@ const FIELDS: Fields =
 pub(super) fn read_all(sink: &mut Sink<'_>) -> Vec<ProjectAxis> {
     let mut axes: Vec<(ProjectAxis, Span)> = Vec::new();
     for table in sink.tables("axis") {
-        sink.check_names(table, &FIELDS);
-        let Some((axis, at)) = read(sink, table) else {
+        let names_are_fine = sink.check_names(table, &FIELDS);
+        let Some((axis, at)) = read(sink, table, names_are_fine) else {
             continue;
         };
         if let Some((_, first)) = axes.iter().find(|(other, _)| other.axis.name == axis.axis.name) {
@@ -24,7 +24,7 @@ pub(super) fn read_all(sink: &mut Sink<'_>) -> Vec<ProjectAxis> {
     axes.into_iter().map(|(axis, _)| axis).collect()
 }
 
-fn read(sink: &mut Sink<'_>, table: NodeId) -> Option<(ProjectAxis, Span)> {
+fn read(sink: &mut Sink<'_>, table: NodeId, names_are_fine: bool) -> Option<(ProjectAxis, Span)> {
     let (name, name_at) = required_name(sink, table, "an axis")?;
     if !is_axis_name(&name) {
         sink.error(
@@ -37,7 +37,9 @@ fn read(sink: &mut Sink<'_>, table: NodeId) -> Option<(ProjectAxis, Span)> {
     let open = sink.boolean(table, "open").unwrap_or_default();
     let allowed = allowed(sink, table);
     let axis = Axis { name, allowed, open };
-    if !open && axis.allowed.is_empty() && sink.field(table, "allowed").is_none() {
+    // A misspelt `allowed` has been reported.
+    if names_are_fine && !open && axis.allowed.is_empty() && sink.field(table, "allowed").is_none()
+    {
         sink.error(
             Error::new("bad-project", format!("no value is allowed for the axis {}", axis.name))
                 .help("list them: allowed = [\"…\"], or take any: open = true"),

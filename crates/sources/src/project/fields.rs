@@ -75,9 +75,11 @@ impl<'t> Sink<'t> {
         })
     }
 
-    /// Refuses every field that is not known, with the one that was probably meant.
-    pub(super) fn check_names(&mut self, table: NodeId, fields: &Fields) {
+    /// Refuses every field that is not known, with the one that was probably meant. Gives whether
+    /// all are fine.
+    pub(super) fn check_names(&mut self, table: NodeId, fields: &Fields) -> bool {
         let tree = self.tree;
+        let before = self.errors.len();
         for id in tree.entries(table) {
             let node = tree.node(id);
             let name = node.name.as_ref();
@@ -100,6 +102,7 @@ impl<'t> Sink<'t> {
             };
             self.error_at_name(error, node.name_at, &label);
         }
+        self.errors.len() == before
     }
 
     /// The node of a field.
