@@ -128,6 +128,9 @@ fn walks_through_the_demo() {
     settled(|| {
         let run = place.run_with(&["demo"], &[("TMPDIR", "/tmp")]);
         insta::assert_snapshot!("demo", run.all());
+        // It is left for people to go on in, not for tests.
+        let written = run.stdout.split_whitespace().find(|word| word.contains("/justwhy-demo-"));
+        std::fs::remove_dir_all(written.unwrap()).unwrap();
     });
     let run = place.run(&["demo", "new/tide", "--output", "json"]);
     assert_eq!(run.code, 0, "{}", run.stderr);
