@@ -5,6 +5,7 @@ use crate::{
     Candidate, CandidateId, Conversion, KeyId, Keys, Kind, LayerIndex, NearName, Position,
     Presence, Resolution, Type, Value, hide_address_password,
 };
+use std::fmt::Write as _;
 use std::sync::Arc;
 
 mod advice;
@@ -75,10 +76,23 @@ impl Stand {
     /// `source:line:column`; where the source has no lines, what is said there: a variable's name
     /// or an option.
     pub fn place(&self, keys: &Keys) -> String {
+        let mut place = String::new();
+        self.push_place(&mut place, keys);
+        place
+    }
+
+    /// Writes the place as [`Stand::place`] gives it.
+    pub fn push_place(&self, out: &mut String, keys: &Keys) {
         match (self.position, self.source.as_ref()) {
-            (Some(_), _) => place(&self.source, self.position),
-            (None, "arguments") => "--set or --unset".to_owned(),
-            (None, _) => format!("the variable {}", keys.show(self.name)),
+            (Some(Position { line, column }), source) => {
+                // Writing to a String cannot fail.
+                let _ = write!(out, "{source}:{line}:{column}");
+            }
+            (None, "arguments") => out.push_str("--set or --unset"),
+            (None, _) => {
+                out.push_str("the variable ");
+                keys.push_shown(out, self.name);
+            }
         }
     }
 }

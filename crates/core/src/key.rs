@@ -232,13 +232,18 @@ impl Keys {
     /// `key` as people write it: segments joined by dots, quoted where they must be.
     pub fn show(&self, key: KeyId) -> String {
         let mut shown = String::with_capacity(48);
+        self.push_shown(&mut shown, key);
+        shown
+    }
+
+    /// Writes `key` as [`Keys::show`] gives it.
+    pub fn push_shown(&self, out: &mut String, key: KeyId) {
         self.for_each_segment(key, |at, segment| {
             if at > 0 {
-                shown.push('.');
+                out.push('.');
             }
-            path::push_segment(&mut shown, segment);
+            path::push_segment(out, segment);
         });
-        shown
     }
 
     /// `chosen`, each once, sorted by the byte order of their segments.

@@ -128,7 +128,7 @@ impl Reading {
                 return Err(BadReading::NotText { variable: variable.clone() });
             }
         }
-        let mut own_names = HashSet::new();
+        let mut own_names = vec![false; document.leaves.len()];
         for (index, leaf) in document.leaves.iter().enumerate() {
             if leaf.name == from || !keys.is_within(leaf.name, from) {
                 continue;
@@ -149,12 +149,12 @@ impl Reading {
             if let Some(Claim { key: base, is_own }) = claimed {
                 let key = keys.moved(leaf.name, top, base);
                 if base == key && is_own {
-                    own_names.insert(index);
+                    own_names[index] = true;
                 }
                 reading.offers.push(Offer { key, leaf: narrow(index) });
             }
         }
-        reading.settle_said_twice(|offer| own_names.contains(&(offer.leaf as usize)));
+        reading.settle_said_twice(|offer| own_names[offer.leaf as usize]);
         Ok(reading)
     }
 

@@ -139,11 +139,12 @@ impl Value {
     /// an empty one, one with blanks at an end and one that looks like a number can be told.
     pub fn show(&self) -> String {
         let mut out = String::new();
-        self.push_to(&mut out);
+        self.push_shown(&mut out);
         out
     }
 
-    fn push_to(&self, out: &mut String) {
+    /// Writes the value as [`Value::show`] gives it.
+    pub fn push_shown(&self, out: &mut String) {
         match self {
             Value::Null => out.push_str("null"),
             Value::Boolean(value) => out.push_str(if *value { "true" } else { "false" }),
@@ -159,7 +160,7 @@ impl Value {
                     if at > 0 {
                         out.push_str(", ");
                     }
-                    item.value.push_to(out);
+                    item.value.push_shown(out);
                 }
                 out.push(']');
             }
@@ -171,7 +172,7 @@ impl Value {
                     }
                     push_quoted(out, &entry.name);
                     out.push_str(" = ");
-                    entry.value.push_to(out);
+                    entry.value.push_shown(out);
                 }
                 out.push_str(" }");
             }

@@ -123,12 +123,6 @@ impl Look {
         self.plain(&clean(text)).into_owned()
     }
 
-    /// The same of a text that nobody else needs.
-    pub(crate) fn owned_text(&self, text: String) -> String {
-        let is_fine = text.bytes().all(|byte| matches!(byte, b' '..=b'~'));
-        if is_fine { text } else { self.text(&text) }
-    }
-
     /// Our own `…` where there is only ASCII; other characters are the user's data and stay.
     fn plain<'t>(&self, text: &'t str) -> Cow<'t, str> {
         if self.symbols || !text.contains('…') {
@@ -176,6 +170,12 @@ impl Look {
     }
 }
 
+/// Whether `text` is nothing but printable ASCII, as nearly every text is.
+pub(crate) fn is_plain(text: &str) -> bool {
+    // Without a way out in the middle, so that many bytes are looked at at once.
+    text.bytes().fold(true, |plain, byte| plain & matches!(byte, b' '..=b'~'))
+}
+
 /// The columns that `text` takes.
 pub(crate) fn width(text: &str) -> usize {
     if text.is_ascii() { text.len() } else { text.width() }
@@ -189,8 +189,7 @@ pub(crate) fn fill(painted: &str, columns: usize, to: usize) -> String {
 /// The text with every control character, and every mark that turns or hides text, written out as
 /// an escape: data must not command the terminal.
 pub(crate) fn clean(text: &str) -> Cow<'_, str> {
-    let is_harmless = text.bytes().all(|byte| matches!(byte, b' '..=b'~'));
-    if is_harmless || !text.contains(justwhy_core::is_unprintable) {
+    if is_plain(text) || !text.contains(justwhy_core::is_unprintable) {
         return Cow::Borrowed(text);
     }
     let mut clean = String::new();

@@ -3,7 +3,7 @@
 use super::Answering;
 use crate::fingerprint::Fingerprints;
 use crate::json;
-use crate::look::{Look, Role, width};
+use crate::look::{Look, Role, is_plain, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{Explanation, KeyId, Pattern, Status};
@@ -24,26 +24,25 @@ struct Body {
 pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outcome, Vec<Error>> {
     let resolution = answering.resolution;
     let (chosen, mut notes) = chosen(answering, patterns)?;
-    let mut answers = Vec::with_capacity(chosen.len());
-    for key in chosen {
-        let answer = Explanation::of(resolution, key);
-        if answer.status != Status::Absent {
-            answers.push(answer);
-        }
-    }
-    if answers.is_empty() && notes.is_empty() {
-        notes.push_str("note: no setting has a value here\n");
-    }
-    let is_yes = !answers.iter().any(|answer| matches!(answer.status, Status::Error { .. }));
+    let (mut any, mut any_error) = (false, false);
+    // One after the other, so that no more than one answer is held besides what is made of it.
+    let answers = chosen.into_iter().map(|key| Explanation::of(resolution, key)).filter(|answer| {
+        any |= answer.status != Status::Absent;
+        any_error |= matches!(answer.status, Status::Error { .. });
+        answer.status != Status::Absent
+    });
     let result = if answering.as_json() {
         let fingerprints = Fingerprints::new();
-        let setting = |answer| json::Setting::of(resolution, answer, &fingerprints);
-        let settings = answers.iter().map(setting).collect();
+        let setting = |answer| json::Setting::of(resolution, &answer, &fingerprints);
+        let settings = answers.map(setting).collect();
         json::text(&json::Answer::new("list", answering.context(), Body { settings }))
     } else {
         text(answering, answers)
     };
-    Ok(answering.outcome(result, notes, is_yes))
+    if !any && notes.is_empty() {
+        notes.push_str("note: no setting has a value here\n");
+    }
+    Ok(answering.outcome(result, notes, !any_error))
 }
 
 /// The settings that the patterns mean, all without any, each once and in order.
@@ -68,28 +67,20 @@ fn chosen(
     Ok((resolution.keys().sorted(found), notes))
 }
 
-/// What stands for a value in a table.
-pub(crate) fn shown_value(answer: &Explanation) -> String {
+/// Writes what stands for a value in a table.
+fn push_value(out: &mut String, answer: &Explanation) {
     match (&answer.status, answer.value()) {
-        (Status::Error { code, .. }, _) => format!("(error: {code})"),
-        (_, Some(value)) => value.show(),
-        (_, None) if answer.secret_value().is_some() => "(secret)".to_owned(),
-        (_, None) => "(absent)".to_owned(),
+        (Status::Error { code, .. }, _) => out.push_str(&format!("(error: {code})")),
+        (_, Some(value)) => value.push_shown(out),
+        (_, None) => out.push_str("(secret)"),
     }
 }
 
-/// A cell of the table: what is shown, and the columns that it takes.
+/// A cell of the table: where its text ends in the text of all cells, and the columns it takes.
+#[derive(Clone, Copy)]
 struct Cell {
-    text: String,
+    end: usize,
     width: usize,
-}
-
-impl Cell {
-    fn new(look: &Look, text: String) -> Cell {
-        let text = look.owned_text(text);
-        let width = width(&text);
-        Cell { text, width }
-    }
 }
 
 struct Line<'r> {
@@ -100,6 +91,51 @@ struct Line<'r> {
     is_error: bool,
 }
 
+/// The lines of the table. The texts of all cells stand in one, one after the other: a large project
+/// has tens of thousands of them.
+struct Table<'r> {
+    text: String,
+    lines: Vec<Line<'r>>,
+}
+
+impl<'r> Table<'r> {
+    fn of(answering: &Answering<'r>, answers: impl Iterator<Item = Explanation>) -> Table<'r> {
+        let resolution = answering.resolution;
+        let keys = resolution.keys();
+        let mut table = Table { text: String::new(), lines: Vec::new() };
+        for answer in answers {
+            let key = table.cell(answering.look, |out| keys.push_shown(out, answer.key));
+            let value = table.cell(answering.look, |out| push_value(out, &answer));
+            let winner = answer.winner.as_ref();
+            let layer = winner.map(|winner| resolution.readings().layer(winner.layer));
+            let place = table.cell(answering.look, |out| {
+                if let Some(winner) = winner {
+                    winner.push_place(out, keys);
+                }
+            });
+            table.lines.push(Line {
+                key,
+                value,
+                layer: layer.map_or("", |layer| &layer.name),
+                place,
+                is_error: matches!(answer.status, Status::Error { .. }),
+            });
+        }
+        table
+    }
+
+    fn cell(&mut self, look: &Look, push: impl FnOnce(&mut String)) -> Cell {
+        let start = self.text.len();
+        push(&mut self.text);
+        if !is_plain(&self.text[start..]) {
+            let cleaned = look.text(&self.text[start..]);
+            self.text.truncate(start);
+            self.text.push_str(&cleaned);
+        }
+        Cell { end: self.text.len(), width: width(&self.text[start..]) }
+    }
+}
+
 /// The columns of the table.
 struct Columns {
     key: usize,
@@ -107,27 +143,21 @@ struct Columns {
     layer: usize,
 }
 
-fn text(answering: &Answering<'_>, answers: Vec<Explanation>) -> String {
-    let resolution = answering.resolution;
-    let keys = resolution.keys();
+fn text(answering: &Answering<'_>, answers: impl Iterator<Item = Explanation>) -> String {
     let look = answering.look;
-    let line = |answer: Explanation| {
-        let winner = answer.winner.as_ref();
-        let layer = winner.map(|winner| resolution.readings().layer(winner.layer).name.as_str());
-        let place = winner.map(|winner| winner.place(keys)).unwrap_or_default();
-        Line {
-            key: Cell::new(look, keys.show(answer.key)),
-            value: Cell::new(look, shown_value(&answer)),
-            layer: layer.unwrap_or_default(),
-            place: Cell::new(look, place),
-            is_error: matches!(answer.status, Status::Error { .. }),
-        }
-    };
-    let lines: Vec<Line<'_>> = answers.into_iter().map(line).collect();
-    let columns = columns(look, &lines);
-    let mut out = String::with_capacity(lines.len() * 100);
-    for line in &lines {
-        push_line(look, line, &columns, &mut out);
+    let table = Table::of(answering, answers);
+    let columns = columns(look, &table.lines);
+    let mut out = String::with_capacity(table.text.len() * 2);
+    let mut rest = table.text.as_str();
+    let mut start = 0;
+    for line in &table.lines {
+        let mut next = |cell: Cell| {
+            let (text, after) = rest.split_at(cell.end - start);
+            (rest, start) = (after, cell.end);
+            text
+        };
+        let texts = [next(line.key), next(line.value), next(line.place)];
+        push_line(look, line, texts, &columns, &mut out);
     }
     out
 }
@@ -149,14 +179,15 @@ fn columns(look: &Look, lines: &[Line<'_>]) -> Columns {
     }
 }
 
-fn push_line(look: &Look, line: &Line<'_>, columns: &Columns, out: &mut String) {
+fn push_line(look: &Look, line: &Line<'_>, texts: [&str; 3], columns: &Columns, out: &mut String) {
+    let [key, value, place] = texts;
     let is_cut = look.width.is_some() && line.value.width > columns.value;
     let (value, value_width) = match is_cut {
-        true => (Cow::Owned(look.cut(&line.value.text, columns.value)), columns.value),
-        false => (Cow::Borrowed(line.value.text.as_str()), line.value.width),
+        true => (Cow::Owned(look.cut(value, columns.value)), columns.value),
+        false => (Cow::Borrowed(value), line.value.width),
     };
     let role = if line.is_error { Role::Wrong } else { Role::Value };
-    look.push(out, Role::Key, &line.key.text);
+    look.push(out, Role::Key, key);
     pad(out, line.key.width, columns.key + 2);
     look.push(out, role, &value);
     pad(out, value_width, columns.value + 2);
@@ -169,11 +200,17 @@ fn push_line(look: &Look, line: &Line<'_>, columns: &Columns, out: &mut String) 
         }
         _ => pad(out, line.layer.len(), columns.layer + 2),
     }
-    look.push(out, Role::Place, &line.place.text);
+    look.push(out, Role::Place, place);
     out.push('\n');
 }
 
 /// Fills up a column that `used` columns of text stand in, with a blank at least.
 fn pad(out: &mut String, used: usize, to: usize) {
-    out.extend(std::iter::repeat_n(' ', to.saturating_sub(used).max(1)));
+    const BLANKS: &str = "                                                                ";
+    let mut missing = to.saturating_sub(used).max(1);
+    while missing > 0 {
+        let now = missing.min(BLANKS.len());
+        out.push_str(&BLANKS[..now]);
+        missing -= now;
+    }
 }
