@@ -138,7 +138,8 @@ impl Reading {
             if never.contains(&name) {
                 continue;
             }
-            if !known.has(&name) && reading.strangers.last().is_none_or(|last| last.key != top) {
+            let is_known = known.has(keys, &name);
+            if !is_known && reading.strangers.last().is_none_or(|last| last.key != top) {
                 reading.strangers.push(Offer { key: top, leaf: narrow(index) });
             }
             let claimed = naming.claim(keys, known, &name).map_err(|clash| BadReading::Clash {

@@ -24,17 +24,18 @@ const HIDDEN: &str = "***";
 /// Whether a name (a key or a variable) has a word of a secret in it. Words end at `.`, `_`, `-`
 /// and at a change from lower to upper case.
 pub fn is_secret_name(name: &str) -> bool {
-    // Nearly no name has the letters of any of the words in it, and splitting is not free.
-    let lower = name.to_ascii_lowercase();
-    if !["passw", "secret", "token", "credential", "key"].iter().any(|part| lower.contains(part)) {
-        return false;
-    }
     let words = words(name);
     WORDS.iter().any(|wanted| {
         words.windows(wanted.len()).any(|run| {
             run.iter().zip(wanted.iter()).all(|(word, wanted)| word.eq_ignore_ascii_case(wanted))
         })
     })
+}
+
+/// Whether a name in lower case has the letters of any of the words in it. Nearly none has, and
+/// splitting every name into words is not free.
+fn could_be_secret(lower: &str) -> bool {
+    ["passw", "secret", "token", "credential", "key"].iter().any(|part| lower.contains(part))
 }
 
 /// Whether a list holds a map with a secret's name in it; the whole list is secret then.
@@ -76,20 +77,25 @@ impl Secrets {
     pub fn of(keys: &Keys, settings: &[KeyId]) -> Secrets {
         let mut secret = vec![false; keys.count()];
         let mut secret_names = Vec::new();
+        let mut lower = String::new();
+        let mut name = String::new();
         for key in settings {
-            let name = keys.show(*key);
-            if is_secret_name(&name) {
+            name.clear();
+            keys.push_shown(&mut name, *key);
+            lower.clone_from(&name);
+            lower.make_ascii_lowercase();
+            if could_be_secret(&lower) && is_secret_name(&name) {
                 secret[key.index()] = true;
-                let lower = name.to_ascii_lowercase();
-                let set = letters(&lower);
-                secret_names.push((lower, set));
+                secret_names.push((lower.clone(), letters(&lower)));
             }
         }
         if secret_names.is_empty() {
             return Secrets { secret };
         }
         for key in settings {
-            let lower = keys.show(*key).to_ascii_lowercase();
+            lower.clear();
+            keys.push_shown(&mut lower, *key);
+            lower.make_ascii_lowercase();
             if secret[key.index()] || lower.len() < 5 {
                 continue;
             }

@@ -1,7 +1,9 @@
 //! Variables: the flat names that processes and env files use for settings.
 
 use crate::{KeyId, Keys};
-use hashbrown::HashMap;
+use hashbrown::{DefaultHashBuilder, HashTable};
+use std::fmt;
+use std::hash::BuildHasher as _;
 
 #[cfg(test)]
 mod tests;
@@ -19,9 +21,27 @@ pub struct Naming {
 }
 
 /// The settings known in a context, by the name that each has as a variable.
-#[derive(Debug, Default)]
+///
+/// Names are not kept: a project has many settings and few variables, so a name is made again when
+/// one is looked up.
 pub struct Known {
-    by_variable: HashMap<String, (KeyId, Option<KeyId>)>,
+    by_variable: HashTable<Named>,
+    hasher: DefaultHashBuilder,
+    naming: Naming,
+}
+
+impl fmt::Debug for Known {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Known").field("count", &self.by_variable.len()).finish_non_exhaustive()
+    }
+}
+
+/// A known setting, another with the same variable if there is one, and that variable's hash.
+#[derive(Clone, Copy)]
+struct Named {
+    hash: u64,
+    key: KeyId,
+    clash: Option<KeyId>,
 }
 
 /// Two known settings that have the same variable.
@@ -45,28 +65,51 @@ pub struct Claim {
 impl Known {
     /// Indexes `settings`, each of them once, by their variables under `naming`.
     pub fn new(keys: &Keys, settings: &[KeyId], naming: &Naming) -> Known {
-        let mut by_variable = HashMap::with_capacity(settings.len());
+        let hasher = DefaultHashBuilder::default();
+        let mut by_variable: HashTable<Named> = HashTable::with_capacity(settings.len());
+        let mut name = String::new();
         for &key in settings {
-            by_variable
-                .entry(naming.variable(keys, key))
-                .and_modify(|(_, clash): &mut (KeyId, Option<KeyId>)| {
-                    clash.get_or_insert(key);
-                })
-                .or_insert((key, None));
+            name.clear();
+            naming.push_variable(&mut name, keys, key);
+            let hash = hasher.hash_one(name.as_str());
+            let same =
+                |named: &Named| named.hash == hash && naming.variable(keys, named.key) == name;
+            match by_variable.find_mut(hash, same) {
+                Some(named) => {
+                    named.clash.get_or_insert(key);
+                }
+                None => {
+                    let named = Named { hash, key, clash: None };
+                    by_variable.insert_unique(hash, named, |named| named.hash);
+                }
+            }
         }
-        Known { by_variable }
+        Known { by_variable, hasher, naming: naming.clone() }
     }
 
     /// Whether `name` is the variable of a known setting.
-    pub fn has(&self, name: &str) -> bool {
-        self.by_variable.contains_key(name)
+    pub fn has(&self, keys: &Keys, name: &str) -> bool {
+        self.find(keys, name).is_some()
+    }
+
+    fn find(&self, keys: &Keys, name: &str) -> Option<Named> {
+        let hash = self.hasher.hash_one(name);
+        let same =
+            |named: &Named| named.hash == hash && self.naming.variable(keys, named.key) == name;
+        self.by_variable.find(hash, same).copied()
     }
 }
 
 impl Naming {
     /// The name of the variable of `key`: the prefix and the segments in upper case, `-` as `_`.
     pub fn variable(&self, keys: &Keys, key: KeyId) -> String {
-        let mut name = self.prefix.clone();
+        let mut name = String::with_capacity(48);
+        self.push_variable(&mut name, keys, key);
+        name
+    }
+
+    fn push_variable(&self, name: &mut String, keys: &Keys, key: KeyId) {
+        name.push_str(&self.prefix);
         keys.for_each_segment(key, |at, segment| {
             if at > 0 {
                 name.push_str(&self.nest);
@@ -74,12 +117,11 @@ impl Naming {
             let start = name.len();
             name.push_str(segment);
             name[start..].make_ascii_uppercase();
-            if name[start..].contains('-') {
+            if segment.contains('-') {
                 let written = name.split_off(start).replace('-', "_");
                 name.push_str(&written);
             }
         });
-        name
     }
 
     /// The setting that `name` means, `None` if the name is not ours.
@@ -92,9 +134,9 @@ impl Naming {
         known: &Known,
         name: &str,
     ) -> Result<Option<Claim>, Clash> {
-        match known.by_variable.get(name) {
-            Some(&(one, Some(other))) => return Err(Clash { one, other }),
-            Some(&(key, None)) => return Ok(Some(Claim { key, is_own: true })),
+        match known.find(keys, name) {
+            Some(Named { key, clash: Some(other), .. }) => return Err(Clash { one: key, other }),
+            Some(Named { key, .. }) => return Ok(Some(Claim { key, is_own: true })),
             None => {}
         }
         if self.prefix.is_empty() && !self.claims_every_name {
