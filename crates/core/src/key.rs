@@ -24,7 +24,7 @@ impl KeyId {
     }
 }
 
-#[derive(Debug)]
+#[derive(Clone, Copy, Debug)]
 struct Node {
     parent: KeyId,
     first_child: KeyId,
@@ -38,6 +38,7 @@ struct Node {
 ///
 /// Names of variables are kept here too, as keys of one segment; that a key is interned does not
 /// make it a setting.
+#[derive(Clone)]
 pub struct Keys {
     text: String,
     nodes: Vec<Node>,

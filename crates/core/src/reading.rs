@@ -42,8 +42,8 @@ pub struct Reading {
 /// Everything that was read for one context.
 #[derive(Debug)]
 pub struct Readings {
-    /// All keys.
-    pub keys: Keys,
+    /// All keys; shared with what was read for other contexts.
+    pub keys: Arc<Keys>,
     /// Where the question is asked.
     pub context: Context,
     /// The layers, weakest first.

@@ -21,7 +21,8 @@ use std::sync::Arc;
 pub struct Reader<'p> {
     project: &'p Project,
     world: &'p dyn World,
-    keys: Keys,
+    /// Grows with everything that is read, so that a document read for one context serves the others.
+    keys: Arc<Keys>,
     files: HashMap<(String, Format), Fetched>,
     process: Option<Arc<Document>>,
 }
@@ -54,11 +55,11 @@ pub(crate) fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
 impl<'p> Reader<'p> {
     /// A reader that has read nothing yet.
     pub fn new(project: &'p Project, world: &'p dyn World) -> Reader<'p> {
-        Reader { project, world, keys: Keys::default(), files: HashMap::new(), process: None }
+        Reader { project, world, keys: Arc::default(), files: HashMap::new(), process: None }
     }
 
     /// Reads what every layer says in `context`.
-    pub fn read(mut self, context: Context, arguments: &Arguments) -> Result<Readings, Error> {
+    pub fn read(&mut self, context: Context, arguments: &Arguments) -> Result<Readings, Error> {
         let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
         let mut wanted = Vec::new();
         for declared in &self.project.layers {
@@ -82,12 +83,12 @@ impl<'p> Reader<'p> {
         pending.push(Pending {
             layer: index,
             source: "arguments".to_owned(),
-            document: Arc::new(arguments.document(&mut self.keys)),
+            document: Arc::new(arguments.document(Arc::make_mut(&mut self.keys))),
             section: None,
             untyped: true,
         });
         let readings = self.readings(&mut layers, pending)?;
-        Ok(Readings { keys: self.keys, context, layers, readings })
+        Ok(Readings { keys: Arc::clone(&self.keys), context, layers, readings })
     }
 
     fn layer(&self, declared: &ProjectLayer, context: &Context) -> Layer {
@@ -223,7 +224,7 @@ impl<'p> Reader<'p> {
         let limits = self.project.limits;
         let jobs: Vec<(Format, &str)> =
             texts.iter().map(|(_, format, text)| (*format, text.text())).collect();
-        let (keys, files) = (&mut self.keys, &mut self.files);
+        let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
         parse_each(&jobs, limits, |index, parsed| {
             let (path, format, text) = &texts[index];
             let lowered =
@@ -263,10 +264,11 @@ impl<'p> Reader<'p> {
     }
 
     fn values(&mut self, values: &[(Vec<String>, justwhy_core::Value, Span)]) -> Arc<Document> {
+        let keys = Arc::make_mut(&mut self.keys);
         let mut document =
             Document { text: Some(self.project.text.clone()), ..Document::default() };
         for (path, value, at) in values {
-            let name = path.iter().fold(KeyId::ROOT, |key, segment| self.keys.child(key, segment));
+            let name = path.iter().fold(KeyId::ROOT, |key, segment| keys.child(key, segment));
             document.leaves.push(Leaf { name, value: value.clone(), at: Some(*at) });
         }
         Arc::new(document)
@@ -279,11 +281,12 @@ impl<'p> Reader<'p> {
         }
         let mut variables = self.world.variables();
         variables.sort();
+        let keys = Arc::make_mut(&mut self.keys);
         let mut document = Document::default();
         for (name, value) in variables {
             match (name.to_str(), value.into_string()) {
                 (Some(name), Ok(value)) => {
-                    let name = self.keys.child(KeyId::ROOT, name);
+                    let name = keys.child(KeyId::ROOT, name);
                     let value = justwhy_core::Value::Text(value.into());
                     document.leaves.push(Leaf { name, value, at: None });
                 }
@@ -311,7 +314,7 @@ impl<'p> Reader<'p> {
                 continue;
             }
             let reading = Reading::of_keys(
-                &mut self.keys,
+                Arc::make_mut(&mut self.keys),
                 pending.layer,
                 &pending.source,
                 &pending.document,
@@ -340,7 +343,7 @@ impl<'p> Reader<'p> {
             });
             let rules = VariableRules { naming: &naming, known: &indexes[at].1, never: &never };
             let reading = Reading::of_variables(
-                &mut self.keys,
+                Arc::make_mut(&mut self.keys),
                 pending.layer,
                 &pending.source,
                 &pending.document,

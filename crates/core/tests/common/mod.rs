@@ -54,5 +54,5 @@ pub(crate) fn readings(layers: &[Said]) -> Readings {
             strangers: Vec::new(),
         });
     }
-    Readings { keys, context: Context::default(), layers: all, readings: read }
+    Readings { keys: Arc::new(keys), context: Context::default(), layers: all, readings: read }
 }

@@ -13,6 +13,8 @@ use std::borrow::Cow;
 
 /// The widest that the column of keys may become on a terminal.
 const WIDEST_KEY: usize = 44;
+/// The columns that a value on a terminal must have for its place to stand beside it.
+const SHORTEST_VALUE: usize = 24;
 /// The widest value that the others are lined up with where there is no terminal.
 const WIDEST_PIPED_VALUE: usize = 60;
 
@@ -141,6 +143,8 @@ struct Columns {
     key: usize,
     value: usize,
     layer: usize,
+    /// Whether each place stands on a line of its own.
+    place_below: bool,
 }
 
 fn text(answering: &Answering<'_>, answers: impl Iterator<Item = Explanation>) -> String {
@@ -168,15 +172,18 @@ fn columns(look: &Look, lines: &[Line<'_>]) -> Columns {
     let value = widest(|line| line.value.width);
     let layer = widest(|line| line.layer.len());
     let place = widest(|line| line.place.width);
-    match look.width {
-        // On a terminal long values give way; in a file or pipe every line is whole.
-        Some(columns) => {
-            let key = key.min(WIDEST_KEY);
-            let rest = columns.saturating_sub(key + layer + place + 6);
-            Columns { key, value: value.min(rest.max(14)), layer }
-        }
-        None => Columns { key, value: value.min(WIDEST_PIPED_VALUE), layer },
-    }
+    let Some(width) = look.width else {
+        // In a file or pipe every line is whole.
+        let value = value.min(WIDEST_PIPED_VALUE);
+        return Columns { key, value, layer, place_below: false };
+    };
+    // On a terminal long values give way, but before they become too short to tell anything, the
+    // places go to lines of their own.
+    let key = key.min(WIDEST_KEY);
+    let beside = width.saturating_sub(key + layer + place + 6);
+    let place_below = beside < value.min(SHORTEST_VALUE);
+    let room = if place_below { width.saturating_sub(key + layer + 4) } else { beside };
+    Columns { key, value: value.min(room.max(8)), layer, place_below }
 }
 
 fn push_line(look: &Look, line: &Line<'_>, texts: [&str; 3], columns: &Columns, out: &mut String) {
@@ -192,13 +199,11 @@ fn push_line(look: &Look, line: &Line<'_>, texts: [&str; 3], columns: &Columns, 
     look.push(out, role, &value);
     pad(out, value_width, columns.value + 2);
     look.push(out, Role::Layer, line.layer);
-    let used = line.key.width.max(columns.key) + value_width.max(columns.value) + columns.layer + 6;
-    match look.width {
-        Some(width) if used + line.place.width > width => {
-            out.push('\n');
-            pad(out, 0, columns.key + 2);
-        }
-        _ => pad(out, line.layer.len(), columns.layer + 2),
+    if columns.place_below {
+        out.push('\n');
+        pad(out, 0, columns.key + 2);
+    } else {
+        pad(out, line.layer.len(), columns.layer + 2);
     }
     look.push(out, Role::Place, place);
     out.push('\n');

@@ -446,8 +446,18 @@ fn reads_a_file_once_however_many_layers_use_it() {
     let readings = read(&world, None).unwrap();
     assert_eq!(readings.readings.iter().filter(|reading| !reading.offers.is_empty()).count(), 3);
     assert!(readings.readings.iter().take(3).all(|reading| reading.source.as_ref() == "x/a.toml"));
-    let reads = world.reads.borrow();
-    assert_eq!(reads.get(std::path::Path::new("/p/x/a.toml")), Some(&1));
+    let reads = || world.reads.borrow().get(std::path::Path::new("/p/x/a.toml")).copied();
+    assert_eq!(reads(), Some(1));
+    // One reader serves any number of contexts, and what it read for one stays good.
+    let project = Project::load(&world, None).unwrap();
+    let mut reader = Reader::new(&project, &world);
+    let mut set = Arguments::default();
+    let first = reader.read(project.situate(&world, None).unwrap(), &set).unwrap();
+    set.set("new.key=1", 1).unwrap();
+    let second = reader.read(project.situate(&world, None).unwrap(), &set).unwrap();
+    assert_eq!(reads(), Some(2));
+    assert_eq!(first.readings[0].offers, second.readings[0].offers);
+    assert!(second.keys.count() > first.keys.count());
 }
 
 #[test]
