@@ -11,8 +11,6 @@ use std::sync::Arc;
 mod advice;
 mod because;
 mod sentence;
-#[cfg(test)]
-mod tests;
 
 pub use advice::Advice;
 

@@ -6,9 +6,6 @@ use crate::{
     names_a_secret_inside, read_like,
 };
 
-#[cfg(test)]
-mod tests;
-
 /// Every candidate of one context with its verdict.
 ///
 /// The order of precedence, which [`Resolution::of`] applies in one pass over the sources from the

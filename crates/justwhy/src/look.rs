@@ -134,7 +134,7 @@ impl Look {
 
     /// `text` broken into lines of at most the given columns, words kept whole where they fit.
     pub(crate) fn wrap(&self, text: &str, columns: usize) -> Vec<String> {
-        let options = textwrap::Options::new(columns.max(20))
+        let options = textwrap::Options::new(columns.max(10))
             .word_separator(textwrap::WordSeparator::AsciiSpace)
             .word_splitter(textwrap::WordSplitter::NoHyphenation)
             .wrap_algorithm(textwrap::WrapAlgorithm::FirstFit)

@@ -5,9 +5,6 @@ use justwhy_core::{
 };
 use justwhy_sources::Error;
 
-#[cfg(test)]
-mod tests;
-
 /// The settings meant by `text`: a key, a branch of keys, a pattern, or the name of a variable; a
 /// key that exists comes first. None only for a pattern that matches nothing.
 pub(crate) fn settings(resolution: &Resolution<'_>, text: &str) -> Result<Vec<KeyId>, Error> {

@@ -201,7 +201,8 @@ fn push_line(look: &Look, line: &Line<'_>, texts: [&str; 3], columns: &Columns, 
     look.push(out, Role::Layer, line.layer);
     if columns.place_below {
         out.push('\n');
-        pad(out, 0, columns.key + 2);
+        let width = look.width.unwrap_or(usize::MAX);
+        pad(out, 0, (columns.key + 2).min(width.saturating_sub(line.place.width)));
     } else {
         pad(out, line.layer.len(), columns.layer + 2);
     }
