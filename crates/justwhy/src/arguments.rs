@@ -24,6 +24,8 @@ pub(crate) struct Arguments {
     pub(crate) command: Option<Command>,
 }
 
+/// `--set` and `--unset` are declared here for the help and the completions; what they say is read by
+/// [`crate::given`], in the order in which they stand.
 #[derive(Args, Clone, Debug)]
 pub(crate) struct Common {
     /// The project file or its folder [default: the nearest justwhy.toml here or above]

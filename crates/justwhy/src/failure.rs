@@ -1,5 +1,6 @@
 //! What is said when something could not be done.
 
+use crate::arguments::{Common, Form, When};
 use crate::json;
 use crate::look::{Look, Role};
 use crate::run::{Outcome, Terminal};
@@ -11,11 +12,16 @@ use std::ffi::OsString;
 const CODE: u8 = 2;
 
 /// All errors for people on stderr, and the first for programs on stdout if they asked for JSON.
-pub(crate) fn outcome(errors: &[Error], as_json: bool, look: &Look, in_colour: bool) -> Outcome {
-    let look = Look { colour: in_colour, ..*look };
+pub(crate) fn of_common(errors: &[Error], common: &Common, terminal: &Terminal) -> Outcome {
+    let colour = match common.color {
+        When::Auto => terminal.errors_in_colour,
+        When::Always => true,
+        When::Never => false,
+    };
+    let look = Look { colour, ..terminal.look };
     let notes = errors.iter().map(|error| render(error, &look)).collect();
     let result = match errors.first() {
-        Some(first) if as_json => json::failure(first),
+        Some(first) if common.output == Form::Json => json::failure(first),
         _ => String::new(),
     };
     Outcome { result, notes, code: CODE }

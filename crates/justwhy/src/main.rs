@@ -8,6 +8,7 @@ mod arguments;
 mod commands;
 mod failure;
 mod fingerprint;
+mod given;
 mod json;
 mod look;
 mod run;

@@ -1,9 +1,10 @@
 //! From arguments to an outcome.
 
-use crate::arguments::{Arguments, Command, Common, Form, When};
+use crate::arguments::{Arguments, Command, Common};
 use crate::commands;
 use crate::commands::Answering;
 use crate::failure;
+use crate::given;
 use crate::look::Look;
 use clap::Parser as _;
 use justwhy_core::Resolution;
@@ -37,46 +38,44 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         Err(error) => return failure::of_arguments(&error, words, terminal),
     };
     let common = &arguments.common;
+    let given = match given::read(words) {
+        Ok(given) => given,
+        Err(error) => return failure::of_common(&[error], common, terminal),
+    };
     let look = terminal.look.with_colour(common.color);
+    let asked = Asked { common, look: &look, given: &given };
     let answer = match &arguments.command {
         Some(Command::Demo { folder }) => {
             commands::demo::run(folder.as_deref(), common, &look, world)
         }
         Some(Command::Completions { shell }) => Ok(commands::texts::completions(*shell, common)),
         Some(Command::Manual { command }) => commands::texts::manual(command.as_deref(), common),
-        None => answer(common, &look, world, commands::whereabouts::run),
+        None => answer(&asked, world, commands::whereabouts::run),
         Some(Command::List { patterns }) => {
-            answer(common, &look, world, |answering| commands::list::run(answering, patterns))
+            answer(&asked, world, |answering| commands::list::run(answering, patterns))
         }
         Some(Command::Explain { keys }) => {
-            answer(common, &look, world, |answering| commands::explain::run(answering, keys))
+            answer(&asked, world, |answering| commands::explain::run(answering, keys))
         }
     };
-    answer.unwrap_or_else(|errors| {
-        let in_colour = match common.color {
-            When::Auto => terminal.errors_in_colour,
-            When::Always => true,
-            When::Never => false,
-        };
-        failure::outcome(&errors, common.output == Form::Json, &look, in_colour)
-    })
+    answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal))
+}
+
+/// What every command that reads a project is asked with.
+struct Asked<'a> {
+    common: &'a Common,
+    look: &'a Look,
+    given: &'a justwhy_sources::Arguments,
 }
 
 /// Reads the project and all that it names here, resolves it, and lets a command answer from that.
 fn answer(
-    common: &Common,
-    look: &Look,
+    asked: &Asked<'_>,
     world: &dyn World,
     command: impl FnOnce(&Answering<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let mut given = justwhy_sources::Arguments::default();
-    for (index, text) in common.set.iter().enumerate() {
-        given.set(text, index + 1).map_err(one)?;
-    }
-    for text in &common.unset {
-        given.unset(text).map_err(one)?;
-    }
+    let Asked { common, look, given } = *asked;
     let other = match &common.process_from {
         Some(from) => {
             let variables = other_process(from, world).map_err(one)?;
@@ -90,13 +89,12 @@ fn answer(
     };
     let project = Project::load(world, common.project.as_deref())?;
     let context = project.situate(world, common.context.as_deref()).map_err(one)?;
-    let readings = Reader::new(&project, world).read(context, &given).map_err(one)?;
+    let readings = Reader::new(&project, world).read(context, given).map_err(one)?;
     // A large project is a hundred thousand small allocations. The end of the process frees them at
     // once; freeing them one by one takes about as long as printing the answer.
     let readings = ManuallyDrop::new(readings);
     let resolution = ManuallyDrop::new(Resolution::of(&readings));
-    let answering =
-        Answering { project: &project, resolution: &resolution, common, look, given: &given };
+    let answering = Answering { project: &project, resolution: &resolution, common, look, given };
     command(&answering)
 }
 

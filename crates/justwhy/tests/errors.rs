@@ -140,6 +140,64 @@ fn notes_an_unset_of_what_nothing_mentions() {
 }
 
 #[test]
+fn takes_options_before_and_after_the_command_in_their_order() {
+    let place = project();
+    for (row, arguments, expected) in [
+        (
+            "both sides count",
+            &["--set", "port=1", "list", "--set", "new=2"][..],
+            "database.url=\"x\" new=\"2\" port=1",
+        ),
+        (
+            "the later is stronger",
+            &["--set", "port=1", "list", "--set=port=2"],
+            "database.url=\"x\" port=2",
+        ),
+        (
+            "a set after an unset",
+            &["list", "--unset", "database", "--set", "database.port=1"],
+            "database.port=\"1\" port=80",
+        ),
+        (
+            "an unset after a set",
+            &["list", "--set", "database.port=1", "--unset", "database"],
+            "port=80",
+        ),
+        ("a set that says an option", &["list", "--set=port=--unset", "port"], "port=\"--unset\""),
+        (
+            "a key with an equals sign",
+            &["list", "--set", "\"a=b\"=c=d", "\"a=b\""],
+            "\"a=b\"=\"c=d\"",
+        ),
+    ] {
+        let run = place.run(arguments);
+        let listed = run.stdout.lines().map(|line| {
+            let words: Vec<&str> = line.split_whitespace().collect();
+            format!("{}={}", words[0], words[1])
+        });
+        assert_eq!(listed.collect::<Vec<_>>().join(" "), expected, "{row}: {}", run.stderr);
+    }
+    for twice in [
+        &["--in", "dev", "list", "--in", "production"][..],
+        &["--in=dev", "list", "--in=dev"],
+        &["--project", ".", "list", "--project", "."],
+        &["--output", "json", "list", "--output", "text"],
+        &["--color=never", "list", "--color", "never"],
+    ] {
+        let run = place.run(twice);
+        assert_eq!(run.code, 2, "{twice:?}");
+        assert!(run.stderr.contains("is given twice"), "{twice:?}: {}", run.stderr);
+    }
+    let words = place.run(&["list", "--", "--set"]);
+    assert_eq!(words.code, 2);
+    assert!(
+        words.stderr.contains("this is no key") || words.stderr.contains("no setting"),
+        "{}",
+        words.stderr
+    );
+}
+
+#[test]
 fn reads_another_process_or_a_dump_of_one() {
     let place = project();
     place.file("dump", b"T_PORT=8080\nT_ENV=dev\n");

@@ -212,6 +212,10 @@ fn survives_odd_arguments() {
         let run = place.run(&["list", "--set", text, "--in", text]);
         assert_eq!(run.code, 2, "{text:?}");
     }
+    let wide =
+        Place::new(&[("justwhy.toml", "justwhy = 1\n[[axis]]\nname = \"team\"\nopen = true\n")]);
+    let run = wide.run(&["--in", &format!("team={}", "x".repeat(1_000))]);
+    assert_eq!((run.code, run.stderr.as_str()), (0, ""), "a value wider than any terminal");
     let long = "a.".repeat(50_000) + "a";
     assert_eq!(place.run(&["explain", &long]).code, 2);
     assert_eq!(place.run(&["list", "--set", &format!("{long}=1")]).code, 2);

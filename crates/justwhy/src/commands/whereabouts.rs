@@ -219,7 +219,8 @@ fn axes(answering: &Answering<'_>, out: &mut String) {
             from.push_str(&format!("; {}", axis.passed_over.join(", ")));
         }
         let indent = names + values + 6;
-        for (at, line) in look.wrap(&from, look.columns() - indent).iter().enumerate() {
+        for (at, line) in look.wrap(&from, look.columns().saturating_sub(indent)).iter().enumerate()
+        {
             match at {
                 0 => out.push_str(&format!("{start}{line}\n")),
                 _ => out.push_str(&format!("{:indent$}{line}\n", "")),

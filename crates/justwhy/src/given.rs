@@ -1,0 +1,45 @@
+//! Options that may stand before and after the name of a command, read in their order.
+//!
+//! The argument parser keeps `--set` and `--unset` in two lists without an order between them, and
+//! of an option that stands both before and after the command's name it keeps one and drops the
+//! other. Here nothing may be dropped, and later ones are stronger.
+
+use justwhy_sources::{Arguments, Error};
+use std::ffi::OsString;
+
+/// Options that can be given once.
+const ONCE: [&str; 5] = ["--project", "--in", "--process-from", "--output", "--color"];
+
+/// The settings that the words of a valid command line give, in their order.
+pub(crate) fn read(words: &[OsString]) -> Result<Arguments, Error> {
+    let mut given = Arguments::default();
+    let mut seen: Vec<&str> = Vec::new();
+    let mut sets = 0;
+    // The parser has refused words that are no text where a text is wanted; a path need not be one.
+    let words: Vec<String> = words.iter().map(|word| word.to_string_lossy().into_owned()).collect();
+    let mut rest = words.iter().skip(1).take_while(|word| *word != "--");
+    while let Some(word) = rest.next() {
+        let (option, value) = match word.split_once('=') {
+            Some((option, value)) => (option, Some(value)),
+            None => (word.as_str(), None),
+        };
+        let once = ONCE.into_iter().find(|known| *known == option);
+        if once.is_none() && !["--set", "--unset"].contains(&option) {
+            continue;
+        }
+        let value = value.or_else(|| rest.next().map(String::as_str)).unwrap_or_default();
+        match (once, option) {
+            (Some(once), _) if seen.contains(&once) => {
+                let error = Error::new("bad-argument", format!("{once} is given twice"));
+                return Err(error.help("give it once, before or after the command"));
+            }
+            (Some(once), _) => seen.push(once),
+            (None, "--set") => {
+                sets += 1;
+                given.set(value, sets)?;
+            }
+            (None, _) => given.unset(value)?,
+        }
+    }
+    Ok(given)
+}
