@@ -237,6 +237,11 @@ fn narrow(index: usize) -> u32 {
 
 /// # Questions
 impl Reading {
+    /// Whether the leaf is offered for the setting at `key`.
+    fn offers(&self, leaf: u32, key: KeyId) -> bool {
+        self.offers.contains(&Offer { key, leaf })
+    }
+
     /// `source:line:column` of a leaf, or only the source if it has no lines.
     pub fn place(&self, leaf: u32) -> String {
         let at = self.document.leaves.get(leaf as usize).and_then(|leaf| leaf.at);
@@ -253,14 +258,14 @@ impl Readings {
         &self.layers[index.0]
     }
 
-    /// The variable names, among those that no known setting has, that are near misses of `name`
-    /// in the readings of `layer`.
-    pub fn near_names(&self, layer: LayerIndex, meant: &str) -> Vec<NearName> {
+    /// The variable names, among those that no known setting has, that are near misses of the
+    /// variable of `key`, which is `meant`, in the readings of `layer`, and are not read for it.
+    pub fn near_names(&self, layer: LayerIndex, key: KeyId, meant: &str) -> Vec<NearName> {
         let mut found = Vec::new();
         for reading in self.readings.iter().filter(|reading| reading.layer == layer) {
             for stranger in &reading.strangers {
                 let name = self.keys.segment(stranger.key);
-                if !crate::is_near(name, meant) {
+                if !crate::is_near(name, meant) || reading.offers(stranger.leaf, key) {
                     continue;
                 }
                 let leaf = &reading.document.leaves[stranger.leaf as usize];

@@ -148,7 +148,11 @@ pub(crate) fn stray_names(resolution: &Resolution<'_>) -> Vec<NearName> {
         }
         for key in resolution.settings() {
             if is_known(resolution, key) {
-                found.extend(readings.near_names(layer, &naming.variable(resolution.keys(), key)));
+                found.extend(readings.near_names(
+                    layer,
+                    key,
+                    &naming.variable(resolution.keys(), key),
+                ));
             }
         }
     }

@@ -198,6 +198,33 @@ fn takes_options_before_and_after_the_command_in_their_order() {
 }
 
 #[test]
+fn takes_no_name_for_a_near_miss_that_is_read_for_the_setting() {
+    let place = project();
+    let variables = [("T_pORT", "1"), ("T_PoRT", "2"), ("T_PORTS", "3")];
+    let run = place.run_with(&["explain", "port", "--output", "json"], &variables);
+    let answer: serde_json::Value = serde_json::from_str(&run.stdout).unwrap();
+    let setting = &answer["settings"][0];
+    let verdicts: Vec<String> = setting["candidates"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|candidate| {
+            format!(
+                "{} {}",
+                candidate["name"].as_str().unwrap(),
+                candidate["verdict"].as_str().unwrap()
+            )
+        })
+        .collect();
+    assert_eq!(verdicts, ["T_pORT wins", "T_PoRT overridden", "port overridden"]);
+    let why = setting["why"].to_string();
+    assert!(
+        why.contains("T_PORTS") && !why.contains("has T_pORT") && !why.contains("has T_PoRT"),
+        "{why}"
+    );
+}
+
+#[test]
 fn reads_another_process_or_a_dump_of_one() {
     let place = project();
     place.file("dump", b"T_PORT=8080\nT_ENV=dev\n");

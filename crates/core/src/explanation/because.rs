@@ -128,7 +128,7 @@ fn unsaid(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) -> Row {
     let state = LayerState::of(presence);
     let variable = variable_in(resolution, layer, key);
     let near = match (&variable, presence) {
-        (Some(variable), Presence::Read) => resolution.readings().near_names(layer, variable),
+        (Some(variable), Presence::Read) => resolution.readings().near_names(layer, key, variable),
         _ => Vec::new(),
     };
     let mut because = match resolution.readings().layer(layer).absence() {

@@ -169,7 +169,7 @@ fn near_misses(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<St
         let Some(variable) = super::variable_in(resolution, index, explanation.key) else {
             continue;
         };
-        for near in readings.near_names(index, &variable) {
+        for near in readings.near_names(index, explanation.key, &variable) {
             let place = match near.line {
                 Some(line) => format!(" ({}:{line})", near.source),
                 None => String::new(),
