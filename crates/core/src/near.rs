@@ -15,6 +15,7 @@ pub fn is_near(a: &str, b: &str) -> bool {
         && a.len() >= SHORTEST
         && b.len() >= SHORTEST
         && a.len().abs_diff(b.len()) <= REACH * 4
+        && (letters(a) ^ letters(b)).count_ones() as usize <= REACH * 8
         && distance_within(&a.to_ascii_lowercase(), &b.to_ascii_lowercase(), REACH).is_some()
 }
 
@@ -51,10 +52,11 @@ pub fn nearest_few<'a>(
 
 /// The edit distance of two texts, if it is at most `most`.
 pub(crate) fn distance_within(a: &str, b: &str, most: usize) -> Option<usize> {
-    // Every edit changes the length by at most one and the set of letters by at most two, which
-    // spares nearly all pairs the quadratic comparison.
+    // Every edit takes out and puts in at most one character, of up to four bytes: that spares
+    // nearly all pairs the quadratic comparison.
+    let per_edit = if a.is_ascii() && b.is_ascii() { 2 } else { 8 };
     if a.len().abs_diff(b.len()) > most * 4
-        || (letters(a) ^ letters(b)).count_ones() as usize > most * 2
+        || (letters(a) ^ letters(b)).count_ones() as usize > most * per_edit
     {
         return None;
     }
@@ -66,10 +68,44 @@ pub(crate) fn distance_within(a: &str, b: &str, most: usize) -> Option<usize> {
     (distance <= most).then_some(distance)
 }
 
-/// The characters of a text as a set; unlike characters may share a bit, which only lets more pairs
-/// through.
-pub(crate) fn letters(text: &str) -> u64 {
-    text.bytes().fold(0, |set, byte| set | 1 << (byte & 63))
+/// The characters of a text as a set, whatever their case; unlike characters may share a bit, which
+/// only lets more pairs through.
+fn letters(text: &str) -> u64 {
+    text.bytes().fold(0, |set, byte| set | 1 << ((byte | 0x20) & 63))
+}
+
+/// What can be told of a text without reading it again: enough to know of nearly every other text
+/// that it is no near miss. Made once for each of many texts that are all compared with each other.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Outline {
+    bytes: usize,
+    is_ascii: bool,
+    letters: u64,
+    /// Its pairs of neighbours as a set; unlike pairs may share a bit.
+    pairs: u128,
+}
+
+impl Outline {
+    pub(crate) fn of(text: &str) -> Outline {
+        let pairs = text.as_bytes().windows(2).fold(0, |set, pair| {
+            let mixed = u32::from(pair[0]) * 31 + u32::from(pair[1]) * 5;
+            set | 1_u128 << (mixed & 127)
+        });
+        Outline { bytes: text.len(), is_ascii: text.is_ascii(), letters: letters(text), pairs }
+    }
+
+    /// Whether the texts could be at most two edits apart. An edit takes out at most one character
+    /// and two pairs and puts in as many; a character that is not ASCII has up to four bytes.
+    pub(crate) fn could_be_near(&self, other: &Outline) -> bool {
+        let edits = REACH as u32;
+        let (bytes, letters, pairs) = match self.is_ascii && other.is_ascii {
+            true => (1, 2, 4),
+            false => (4, 8, 10),
+        };
+        self.bytes.abs_diff(other.bytes) <= REACH * bytes
+            && (self.letters ^ other.letters).count_ones() <= edits * letters
+            && (self.pairs ^ other.pairs).count_ones() <= edits * pairs
+    }
 }
 
 fn without_common_ends<'a>(a: &'a str, b: &'a str) -> (&'a str, &'a str) {

@@ -1,6 +1,6 @@
 //! Secrets: which settings are never shown.
 
-use crate::near::{distance_within, letters};
+use crate::near::{Outline, distance_within};
 use crate::{Element, Entry, KeyId, Keys, Value};
 use std::borrow::Cow;
 
@@ -86,7 +86,7 @@ impl Secrets {
             lower.make_ascii_lowercase();
             if could_be_secret(&lower) && is_secret_name(&name) {
                 secret[key.index()] = true;
-                secret_names.push((lower.clone(), letters(&lower)));
+                secret_names.push((Outline::of(&lower), lower.clone()));
             }
         }
         if secret_names.is_empty() {
@@ -99,9 +99,9 @@ impl Secrets {
             if secret[key.index()] || lower.len() < 5 {
                 continue;
             }
-            let set = letters(&lower);
-            secret[key.index()] = secret_names.iter().any(|(other, other_set)| {
-                (set ^ other_set).count_ones() <= 4
+            let outline = Outline::of(&lower);
+            secret[key.index()] = secret_names.iter().any(|(other_outline, other)| {
+                outline.could_be_near(other_outline)
                     && other.len() >= 5
                     && distance_within(&lower, other, 2).is_some()
             });

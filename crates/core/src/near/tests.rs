@@ -1,6 +1,8 @@
 //! Tests of near misses.
 
+use super::Outline;
 use crate::{is_near, nearest, nearest_few};
+use proptest::prelude::*;
 
 #[test]
 fn knows_a_near_miss_from_another_name() {
@@ -31,4 +33,27 @@ fn suggests_the_nearest_first() {
     assert_eq!(nearest("x", known), None);
     assert_eq!(nearest("elsewhere", known), None);
     assert_eq!(nearest_few("poll", ["pool", "polls", "pole", "cell"], 2), ["pole", "polls"]);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn never_rules_out_a_near_miss_by_its_outline(
+        text in "[a-c._é🌊]{3,12}",
+        edits in prop::collection::vec((any::<prop::sample::Index>(), 0..3_u8, "[a-dé🌊]"), 0..3),
+    ) {
+        let mut other: Vec<char> = text.chars().collect();
+        for (at, kind, put) in edits {
+            let at = at.index(other.len());
+            let put = put.chars().next().unwrap();
+            match kind {
+                0 => other.insert(at, put),
+                1 => other[at] = put,
+                _ => drop(other.remove(at)),
+            }
+        }
+        let other: String = other.into_iter().collect();
+        prop_assert!(Outline::of(&text).could_be_near(&Outline::of(&other)), "{} {}", text, other);
+    }
 }
