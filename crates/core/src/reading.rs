@@ -100,8 +100,9 @@ impl Reading {
     ) -> Result<Reading, BadReading> {
         let mut reading = Reading::empty(layer, source, document);
         let from = reading.enter(keys, section)?;
+        reading.offers.reserve(document.leaves.len());
         for (index, leaf) in document.leaves.iter().enumerate() {
-            if keys.is_within(leaf.name, from) {
+            if from == KeyId::ROOT || keys.is_within(leaf.name, from) {
                 let key = keys.moved(leaf.name, from, KeyId::ROOT);
                 reading.offers.push(Offer { key, leaf: narrow(index) });
             }
@@ -138,16 +139,16 @@ impl Reading {
             if never.contains(&name) {
                 continue;
             }
-            let is_known = known.has(keys, &name);
-            if !is_known && reading.strangers.last().is_none_or(|last| last.key != top) {
-                reading.strangers.push(Offer { key: top, leaf: narrow(index) });
-            }
             let claimed = naming.claim(keys, known, &name).map_err(|clash| BadReading::Clash {
                 variable: name.clone(),
                 clash,
                 at: leaf.at,
             })?;
-            if let Some(Claim { key: base, is_own }) = claimed {
+            let is_known = claimed.is_some_and(|claim| claim.is_known);
+            if !is_known && reading.strangers.last().is_none_or(|last| last.key != top) {
+                reading.strangers.push(Offer { key: top, leaf: narrow(index) });
+            }
+            if let Some(Claim { key: base, is_own, .. }) = claimed {
                 let key = keys.moved(leaf.name, top, base);
                 if base == key && is_own {
                     own_names[index] = true;

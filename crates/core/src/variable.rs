@@ -60,6 +60,8 @@ pub struct Claim {
     pub key: KeyId,
     /// Whether it is that setting's own variable, not another way of writing it.
     pub is_own: bool,
+    /// Whether that setting is known, rather than made by this name.
+    pub is_known: bool,
 }
 
 impl Known {
@@ -85,11 +87,6 @@ impl Known {
             }
         }
         Known { by_variable, hasher, naming: naming.clone() }
-    }
-
-    /// Whether `name` is the variable of a known setting.
-    pub fn has(&self, keys: &Keys, name: &str) -> bool {
-        self.find(keys, name).is_some()
     }
 
     fn find(&self, keys: &Keys, name: &str) -> Option<Named> {
@@ -136,7 +133,9 @@ impl Naming {
     ) -> Result<Option<Claim>, Clash> {
         match known.find(keys, name) {
             Some(Named { key, clash: Some(other), .. }) => return Err(Clash { one: key, other }),
-            Some(Named { key, .. }) => return Ok(Some(Claim { key, is_own: true })),
+            Some(Named { key, .. }) => {
+                return Ok(Some(Claim { key, is_own: true, is_known: true }));
+            }
             None => {}
         }
         if self.prefix.is_empty() && !self.claims_every_name {
@@ -152,6 +151,6 @@ impl Naming {
             .split(self.nest.as_str())
             .fold(KeyId::ROOT, |key, segment| keys.child(key, &segment.to_ascii_lowercase()));
         let is_own = self.variable(keys, key) == name;
-        Ok(Some(Claim { key, is_own }))
+        Ok(Some(Claim { key, is_own, is_known: false }))
     }
 }

@@ -80,5 +80,5 @@ fn refuses_a_name_that_two_settings_have() {
     let clash = naming.claim(&mut keys, &index, "T_POOL_MAX").unwrap_err();
     assert_eq!((clash.one, clash.other), (known[0], known[1]));
     let claimed = naming.claim(&mut keys, &index, "T_OTHER").unwrap().unwrap();
-    assert_eq!((claimed.key, claimed.is_own), (known[2], true));
+    assert_eq!((claimed.key, claimed.is_own, claimed.is_known), (known[2], true, true));
 }
