@@ -13,10 +13,10 @@ const STACK_BYTES: usize = 8 * 1024 * 1024;
 
 type Parsed<'t> = Result<Tree<'t>, Fault>;
 
-/// Parses every text and hands the results to `done` in their order.
+/// Parses every text and hands each result to `done` with the number of its text, in no particular
+/// order.
 ///
-/// A helper begins at the last text while this thread begins at the first, so that the results
-/// that come first are there first and few have to be kept.
+/// A helper begins at the last text while this thread begins at the first.
 pub(crate) fn parse_each<'t>(
     texts: &[(Format, &'t str)],
     limits: Limits,
@@ -46,23 +46,34 @@ pub(crate) fn parse_each<'t>(
         };
         // Without a second thread everything is left to this one.
         let _ = std::thread::Builder::new().stack_size(STACK_BYTES).spawn_scoped(scope, help);
-        let mut early: Vec<Option<Parsed<'t>>> = texts.iter().map(|_| None).collect();
-        for index in 0..texts.len() {
-            let parsed = if take(index) {
-                parse(index)
-            } else {
-                loop {
-                    if let Some(parsed) = early[index].take() {
-                        break parsed;
-                    }
-                    match receiver.recv() {
-                        Ok((other, parsed)) => early[other] = Some(parsed),
-                        // The helper is gone without an answer.
-                        Err(_) => break parse(index),
-                    }
-                }
-            };
+        let mut is_done = vec![false; texts.len()];
+        let mut finish = |index: usize, parsed: Parsed<'t>| {
+            is_done[index] = true;
             done(index, parsed);
+        };
+        let mut next = 0;
+        loop {
+            // What the helper has ready goes first, so that it has more to do than this thread, which
+            // alone can finish.
+            if let Ok((index, parsed)) = receiver.try_recv() {
+                finish(index, parsed);
+                continue;
+            }
+            while next < texts.len() && !take(next) {
+                next += 1;
+            }
+            if next < texts.len() {
+                finish(next, parse(next));
+                next += 1;
+                continue;
+            }
+            match receiver.recv() {
+                Ok((index, parsed)) => finish(index, parsed),
+                Err(_) => break,
+            }
         }
+        // The helper is gone; should it have left anything without an answer, it is done here.
+        let left: Vec<usize> = (0..texts.len()).filter(|index| !is_done[*index]).collect();
+        left.into_iter().for_each(|index| done(index, parse(index)));
     });
 }

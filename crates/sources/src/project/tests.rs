@@ -461,6 +461,35 @@ fn reads_a_file_once_however_many_layers_use_it() {
 }
 
 #[test]
+fn reads_large_files_on_two_threads_as_on_one() {
+    let large =
+        |from: usize| (from..from + 9_000).map(|n| format!("k{n} = {n}\n")).collect::<String>();
+    let names = ["a", "b", "c", "d"];
+    let layers =
+        names.map(|name| format!("[[layer]]\nname='{name}'\nfile='{name}.toml'\n")).concat();
+    let project = format!("justwhy = 1\n{layers}");
+    let texts: Vec<String> = (0..4).map(|n| large(n * 3_000)).collect();
+    let mut files = vec![("justwhy.toml", project.as_str())];
+    let paths = ["a.toml", "b.toml", "c.toml", "d.toml"];
+    files.extend(paths.iter().zip(&texts).map(|(path, text)| (*path, text.as_str())));
+    let readings = read(&Memory::new(&files), None).unwrap();
+    for (number, reading) in readings.readings.iter().take(4).enumerate() {
+        assert_eq!(reading.offers.len(), 9_000);
+        let first = readings.keys.show(reading.offers[0].key);
+        assert_eq!(first, format!("k{}", number * 3_000), "{}", reading.source);
+    }
+    // Whichever thread is first, what is wrong in the weakest layer is told.
+    let broken: Vec<String> = texts.iter().map(|text| format!("{text}x = \n")).collect();
+    for (slot, text) in files[2..].iter_mut().zip(&broken[1..]) {
+        slot.1 = text;
+    }
+    for _ in 0..10 {
+        let error = read(&Memory::new(&files), None).unwrap_err();
+        assert_eq!(error.spot().unwrap().to_string(), "b.toml:9001:5");
+    }
+}
+
+#[test]
 fn says_of_each_layer_what_there_is_of_it() {
     let project = "justwhy = 1\n[[axis]]\nname='env'\nallowed=['dev','prod']\n\
         [[layer]]\nname='a'\nfile='{env}.toml'\noptional=true\n\
