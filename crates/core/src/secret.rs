@@ -161,7 +161,13 @@ fn hide_in_text(text: &str) -> Option<String> {
     while let Some(at) = rest.find("://") {
         let (before, after) = rest.split_at(at + 3);
         out.push_str(before);
-        let end = after.find(|c: char| c.is_whitespace() || c == ',').unwrap_or(after.len());
+        let end = after.find(char::is_whitespace).unwrap_or(after.len());
+        // A password may hold a comma, so only the scheme of another address ends this one.
+        let is_scheme = |c: char| c.is_ascii_alphanumeric() || "+.-".contains(c);
+        let end = after[..end].find("://").map_or(end, |next| {
+            let scheme = after[..next].trim_end_matches(is_scheme);
+            if scheme.is_empty() { end } else { scheme.len() }
+        });
         let (address, following) = after.split_at(end);
         match password_of(address) {
             Some((start, end)) => {
