@@ -3,7 +3,7 @@
 use crate::resolution::Verdict;
 use crate::{
     Candidate, CandidateId, Conversion, KeyId, Keys, Kind, LayerIndex, NearName, Position,
-    Presence, Resolution, Type, Value, hide_address_password,
+    Presence, Resolution, Value, hide_address_password,
 };
 use std::fmt::Write as _;
 use std::sync::Arc;
@@ -299,9 +299,4 @@ fn holds_reference(value: &Value) -> bool {
         Value::Map(entries) => entries.iter().any(|entry| holds_reference(&entry.value)),
         _ => false,
     }
-}
-
-/// `an integer`, and so on, for sentences about conversion.
-fn with_article(kind: Type) -> &'static str {
-    kind.with_article()
 }

@@ -188,6 +188,16 @@ impl Keys {
         })
     }
 
+    /// The keys below `key`, however deep, in no particular order.
+    pub fn below(&self, key: KeyId) -> impl Iterator<Item = KeyId> + '_ {
+        let mut waiting: Vec<KeyId> = self.children(key).collect();
+        std::iter::from_fn(move || {
+            let here = waiting.pop()?;
+            waiting.extend(self.children(here));
+            Some(here)
+        })
+    }
+
     /// Whether `key` is `ancestor` or lies below it.
     pub fn is_within(&self, key: KeyId, ancestor: KeyId) -> bool {
         let mut at = key;

@@ -65,6 +65,16 @@ pub struct NearName {
     pub line: Option<usize>,
 }
 
+impl NearName {
+    /// `source:line`, or only the source if it has no lines.
+    pub fn place(&self) -> String {
+        match self.line {
+            Some(line) => format!("{}:{line}", self.source),
+            None => self.source.clone(),
+        }
+    }
+}
+
 /// Why a document cannot be read as a layer asks.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub enum BadReading {

@@ -68,19 +68,13 @@ impl Answering<'_> {
 
     /// Whether anything but the arguments speaks of `key` or of a key below it.
     fn is_mentioned(&self, key: KeyId) -> bool {
-        let mut branches = vec![key];
-        while let Some(branch) = branches.pop() {
-            let mut candidates = self.resolution.candidates(branch);
-            let is_other = candidates.any(|id| {
-                let layer = self.resolution.layer_of(self.resolution.candidate(id));
-                self.resolution.readings().layer(layer).kind != Kind::Arguments
-            });
-            if is_other {
-                return true;
-            }
-            branches.extend(self.resolution.keys().children(branch));
-        }
-        false
+        let resolution = self.resolution;
+        let is_other = |id| {
+            let layer = resolution.layer_of(resolution.candidate(id));
+            resolution.readings().layer(layer).kind != Kind::Arguments
+        };
+        let mut keys = std::iter::once(key).chain(resolution.keys().below(key));
+        keys.any(|key| resolution.candidates(key).any(is_other))
     }
 }
 

@@ -34,15 +34,9 @@ pub(crate) fn settings(resolution: &Resolution<'_>, text: &str) -> Result<Vec<Ke
 
 /// The settings at `key` and below it.
 fn within(resolution: &Resolution<'_>, key: KeyId) -> Vec<KeyId> {
-    let mut found = Vec::new();
-    let mut branches = vec![key];
-    while let Some(branch) = branches.pop() {
-        if resolution.is_setting(branch) {
-            found.push(branch);
-        }
-        branches.extend(resolution.keys().children(branch));
-    }
-    resolution.keys().sorted(found)
+    let keys = resolution.keys();
+    let all = std::iter::once(key).chain(keys.below(key));
+    keys.sorted(all.filter(|key| resolution.is_setting(*key)))
 }
 
 /// The setting whose variable, as some layer reads it, has that name.

@@ -1,6 +1,5 @@
 //! How to give a setting another value from here.
 
-use super::sentence::is_there;
 use super::{Explanation, variable_in};
 use crate::{Kind, Layer, LayerIndex, Presence, Resolution};
 
@@ -72,7 +71,7 @@ fn way(
 ) -> Option<Advice> {
     let layer = resolution.readings().layer(index);
     let context = &resolution.readings().context;
-    if !is_there(&layer.presence) {
+    if matches!(layer.presence, Presence::Inactive(_)) {
         return None;
     }
     let key = resolution.keys().show(explanation.key);

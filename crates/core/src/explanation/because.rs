@@ -113,14 +113,8 @@ fn removes_anything(resolution: &Resolution<'_>, null: &Candidate) -> bool {
         candidate.verdict == Verdict::Removed
             && candidate.by.is_some_and(|by| std::ptr::eq(resolution.candidate(by), null))
     };
-    let mut branches = vec![null.key];
-    while let Some(key) = branches.pop() {
-        if resolution.candidates(key).any(is_by_it) {
-            return true;
-        }
-        branches.extend(resolution.keys().children(key));
-    }
-    false
+    let mut keys = std::iter::once(null.key).chain(resolution.keys().below(null.key));
+    keys.any(|key| resolution.candidates(key).any(is_by_it))
 }
 
 fn unsaid(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) -> Row {
@@ -136,11 +130,7 @@ fn unsaid(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) -> Row {
         None => silence(resolution, layer, key, variable.as_deref()),
     };
     for near in &near {
-        let place = match near.line {
-            Some(line) => format!("{}:{line}", near.source),
-            None => near.source.clone(),
-        };
-        because.push_str(&format!("; {} ({place}) is nearly that name", near.name));
+        because.push_str(&format!("; {} ({}) is nearly that name", near.name, near.place()));
     }
     Row::Unsaid { layer, state, because, near }
 }
@@ -194,12 +184,7 @@ fn speaks_elsewhere(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) 
             shown(resolution, above)
         ));
     }
-    let mut below = Vec::new();
-    let mut branches: Vec<KeyId> = keys.children(key).collect();
-    while let Some(branch) = branches.pop() {
-        below.extend(of_layer(branch).map(|candidate| candidate.key));
-        branches.extend(keys.children(branch));
-    }
+    let below: Vec<KeyId> = keys.below(key).filter(|key| of_layer(*key).is_some()).collect();
     let first = of_layer(*keys.sorted(below.iter().copied()).first()?)?;
     let place = place_of(resolution, first);
     let others = match below.len() {

@@ -1,11 +1,11 @@
 //! The sentences that say why a setting has its value, or none.
 
 use super::because::says_null;
-use super::{Explanation, Status, layer_name, place_of, shorten, shown, with_article};
+use super::{Explanation, Status, layer_name, place_of, shorten, shown};
 use crate::resolution::Verdict;
 use crate::{
-    Candidate, CandidateId, KeyId, Kind, LayerIndex, Presence, Resolution, Value,
-    hide_address_password, list_values,
+    Candidate, CandidateId, KeyId, Kind, LayerIndex, Resolution, Value, hide_address_password,
+    list_values,
 };
 
 /// First what decided, then whom it overrides, what became of the value, and what the reader
@@ -94,12 +94,7 @@ fn takes_the_place(resolution: &Resolution<'_>, winner: CandidateId) -> Option<S
         let mut candidates = resolution.candidates(*key).map(|id| resolution.candidate(id));
         candidates.any(|other| other.verdict == Verdict::Reshaped && other.by == Some(winner))
     };
-    let mut reshaped: Vec<KeyId> = keys.above(key).filter(is_by_it).collect();
-    let mut branches: Vec<KeyId> = keys.children(key).collect();
-    while let Some(branch) = branches.pop() {
-        reshaped.extend(Some(branch).filter(is_by_it));
-        branches.extend(keys.children(branch));
-    }
+    let reshaped = keys.above(key).chain(keys.below(key)).filter(is_by_it);
     let mut shown: Vec<String> =
         keys.sorted(reshaped).into_iter().map(|key| keys.show(key)).collect();
     if shown.len() > 3 {
@@ -118,7 +113,7 @@ fn takes_the_place(resolution: &Resolution<'_>, winner: CandidateId) -> Option<S
 fn conversion(resolution: &Resolution<'_>, explanation: &Explanation) -> Option<String> {
     let conversion = explanation.conversion.as_ref()?;
     let like = resolution.candidate(conversion.like);
-    let kind = with_article(conversion.to);
+    let kind = conversion.to.with_article();
     let like = format!("{} ({})", layer_name(resolution, like), place_of(resolution, like));
     if explanation.secret {
         return Some(format!("It was written as a text and became {kind}, as in {like}."));
@@ -142,7 +137,7 @@ fn no_conversion(
     let like = resolution.candidate(like);
     Some(format!(
         "It stays a text: it does not read as {}, which {} ({}) has here.",
-        with_article(kind),
+        kind.with_article(),
         layer_name(resolution, like),
         place_of(resolution, like)
     ))
@@ -250,9 +245,4 @@ fn nothing_in_force(resolution: &Resolution<'_>, explanation: &Explanation) -> V
         ));
     }
     sentences
-}
-
-/// Whether a layer could be told of a setting here.
-pub(super) fn is_there(presence: &Presence) -> bool {
-    !matches!(presence, Presence::Inactive(_))
 }

@@ -170,11 +170,7 @@ fn text(
     }
     out.push_str(".\n");
     for name in near {
-        let place = match name.line {
-            Some(line) => format!("{}:{line}", name.source),
-            None => name.source.clone(),
-        };
-        let text = format!("{} ({place}) is nearly {}: misspelt?", name.name, name.meant);
+        let text = format!("{} ({}) is nearly {}: misspelt?", name.name, name.place(), name.meant);
         for line in look.wrap(&text, look.columns()) {
             out.push_str(&look.paint(Role::Warning, &line));
             out.push('\n');
