@@ -4,10 +4,11 @@
 #![allow(clippy::unwrap_used, reason = "a benchmark that cannot go on has failed")]
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
-use justwhy_core::{Explanation, Readings, Resolution, Secrets};
-use justwhy_sources::{Arguments, Project, Reader, System};
+use justwhy_core::{Answers, ExpansionLimits, Explanation, Readings, Resolution, Secrets};
+use justwhy_sources::{Arguments, Elsewhere, Project, Reader, System};
 use std::hint::black_box;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 fn large_project() -> PathBuf {
     let folder = std::env::temp_dir().join("justwhy-bench-large");
@@ -24,8 +25,13 @@ fn readings(project: &Project) -> Readings {
 fn core(criterion: &mut Criterion) {
     let folder = large_project();
     let project = Project::load(&System, Some(&folder)).unwrap();
-    let readings_of_it = readings(&project);
-    let resolution = Resolution::of(&readings_of_it);
+    let readings_of_it = Arc::new(readings(&project));
+    let arguments = Arguments::default();
+    let elsewhere = Elsewhere::new(&project, &System, &arguments);
+    let limits = ExpansionLimits { depth: 128, bytes: 1 << 26, nodes: 5_000_000 };
+    let fresh = || Answers::new(Resolution::of(Arc::clone(&readings_of_it)), &elsewhere, limits);
+    let answers = fresh();
+    let resolution = answers.resolution();
     let settings = resolution.settings();
     let middle = settings[settings.len() / 2];
 
@@ -33,30 +39,30 @@ fn core(criterion: &mut Criterion) {
         bencher.iter_batched(|| (), |()| black_box(readings(&project)), BatchSize::LargeInput);
     });
     criterion.bench_function("resolve 10,000 settings in 8 layers", |bencher| {
-        bencher.iter(|| black_box(Resolution::of(black_box(&readings_of_it))));
+        bencher.iter(|| black_box(Resolution::of(black_box(Arc::clone(&readings_of_it)))));
     });
     criterion.bench_function("answer for 10,000 settings", |bencher| {
-        bencher.iter(|| {
+        // Anew each time, as an answer is found out once.
+        let answer_all = |answers: Answers<'_>| {
             for key in &settings {
-                black_box(Explanation::of(&resolution, *key));
+                black_box(Explanation::of(&answers, *key));
             }
-        });
+        };
+        bencher.iter_batched(fresh, answer_all, BatchSize::LargeInput);
     });
     criterion.bench_function("explain one of them", |bencher| {
         bencher.iter(|| {
-            let answer = Explanation::of(&resolution, black_box(middle));
-            black_box((
-                answer.why(&resolution),
-                answer.rows(&resolution),
-                answer.advice(&resolution),
-            ))
+            let answer = Explanation::of(&answers, black_box(middle));
+            black_box((answer.why(&answers), answer.rows(&answers), answer.advice(&answers)))
         });
     });
     criterion.bench_function("sort 10,000 keys", |bencher| {
         bencher.iter(|| black_box(resolution.settings()));
     });
     criterion.bench_function("find the secrets among 10,000 names", |bencher| {
-        bencher.iter(|| black_box(Secrets::of(resolution.keys(), &settings)));
+        bencher.iter(|| {
+            black_box(Secrets::of(resolution.keys(), &settings, &readings_of_it.catalogue))
+        });
     });
 }
 

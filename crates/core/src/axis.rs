@@ -50,10 +50,52 @@ pub enum AxisOrigin {
     Asked,
     /// A process variable of this name.
     Variable(String),
+    /// The text of the file at this path.
+    File(String),
+    /// A variable in an env file.
+    FileVariable {
+        /// Its name.
+        name: String,
+        /// The path of the file.
+        path: String,
+        /// The line at which its value begins.
+        line: usize,
+    },
+    /// The git branch that is checked out.
+    Branch {
+        /// Its name.
+        name: String,
+        /// The pattern that it matches.
+        pattern: String,
+    },
+    /// The folder, of this path, that the working directory is in.
+    Folder(String),
+    /// The value of another axis, of this name.
+    Axis(String),
     /// The default of the project file.
     Default,
     /// Nothing gave it a value.
     Nothing,
+}
+
+impl AxisOrigin {
+    /// What gave it, as a noun: `the variable TIDE_ENV`.
+    pub fn phrase(&self) -> String {
+        match self {
+            AxisOrigin::Asked => "--in".to_owned(),
+            AxisOrigin::Variable(name) => format!("the variable {name}"),
+            AxisOrigin::File(path) => format!("the file {path}"),
+            AxisOrigin::FileVariable { name, path, line } => format!("{name} in {path}:{line}"),
+            AxisOrigin::Branch { name, pattern } if name == pattern => {
+                format!("the git branch {name}")
+            }
+            AxisOrigin::Branch { name, pattern } => format!("the git branch {name} ({pattern})"),
+            AxisOrigin::Folder(path) => format!("the folder {path}"),
+            AxisOrigin::Axis(name) => format!("the axis {name}"),
+            AxisOrigin::Default => "the default".to_owned(),
+            AxisOrigin::Nothing => "nothing".to_owned(),
+        }
+    }
 }
 
 /// One axis of a context.

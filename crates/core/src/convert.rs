@@ -1,7 +1,9 @@
 //! Conversion of texts to the type that other candidates of the setting have.
 
-use crate::{CandidateId, Type, Value};
+use crate::{CandidateId, Element, Span, Type, Value};
+use std::sync::Arc;
 
+mod json;
 #[cfg(test)]
 mod tests;
 
@@ -14,6 +16,58 @@ pub struct Conversion {
     pub to: Type,
     /// The text as written.
     pub from: Value,
+}
+
+/// Why something is no list.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum NotAList {
+    /// It is of this type.
+    Kind(Type),
+    /// It is a text that begins as a JSON list and is none.
+    BadJson,
+}
+
+impl NotAList {
+    /// What it is instead, as a clause.
+    pub fn show(self) -> &'static str {
+        match self {
+            NotAList::Kind(kind) => kind.with_article(),
+            NotAList::BadJson => "a text that begins with `[` and is no JSON list",
+        }
+    }
+}
+
+/// Reads a text as a list: JSON if it begins with `[`, else split at commas and trimmed, `\,` being a
+/// comma; an empty text is an empty list. Every item stands where the text does.
+pub fn read_list(text: &str, at: Span) -> Result<Arc<[Element]>, NotAList> {
+    if text.starts_with('[') {
+        return json::list(text, at).ok_or(NotAList::BadJson);
+    }
+    if text.is_empty() {
+        return Ok(Arc::new([]));
+    }
+    let mut items = vec![String::new()];
+    let mut rest = text.chars().peekable();
+    while let Some(c) = rest.next() {
+        match c {
+            '\\' if rest.peek() == Some(&',') => {
+                rest.next();
+                items.last_mut().unwrap_or(&mut String::new()).push(',');
+            }
+            ',' => items.push(String::new()),
+            c => items.last_mut().unwrap_or(&mut String::new()).push(c),
+        }
+    }
+    Ok(items.iter().map(|item| Element { value: Value::Text(item.trim().into()), at }).collect())
+}
+
+/// A value as part of a longer text; an error says what cannot be one.
+pub(crate) fn show_in_text(value: &Value) -> Result<std::borrow::Cow<'_, str>, Type> {
+    match value {
+        Value::Text(text) => Ok(text.as_ref().into()),
+        Value::Boolean(_) | Value::Integer(_) | Value::Number(_) => Ok(value.show().into()),
+        Value::Null | Value::List(_) | Value::Map(_) => Err(value.kind()),
+    }
 }
 
 /// Reads `text` as a value of `kind` (a boolean, an integer or a number), without trimming; `None`

@@ -29,6 +29,9 @@ pub struct Document {
     /// For leaves that came through a YAML alias or merge: the anchor's name, by leaf index,
     /// ascending.
     pub through: Vec<(usize, Arc<str>)>,
+    /// For texts in which a `$` was written so that it begins no reference (env files): the bytes
+    /// of those `$` in the value, by leaf index, ascending.
+    pub literal_dollars: Vec<(usize, Arc<[u32]>)>,
     /// Names that cannot be read as text (a process variable that is not UTF-8).
     pub unreadable: Vec<String>,
 }
@@ -53,6 +56,12 @@ impl Document {
     pub fn anchor(&self, index: usize) -> Option<&str> {
         let found = self.through.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
         Some(&self.through[found].1)
+    }
+
+    /// The bytes of every `$` in the text of the leaf at `index` that begins no reference.
+    pub fn literal_dollars(&self, index: usize) -> &[u32] {
+        let found = self.literal_dollars.binary_search_by_key(&index, |(leaf, _)| *leaf);
+        found.map_or(&[], |found| &self.literal_dollars[found].1)
     }
 
     /// What stands at `section`, and whether it can be read as a table of settings.

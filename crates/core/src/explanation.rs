@@ -1,11 +1,13 @@
 //! Explanations: why a setting has the value that it has.
 
-use crate::resolution::Verdict;
+use crate::resolution::{Rule, Verdict};
 use crate::{
-    Candidate, CandidateId, Conversion, KeyId, Keys, Kind, LayerIndex, NearName, Position,
-    Presence, Resolution, Value, hide_address_password,
+    Answers, Candidate, CandidateId, Conversion, Edit, Failure, KeyId, Keys, LayerIndex, NearName,
+    Outcome, Position, Presence, Reading, Resolution, Value, hide_address_password,
+    names_a_secret_inside,
 };
 use std::fmt::Write as _;
+use std::rc::Rc;
 use std::sync::Arc;
 
 mod advice;
@@ -54,11 +56,13 @@ pub struct Stand {
     pub position: Option<Position>,
     /// The name that the setting has in the source, as a key.
     pub name: KeyId,
+    /// Whether that name is a pattern of keys that the layer takes away.
+    pub is_pattern: bool,
 }
 
 impl Stand {
     /// Where `candidate` stands.
-    pub fn of(resolution: &Resolution<'_>, id: CandidateId) -> Stand {
+    pub fn of(resolution: &Resolution, id: CandidateId) -> Stand {
         let candidate = resolution.candidate(id);
         let reading = resolution.reading(candidate);
         let leaf = resolution.leaf(candidate);
@@ -68,6 +72,15 @@ impl Stand {
             source: Arc::clone(&reading.source),
             position: reading.document.position(leaf.at),
             name: leaf.name,
+            is_pattern: reading.is_removal(),
+        }
+    }
+
+    /// The name in the source.
+    pub fn shown_name(&self, keys: &Keys) -> String {
+        match self.is_pattern {
+            true => keys.segment(self.name).to_owned(),
+            false => keys.show(self.name),
         }
     }
 
@@ -102,16 +115,21 @@ pub enum Row {
     Said {
         /// Where it stands.
         at: Stand,
-        /// What the source says, before conversion; `None` if the setting is secret.
+        /// What the source says, before references and conversion; `None` if it is secret, or if
+        /// nothing is written, as a pattern takes something away.
         written: Option<Value>,
         /// What became of it.
         verdict: Verdict,
+        /// The rule that says so.
+        rule: Rule,
         /// The candidate that did that to it.
         by: Option<CandidateId>,
         /// Why, as a sentence.
         because: String,
         /// The YAML anchor through which it came.
         through: Option<String>,
+        /// Whether it stands under a former name of the setting.
+        is_old_name: bool,
     },
     /// A layer without a candidate.
     Unsaid {
@@ -123,6 +141,8 @@ pub enum Row {
         because: String,
         /// Variables that were probably meant for this setting.
         near: Vec<NearName>,
+        /// What it says above or below the setting.
+        speaks_of: Option<CandidateId>,
     },
 }
 
@@ -179,71 +199,118 @@ pub struct Explanation {
     pub status: Status,
     /// Whether it is secret.
     pub secret: bool,
-    /// Where the value was written; also for a setting in error.
+    /// Where the value was written; also for a setting in error. Of a gathered list the strongest
+    /// part.
     pub winner: Option<Stand>,
     /// What conversion did. Its text is `Value::Null` if the setting is secret.
     pub conversion: Option<Conversion>,
-    value: Option<Value>,
+    outcome: Rc<Outcome>,
+}
+
+/// What would be if the candidate that decides now were not there.
+#[derive(Clone, Debug)]
+pub struct Without {
+    /// How the setting would stand.
+    pub status: Status,
+    /// Whether it would be secret.
+    pub secret: bool,
+    /// Its value, unless it would be secret.
+    pub value: Option<Value>,
+    /// The layer that would decide, its source, and the place there, as text.
+    pub decided_by: Option<(LayerIndex, Arc<str>, Option<Position>, String)>,
 }
 
 impl Explanation {
     /// Answers for the setting at `key`, without the reasons.
-    pub fn of(resolution: &Resolution<'_>, key: KeyId) -> Explanation {
-        let secret = resolution.secrets().has(key);
-        let Some(winner) = resolution.winner(key) else {
-            return Explanation {
-                key,
-                status: Status::Absent,
-                secret,
-                winner: None,
-                conversion: None,
-                value: None,
-            };
+    pub fn of(answers: &Answers<'_>, key: KeyId) -> Explanation {
+        let resolution = answers.resolution();
+        let outcome = answers.outcome(key);
+        let status = match &outcome.result {
+            Ok(Some(_)) => Status::Set,
+            Ok(None) => Status::Absent,
+            Err(failure) => Status::Error { code: failure.code, message: failure.show() },
         };
-        let candidate = resolution.candidate(winner);
-        let (value, mut conversion) = resolution.converted(winner);
-        if let Some(conversion) = conversion.as_mut().filter(|_| secret) {
+        let mut conversion = outcome.conversion.clone();
+        if let Some(conversion) = conversion.as_mut().filter(|_| outcome.secret) {
             conversion.from = Value::Null;
         }
-        let kind = resolution.readings().layer(resolution.layer_of(candidate)).kind;
-        let status = if expands_references(kind) && holds_reference(&value) {
-            Status::Error {
-                code: "unresolved-reference",
-                message: "it refers to something by `${…}`, and references are not supported yet"
-                    .to_owned(),
-            }
-        } else {
-            Status::Set
-        };
-        let value = (status == Status::Set).then_some(value);
-        let winner = Some(Stand::of(resolution, winner));
-        Explanation { key, status, secret, winner, conversion, value }
+        let winner = resolution.winner(key).map(|winner| Stand::of(resolution, winner));
+        Explanation { key, status, secret: outcome.secret, winner, conversion, outcome }
     }
 
     /// The effective value, passwords of addresses hidden; `None` if there is none or it is secret.
     pub fn value(&self) -> Option<Value> {
-        let value = self.value.as_ref().filter(|_| !self.secret)?;
+        let value = self.outcome.value().filter(|_| !self.secret)?;
         Some(hide_address_password(value).into_owned())
     }
 
     /// The effective value of a secret, for a fingerprint; `None` if there is none or it is none.
     pub fn secret_value(&self) -> Option<&Value> {
-        self.value.as_ref().filter(|_| self.secret)
+        self.outcome.value().filter(|_| self.secret)
+    }
+
+    /// The items of a gathered list, each with the candidate that says it; none if it is secret.
+    pub fn items(&self) -> &[crate::Item] {
+        if self.secret { &[] } else { &self.outcome.items }
+    }
+
+    /// Why the setting is in error.
+    pub fn failure(&self) -> Option<&Failure> {
+        self.outcome.result.as_ref().err()
     }
 
     /// The sentences that say why, in the words of the project's own files and layers.
-    pub fn why(&self, resolution: &Resolution<'_>) -> Vec<String> {
-        sentence::why(resolution, self)
+    pub fn why(&self, answers: &Answers<'_>) -> Vec<String> {
+        sentence::why(answers, self)
     }
 
     /// Every layer, strongest first, with what it says or why it says nothing.
-    pub fn rows(&self, resolution: &Resolution<'_>) -> Vec<Row> {
-        because::rows(resolution, self.key)
+    pub fn rows(&self, answers: &Answers<'_>) -> Vec<Row> {
+        because::rows(answers, self.key)
+    }
+
+    /// The settings above and below it that the value in force takes the place of.
+    pub fn takes_the_place_of(&self, answers: &Answers<'_>) -> Vec<KeyId> {
+        match &self.winner {
+            Some(winner) => sentence::reshaped_by(answers, winner.candidate),
+            None => Vec::new(),
+        }
+    }
+
+    /// The weaker candidate, and its type, that a text would have become like if it read so.
+    pub fn stays_text(&self, answers: &Answers<'_>) -> Option<(CandidateId, crate::Type)> {
+        let winner = self.winner.as_ref()?;
+        sentence::kept_as_text(answers, self, answers.resolution().candidate(winner.candidate))
     }
 
     /// How to give the setting another value from here.
-    pub fn advice(&self, resolution: &Resolution<'_>) -> Vec<Advice> {
-        advice::advice(resolution, self)
+    pub fn advice(&self, answers: &Answers<'_>) -> Vec<Advice> {
+        advice::advice(answers, self)
+    }
+
+    /// What would be if the candidate that decides now were taken out of its source. Nothing if no
+    /// candidate decides, or if the sources could not be read then.
+    pub fn without(&self, answers: &Answers<'_>) -> Option<Without> {
+        let resolution = answers.resolution();
+        let candidate = resolution.candidate(self.winner.as_ref()?.candidate);
+        let input = resolution.reading(candidate).input?;
+        let edit = Edit::TakeOut { input, leaf: candidate.leaf };
+        let readings = resolution.readings().edited(&[edit]).ok()?;
+        let then = Resolution::of(Arc::new(readings));
+        let then = Answers::new(then, answers.outside(), answers.limits());
+        let explanation = Explanation::of(&then, self.key);
+        let keys = then.resolution().keys();
+        let decided_by = explanation.winner.as_ref().map(|winner| {
+            let place = winner.place(keys);
+            (winner.layer, Arc::clone(&winner.source), winner.position, place)
+        });
+        Some(Without {
+            status: explanation.status.clone(),
+            // What is secret now is not told either.
+            secret: explanation.secret || self.secret,
+            value: explanation.value().filter(|_| !self.secret),
+            decided_by,
+        })
     }
 }
 
@@ -255,16 +322,22 @@ fn place(source: &str, position: Option<Position>) -> String {
 }
 
 /// `place` of a candidate.
-fn place_of(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
-    resolution.reading(candidate).place(candidate.leaf)
+fn place_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    answers.resolution().reading(candidate).place(candidate.leaf)
+}
+
+/// Whether what a candidate says must not be shown.
+fn hides(answers: &Answers<'_>, candidate: &Candidate) -> bool {
+    answers.is_secret(candidate.key)
+        || names_a_secret_inside(&answers.resolution().leaf(candidate).value)
 }
 
 /// What a candidate says, for a sentence: its value, or that it is secret.
-fn shown(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
-    if resolution.secrets().has(candidate.key) {
+fn shown(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    if hides(answers, candidate) {
         return "a secret".to_owned();
     }
-    let value = hide_address_password(&resolution.leaf(candidate).value).show();
+    let value = hide_address_password(&answers.resolution().leaf(candidate).value).show();
     shorten(&value, 60)
 }
 
@@ -276,27 +349,21 @@ fn shorten(text: &str, most: usize) -> String {
     }
 }
 
-fn layer_name<'r>(resolution: &Resolution<'r>, candidate: &Candidate) -> &'r str {
+fn layer_name<'r>(answers: &'r Answers<'_>, candidate: &Candidate) -> &'r str {
+    let resolution = answers.resolution();
     &resolution.readings().layer(resolution.layer_of(candidate)).name
 }
 
 /// The name by which the layer would be told of the setting, if it reads variables.
-fn variable_in(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) -> Option<String> {
-    match &resolution.readings().layer(layer).names {
-        crate::Names::Variables(naming) => Some(naming.variable(resolution.keys(), key)),
-        crate::Names::Keys => None,
-    }
+fn variable_in(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<String> {
+    answers.resolution().readings().variable(layer, key)
 }
 
-fn expands_references(kind: Kind) -> bool {
-    !matches!(kind, Kind::Process | Kind::Arguments)
-}
-
-fn holds_reference(value: &Value) -> bool {
-    match value {
-        Value::Text(text) => text.contains("${"),
-        Value::List(items) => items.iter().any(|item| holds_reference(&item.value)),
-        Value::Map(entries) => entries.iter().any(|entry| holds_reference(&entry.value)),
-        _ => false,
-    }
+/// The number of the reading, and the reading, of each source of a layer.
+fn sources_of<'r>(
+    answers: &'r Answers<'_>,
+    layer: LayerIndex,
+) -> impl Iterator<Item = &'r Reading> + use<'r> {
+    let readings = answers.resolution().readings().readings.iter();
+    readings.filter(move |reading| reading.layer == layer && !reading.is_removal())
 }

@@ -143,6 +143,11 @@ impl Keys {
         self.nodes.len()
     }
 
+    /// Every key but the root, in the order in which they were interned.
+    pub fn all(&self) -> impl Iterator<Item = KeyId> + use<> {
+        (1..u32::try_from(self.nodes.len()).unwrap_or(u32::MAX)).map(KeyId)
+    }
+
     /// The key one segment below `parent`, if it is known.
     pub fn find_child(&self, parent: KeyId, segment: &str) -> Option<KeyId> {
         self.probe(self.hasher.hash_one((parent.0, segment)), parent, segment)

@@ -1,6 +1,7 @@
 //! Layers: the rungs of the order of precedence, as they stand in one context.
 
-use crate::{Context, KeyPath, Naming};
+use crate::{Context, KeyId, KeyPath, Keys, Naming, Pattern, Span};
+use std::sync::Arc;
 
 #[cfg(test)]
 mod tests;
@@ -14,21 +15,18 @@ pub struct LayerIndex(pub usize);
 pub enum Kind {
     /// The defaults of the catalogue, always the weakest.
     Catalogue,
-    /// One file.
+    /// One file, or the file of that name in several folders.
     File,
+    /// Every file that matches a pattern.
+    Files,
+    /// One row of a file of rows.
+    Rows,
     /// The settings written in the project file.
     Values,
     /// The process environment.
     Process,
     /// `--set` and `--unset`, always the strongest.
     Arguments,
-}
-
-impl Kind {
-    /// Whether what the layer says depends on where you stand rather than on the context.
-    pub fn is_local(self) -> bool {
-        self == Kind::Process
-    }
 }
 
 /// Whether an empty text counts.
@@ -72,7 +70,7 @@ pub struct Condition {
 /// Why a layer is not active in a context.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub enum Inactivity {
-    /// Its path or section needs an axis that is unset.
+    /// Its path, section or row needs an axis that is unset.
     Needs {
         /// That axis.
         axis: String,
@@ -100,14 +98,60 @@ pub enum Presence {
     Read,
     /// It is not active here.
     Inactive(Inactivity),
-    /// It is optional, and what it reads is not there: the file's path, and the section if the
-    /// file is there without it.
-    Missing {
-        /// The path, relative to the project's folder.
+    /// What it reads is not there, and need not be.
+    Missing(Lack),
+}
+
+/// What is not there. Paths are relative to the project's folder.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Lack {
+    /// The file at this path.
+    File(String),
+    /// A section of the file at this path, or of all files that match it.
+    Section {
+        /// The path.
         path: String,
-        /// The section that the file lacks.
-        section: Option<String>,
+        /// The section.
+        section: String,
     },
+    /// Any file that matches this pattern.
+    Match(String),
+    /// A file of this path in any folder from the project's down to the working directory.
+    InFolders(String),
+}
+
+/// Which keys a layer pins: what it says about them no stronger layer can change.
+#[derive(Clone, PartialEq, Debug, Default)]
+pub enum Pins {
+    /// None.
+    #[default]
+    Nothing,
+    /// All.
+    Everything,
+    /// Those that match one of these.
+    Keys(Arc<[Pattern]>),
+}
+
+impl Pins {
+    /// Whether the key is pinned if the layer says anything about it.
+    pub fn has(&self, keys: &Keys, key: KeyId) -> bool {
+        match self {
+            Pins::Nothing => false,
+            Pins::Everything => true,
+            Pins::Keys(patterns) => patterns.iter().any(|pattern| pattern.matches(keys, key)),
+        }
+    }
+}
+
+/// A pattern of keys that a layer takes away from weaker ones.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Removal {
+    /// The pattern.
+    pub pattern: Pattern,
+    /// The pattern as written.
+    pub written: Arc<str>,
+    /// Where it stands in the project file.
+    pub at: Span,
 }
 
 /// One layer in one context.
@@ -123,10 +167,22 @@ pub struct Layer {
     pub empty: Empty,
     /// What a null does.
     pub null: Null,
+    /// Which keys it pins.
+    pub pins: Pins,
+    /// What it takes away from weaker layers before it says anything itself.
+    pub removes: Arc<[Removal]>,
+    /// Whether `${…}` in its texts is expanded.
+    pub references: bool,
+    /// What is put before every key.
+    pub into: Option<KeyPath>,
+    /// Whether the project file says that it describes where you stand.
+    pub local: bool,
     /// What there is of it here.
     pub presence: Presence,
-    /// The path that it reads here, if it reads a file and the axes in it are set.
+    /// The path or pattern of paths that it reads here, if it reads files and the axes in it are set.
     pub path: Option<String>,
+    /// The row that it reads here, if it reads rows.
+    pub row: Option<usize>,
     /// The section of that file that it reads here.
     pub under: Option<KeyPath>,
     /// The axes on which it depends which file or section is read.
@@ -146,8 +202,14 @@ impl Layer {
             names,
             empty: Empty::default(),
             null: Null::default(),
+            pins: Pins::default(),
+            removes: Arc::new([]),
+            references: !matches!(kind, Kind::Process | Kind::Arguments),
+            into: None,
+            local: false,
             presence: Presence::Read,
             path: None,
+            row: None,
             under: None,
             axes: Vec::new(),
             when: Vec::new(),
@@ -204,6 +266,16 @@ pub fn list_values<S: AsRef<str>>(values: &[S], conjunction: &str) -> String {
 
 /// # Questions
 impl Layer {
+    /// Whether what the layer says depends on where you stand rather than on the context.
+    pub fn is_local(&self) -> bool {
+        self.local || self.kind == Kind::Process
+    }
+
+    /// Whether an empty text says nothing here, unless the catalogue says otherwise.
+    pub fn skips_empty(&self) -> bool {
+        self.empty == Empty::Unset
+    }
+
     /// In which contexts what the layer reads in `context` counts, as a clause; empty if in all.
     pub fn reach(&self, context: &Context) -> String {
         let values = self.axes.iter().filter_map(|axis| {
@@ -231,10 +303,14 @@ impl Layer {
         match &self.presence {
             Presence::Read => None,
             Presence::Inactive(inactivity) => Some(inactivity.because()),
-            Presence::Missing { path, section: None } => Some(format!("{path} is not there")),
-            Presence::Missing { path, section: Some(section) } => {
-                Some(format!("{path} has no section {section}"))
-            }
+            Presence::Missing(lack) => Some(match lack {
+                Lack::File(path) => format!("{path} is not there"),
+                Lack::Section { path, section } => format!("{path} has no section {section}"),
+                Lack::Match(pattern) => format!("no file matches {pattern}"),
+                Lack::InFolders(path) => {
+                    format!("no folder from the project's down to here has {path}")
+                }
+            }),
         }
     }
 }

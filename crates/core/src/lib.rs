@@ -10,9 +10,12 @@
 //! 2. [`Reading`] is what one source offers, with [`Naming`] applied to flat variable names.
 //! 3. [`Resolution`] walks the readings from weakest to strongest and gives every [`Candidate`] a
 //!    [`Verdict`].
-//! 4. [`Explanation`] says why, in sentences and in fields.
+//! 4. [`Answers`] expands references and converts, each setting when it is asked for.
+//! 5. [`Explanation`] says why, in sentences and in fields.
 
+mod answers;
 mod axis;
+mod catalogue;
 mod convert;
 mod document;
 mod explanation;
@@ -22,24 +25,34 @@ mod near;
 mod pattern;
 mod place;
 mod reading;
+mod reference;
 mod resolution;
 mod secret;
 mod value;
 mod variable;
 
+pub use answers::{
+    Answers, Asked, ExpansionLimits, Failure, Hop, HopValue, Item, Outcome, Outside,
+};
 pub use axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_value};
-pub use convert::{Conversion, read_like};
+pub use catalogue::{Catalogue, Declared, EmptyText, Former, Gather, Standing, is_variable_name};
+pub use convert::{Conversion, NotAList, read_like, read_list};
 pub use document::{Document, Leaf};
-pub use explanation::{Advice, Explanation, LayerState, Row, Stand, Status};
+pub use explanation::{Advice, Explanation, LayerState, Row, Stand, Status, Without};
 pub use key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
 pub use layer::{
-    Condition, Empty, Inactivity, Kind, Layer, LayerIndex, Names, Null, Presence, list_values,
+    Condition, Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence,
+    Removal, list_values,
 };
 pub use near::{is_near, nearest, nearest_few};
 pub use pattern::Pattern;
 pub use place::{Position, SourceText, Span};
-pub use reading::{BadReading, NearName, Offer, Reading, Readings, VariableRules};
-pub use resolution::{Candidate, CandidateId, Resolution, Verdict};
+pub use reading::{
+    BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
+    VariableRules,
+};
+pub use reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
+pub use resolution::{Candidate, CandidateId, Resolution, Rule, Verdict};
 pub use secret::{Secrets, hide_address_password, is_secret_name, names_a_secret_inside};
 pub use value::{Element, Entry, Type, Value, is_unprintable};
 pub use variable::{Claim, Clash, Known, Naming};

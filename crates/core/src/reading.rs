@@ -3,13 +3,16 @@
 use crate::document::Section;
 use crate::variable::Claim;
 use crate::{
-    Clash, Context, Document, KeyId, KeyPath, Keys, Known, Layer, LayerIndex, Naming, Span,
+    Catalogue, Clash, Document, KeyId, KeyPath, Keys, Known, LayerIndex, Naming, Span, Standing,
 };
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
+mod assemble;
 #[cfg(test)]
 mod tests;
+
+pub use assemble::{BadInput, Edit, Input, Inputs, Readings};
 
 /// One value that a source offers for one setting.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -20,7 +23,8 @@ pub struct Offer {
     pub leaf: u32,
 }
 
-/// What one source offers, later offers stronger.
+/// What one source offers, later offers stronger; or, if it is from no input, what a layer takes
+/// away before it says anything: a leaf for each pattern, no offers.
 #[derive(Clone, Debug)]
 pub struct Reading {
     /// The layer that reads the source.
@@ -34,22 +38,13 @@ pub struct Reading {
     pub untyped: bool,
     /// The offers, in the order in which they apply.
     pub offers: Vec<Offer>,
+    /// The leaves that were written under a former name of their setting, ascending.
+    pub old_names: Vec<u32>,
+    /// Which of the inputs it was read from; none for what a layer only takes away.
+    pub input: Option<usize>,
     /// Where names are variables: the names that are not the variable of any known setting, and may
     /// have been meant for one, each with a leaf that it says.
     pub strangers: Vec<Offer>,
-}
-
-/// Everything that was read for one context.
-#[derive(Debug)]
-pub struct Readings {
-    /// All keys; shared with what was read for other contexts.
-    pub keys: Arc<Keys>,
-    /// Where the question is asked.
-    pub context: Context,
-    /// The layers, weakest first.
-    pub layers: Vec<Layer>,
-    /// What they read, weakest source first.
-    pub readings: Vec<Reading>,
 }
 
 /// A variable whose name is nearly that of a setting, and that is not read for it.
@@ -63,6 +58,10 @@ pub struct NearName {
     pub source: String,
     /// The line at which its value begins, if the source has lines.
     pub line: Option<usize>,
+    /// The number of its reading.
+    pub reading: u32,
+    /// The leaf that it says there.
+    pub leaf: u32,
 }
 
 impl NearName {
@@ -98,87 +97,125 @@ pub enum BadReading {
     },
 }
 
+/// What a source is read with.
+#[derive(Clone, Copy, Debug)]
+pub struct From<'a> {
+    /// The layer.
+    pub layer: LayerIndex,
+    /// The name of the source.
+    pub source: &'a Arc<str>,
+    /// What it says.
+    pub document: &'a Arc<Document>,
+    /// The section to read, all without one.
+    pub section: Option<&'a KeyPath>,
+    /// What is put before every key.
+    pub into: Option<&'a KeyPath>,
+}
+
 /// # Reading documents
 impl Reading {
-    /// Reads a document whose names are keys: those in `section`, or all.
+    /// Reads a document whose names are keys.
     pub fn of_keys(
         keys: &mut Keys,
-        layer: LayerIndex,
-        source: &str,
-        document: &Arc<Document>,
-        section: Option<&KeyPath>,
+        from: From<'_>,
+        catalogue: &Catalogue,
     ) -> Result<Reading, BadReading> {
-        let mut reading = Reading::empty(layer, source, document);
-        let from = reading.enter(keys, section)?;
-        reading.offers.reserve(document.leaves.len());
-        for (index, leaf) in document.leaves.iter().enumerate() {
-            if from == KeyId::ROOT || keys.is_within(leaf.name, from) {
-                let key = keys.moved(leaf.name, from, KeyId::ROOT);
-                reading.offers.push(Offer { key, leaf: narrow(index) });
+        let mut reading = Reading::empty(from.layer, from.source, from.document);
+        let section = reading.enter(keys, from.section)?;
+        let into = from.into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
+        reading.offers.reserve(from.document.leaves.len());
+        let mut standings: Vec<Standing> = Vec::new();
+        for (index, leaf) in from.document.leaves.iter().enumerate() {
+            if section == KeyId::ROOT || keys.is_within(leaf.name, section) {
+                let key = keys.moved(leaf.name, section, into);
+                let (key, standing) = match catalogue.renamed(keys, key) {
+                    Some(renamed) => renamed,
+                    None => (key, Standing::Current),
+                };
+                reading.offer(key, index, standing, &mut standings);
             }
         }
+        reading.settle_said_twice(&standings, false);
         Ok(reading)
     }
 
-    /// Reads a document whose names are variables. `never` are names that are no settings, such as
-    /// those from which an axis is read.
+    /// Reads a document whose names are variables.
     pub fn of_variables(
         keys: &mut Keys,
-        layer: LayerIndex,
-        source: &str,
-        document: &Arc<Document>,
-        section: Option<&KeyPath>,
+        from: From<'_>,
         rules: &VariableRules<'_>,
     ) -> Result<Reading, BadReading> {
-        let VariableRules { naming, known, never } = *rules;
-        let mut reading = Reading::empty(layer, source, document);
-        let from = reading.enter(keys, section)?;
+        let VariableRules { naming, known, catalogue, never } = *rules;
+        let document = from.document;
+        let mut reading = Reading::empty(from.layer, from.source, document);
+        let section = reading.enter(keys, from.section)?;
+        let into = from.into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
         for variable in &document.unreadable {
-            let claimed = naming.claim(keys, known, variable);
+            let claimed = naming.claim(keys, known, catalogue, variable);
             if !never.contains(variable) && !matches!(claimed, Ok(None)) {
                 return Err(BadReading::NotText { variable: variable.clone() });
             }
         }
-        let mut own_names = vec![false; document.leaves.len()];
+        let mut standings: Vec<Standing> = Vec::new();
         for (index, leaf) in document.leaves.iter().enumerate() {
-            if leaf.name == from || !keys.is_within(leaf.name, from) {
+            if leaf.name == section || !keys.is_within(leaf.name, section) {
                 continue;
             }
-            let top = top_within(keys, leaf.name, from);
+            let top = top_within(keys, leaf.name, section);
             let name = keys.segment(top).to_owned();
             if never.contains(&name) {
                 continue;
             }
-            let claimed = naming.claim(keys, known, &name).map_err(|clash| BadReading::Clash {
-                variable: name.clone(),
-                clash,
-                at: leaf.at,
+            let claimed = naming.claim(keys, known, catalogue, &name).map_err(|clash| {
+                BadReading::Clash { variable: name.clone(), clash, at: leaf.at }
             })?;
             let is_known = claimed.is_some_and(|claim| claim.is_known);
             if !is_known && reading.strangers.last().is_none_or(|last| last.key != top) {
                 reading.strangers.push(Offer { key: top, leaf: narrow(index) });
             }
-            if let Some(Claim { key: base, is_own, .. }) = claimed {
+            if let Some(Claim { key: base, standing, .. }) = claimed {
                 let key = keys.moved(leaf.name, top, base);
-                if base == key && is_own {
-                    own_names[index] = true;
-                }
-                reading.offers.push(Offer { key, leaf: narrow(index) });
+                let standing = match standing {
+                    Standing::Own if base != key => Standing::Current,
+                    standing => standing,
+                };
+                let key = keys.moved(key, KeyId::ROOT, into);
+                reading.offer(key, index, standing, &mut standings);
             }
         }
-        reading.settle_said_twice(|offer| own_names[offer.leaf as usize]);
+        reading.settle_said_twice(&standings, true);
         Ok(reading)
     }
 
-    fn empty(layer: LayerIndex, source: &str, document: &Arc<Document>) -> Reading {
+    pub(crate) fn empty(layer: LayerIndex, source: &Arc<str>, document: &Arc<Document>) -> Reading {
         Reading {
             layer,
-            source: source.into(),
+            source: Arc::clone(source),
             document: Arc::clone(document),
             untyped: false,
             offers: Vec::new(),
+            old_names: Vec::new(),
+            input: None,
             strangers: Vec::new(),
         }
+    }
+
+    fn offer(
+        &mut self,
+        key: KeyId,
+        leaf: usize,
+        standing: Standing,
+        standings: &mut Vec<Standing>,
+    ) {
+        // Nearly every name is a current one, and nobody asks for their standings then.
+        if standing != Standing::Current || !standings.is_empty() {
+            standings.resize(self.offers.len(), Standing::Current);
+            standings.push(standing);
+        }
+        if matches!(standing, Standing::Former(_)) {
+            self.old_names.push(narrow(leaf));
+        }
+        self.offers.push(Offer { key, leaf: narrow(leaf) });
     }
 
     fn enter(&self, keys: &mut Keys, section: Option<&KeyPath>) -> Result<KeyId, BadReading> {
@@ -193,9 +230,15 @@ impl Reading {
         }
     }
 
-    /// Where two names of this source mean the same key, the setting's own variable wins, else the
-    /// later one: the others are moved to stand right before it, so that it overrides them.
-    fn settle_said_twice(&mut self, is_own: impl Fn(&Offer) -> bool) {
+    /// Where two names of this source mean the same key, the better name wins, of equals the later
+    /// one: the others are moved to stand right before it, so that it overrides them.
+    ///
+    /// Without standings every name is as good as another.
+    fn settle_said_twice(&mut self, standings: &[Standing], can_be_twice: bool) {
+        if standings.is_empty() && !can_be_twice {
+            return;
+        }
+        let rank = |index: usize| standings.get(index).copied().unwrap_or(Standing::Current).rank();
         let mut strongest: HashMap<KeyId, usize> = HashMap::with_capacity(self.offers.len());
         let mut twice = false;
         for (index, offer) in self.offers.iter().enumerate() {
@@ -203,7 +246,7 @@ impl Reading {
                 .entry(offer.key)
                 .and_modify(|best| {
                     twice = true;
-                    if is_own(offer) || !is_own(&self.offers[*best]) {
+                    if rank(index) <= rank(*best) {
                         *best = index;
                     }
                 })
@@ -226,6 +269,8 @@ pub struct VariableRules<'a> {
     pub naming: &'a Naming,
     /// The known settings, indexed under that naming.
     pub known: &'a Known,
+    /// The catalogue.
+    pub catalogue: &'a Catalogue,
     /// Names that are never settings.
     pub never: &'a HashSet<String>,
 }
@@ -248,8 +293,18 @@ fn narrow(index: usize) -> u32 {
 
 /// # Questions
 impl Reading {
+    /// Whether this is what a layer takes away, rather than what one of its sources says.
+    pub fn is_removal(&self) -> bool {
+        self.input.is_none()
+    }
+
+    /// Whether the leaf is written under a former name of its setting.
+    pub fn is_old_name(&self, leaf: u32) -> bool {
+        self.old_names.binary_search(&leaf).is_ok()
+    }
+
     /// Whether the leaf is offered for the setting at `key`.
-    fn offers(&self, leaf: u32, key: KeyId) -> bool {
+    pub(crate) fn offers(&self, leaf: u32, key: KeyId) -> bool {
         self.offers.contains(&Offer { key, leaf })
     }
 
@@ -260,35 +315,5 @@ impl Reading {
             Some(position) => format!("{}:{}:{}", self.source, position.line, position.column),
             None => self.source.to_string(),
         }
-    }
-}
-
-impl Readings {
-    /// The layer at `index`.
-    pub fn layer(&self, index: LayerIndex) -> &Layer {
-        &self.layers[index.0]
-    }
-
-    /// The variable names, among those that no known setting has, that are near misses of the
-    /// variable of `key`, which is `meant`, in the readings of `layer`, and are not read for it.
-    pub fn near_names(&self, layer: LayerIndex, key: KeyId, meant: &str) -> Vec<NearName> {
-        let mut found = Vec::new();
-        for reading in self.readings.iter().filter(|reading| reading.layer == layer) {
-            for stranger in &reading.strangers {
-                let name = self.keys.segment(stranger.key);
-                if !crate::is_near(name, meant) || reading.offers(stranger.leaf, key) {
-                    continue;
-                }
-                let leaf = &reading.document.leaves[stranger.leaf as usize];
-                let position = reading.document.position(leaf.at);
-                found.push(NearName {
-                    name: name.to_owned(),
-                    meant: meant.to_owned(),
-                    source: reading.source.to_string(),
-                    line: position.map(|position| position.line),
-                });
-            }
-        }
-        found
     }
 }

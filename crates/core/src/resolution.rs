@@ -1,10 +1,14 @@
 //! Precedence: what became of every candidate.
 
-use crate::convert::Conversion;
 use crate::{
-    Empty, KeyId, Keys, LayerIndex, Leaf, Null, Reading, Readings, Secrets, Type, Value,
-    names_a_secret_inside, read_like,
+    EmptyText, Gather, KeyId, Keys, LayerIndex, Leaf, Null, Offer, Pins, Reading, Readings,
+    Secrets, Type, Value, names_a_secret_inside,
 };
+use std::sync::Arc;
+
+mod tree;
+
+use tree::Tree;
 
 /// Every candidate of one context with its verdict.
 ///
@@ -15,23 +19,26 @@ use crate::{
 /// 1. **Stronger replaces weaker.** A candidate at a key replaces the leaf at that key
 ///    ([`Verdict::Overridden`]), every leaf below it and any leaf above it
 ///    ([`Verdict::Reshaped`]).
-/// 2. *Pins are not carried yet; a project that uses them is refused.*
-/// 3. **An empty text may say nothing.** Where `empty = "unset"` it is [`Verdict::Empty`] and
-///    changes nothing.
+/// 2. **A pin protects what its layer says.** If a leaf that a candidate would replace or remove is
+///    pinned by a weaker layer, the candidate is [`Verdict::Blocked`] as a whole and nothing
+///    changes. A pin takes effect after the last source of its layer. A pinned absence (rule 4)
+///    blocks candidates at its key, below and above it.
+/// 3. **An empty text may say nothing.** Where empty is `unset` it is [`Verdict::Empty`] and changes
+///    nothing, so that no pin blocks it either.
 /// 4. **A null removes.** Where `null = "unset"` it removes the leaf at its key, or every leaf
 ///    below ([`Verdict::Removed`]); a leaf above stays. The null is [`Verdict::Removes`], also if it
-///    finds nothing.
-/// 5. *Gathered lists are not carried yet; a project that uses them is refused.*
-/// 6. *References are not carried yet; a text that holds one is an error of its setting.*
-/// 7. **Untyped texts take a type.** A winning text from a source whose texts have no type takes
-///    that of the nearest weaker candidate at its key that is a boolean, an integer or a number and
-///    was neither removed nor empty, if it reads as one; else it stays a text.
+///    finds nothing. A `remove` pattern does the same to every leaf that it matches or stands
+///    above, before anything that its layer says.
+/// 5. **Some lists gather.** Where the catalogue says so, a candidate adds to the leaf at its key
+///    instead of replacing it: the weaker ones are [`Verdict::Contributes`].
+/// 6. **References are expanded**, and
+/// 7. **texts are converted**, by [`Answers`](crate::Answers): neither changes a verdict.
 ///
 /// Layers are ranked as the project file lists them, weakest first, with the catalogue below all
 /// and the arguments above all.
 #[derive(Debug)]
-pub struct Resolution<'r> {
-    readings: &'r Readings,
+pub struct Resolution {
+    readings: Arc<Readings>,
     candidates: Vec<Candidate>,
     /// The strongest candidate of each setting, by key.
     strongest: Vec<Option<CandidateId>>,
@@ -60,6 +67,8 @@ pub struct Candidate {
     pub by: Option<CandidateId>,
     /// The next weaker candidate of the same setting.
     pub weaker: Option<CandidateId>,
+    /// The weaker candidate to whose list it adds.
+    pub beneath: Option<CandidateId>,
 }
 
 /// What became of a candidate.
@@ -67,13 +76,17 @@ pub struct Candidate {
 pub enum Verdict {
     /// It gives the effective value.
     Wins,
+    /// It gives a part of it.
+    Contributes,
     /// A stronger one said something at the same key.
     Overridden,
     /// A stronger one said something above or below its key.
     Reshaped,
+    /// A weaker layer pins what it would change.
+    Blocked,
     /// It is an empty text that does not count.
     Empty,
-    /// It is a null that removes what weaker ones said.
+    /// It is a null or a pattern that removes what weaker ones said.
     Removes,
     /// A stronger null removed it.
     Removed,
@@ -84,141 +97,264 @@ impl Verdict {
     pub fn name(self) -> &'static str {
         match self {
             Verdict::Wins => "wins",
+            Verdict::Contributes => "contributes",
             Verdict::Overridden => "overridden",
             Verdict::Reshaped => "reshaped",
+            Verdict::Blocked => "blocked",
             Verdict::Empty => "empty",
             Verdict::Removes => "removes",
             Verdict::Removed => "removed",
         }
     }
+
+    /// Whether the effective value is made of it.
+    pub fn is_in_force(self) -> bool {
+        matches!(self, Verdict::Wins | Verdict::Contributes)
+    }
 }
 
-/// The leaves that are in force so far, and how many of them stand below each key.
-struct Tree<'k> {
-    keys: &'k Keys,
-    leaves: Vec<Option<CandidateId>>,
-    below: Vec<u32>,
+/// The rule of precedence that gave a candidate its verdict.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Rule {
+    /// Stronger replaces weaker, at the same key.
+    Precedence,
+    /// A key is either a value or a branch.
+    Shape,
+    /// A pin protects what its layer says.
+    Pin,
+    /// An empty text may say nothing.
+    Empty,
+    /// A null removes.
+    Null,
+    /// A `remove` pattern does as a null.
+    Remove,
+    /// Some lists gather.
+    Gather,
+    /// Two names of one source mean one setting: the better one wins.
+    BetterName,
 }
 
-impl Tree<'_> {
-    fn place(&mut self, key: KeyId, candidate: CandidateId) {
-        self.leaves[key.index()] = Some(candidate);
-        for above in self.keys.above(key) {
-            self.below[above.index()] += 1;
+impl Rule {
+    /// The rule's name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Rule::Precedence => "precedence",
+            Rule::Shape => "shape",
+            Rule::Pin => "pin",
+            Rule::Empty => "empty",
+            Rule::Null => "null",
+            Rule::Remove => "remove",
+            Rule::Gather => "gather",
+            Rule::BetterName => "better-name",
         }
-    }
-
-    fn take(&mut self, key: KeyId) -> Option<CandidateId> {
-        let taken = self.leaves[key.index()].take()?;
-        for above in self.keys.above(key) {
-            self.below[above.index()] -= 1;
-        }
-        Some(taken)
-    }
-
-    /// Takes every leaf below `key`; visits no branch that has none.
-    fn take_below(&mut self, key: KeyId) -> Vec<CandidateId> {
-        let mut taken = Vec::new();
-        let mut branches = if self.below[key.index()] > 0 { vec![key] } else { Vec::new() };
-        while let Some(branch) = branches.pop() {
-            let keys = self.keys;
-            for child in keys.children(branch) {
-                taken.extend(self.take(child));
-                if self.below[child.index()] > 0 {
-                    branches.push(child);
-                }
-            }
-        }
-        taken
-    }
-
-    fn take_above(&mut self, key: KeyId) -> Option<CandidateId> {
-        let above = self.keys.above(key).find(|above| self.leaves[above.index()].is_some())?;
-        self.take(above)
     }
 }
 
 /// # Resolving
-impl<'r> Resolution<'r> {
+impl Resolution {
     /// Applies the order of precedence to what was read.
-    pub fn of(readings: &'r Readings) -> Resolution<'r> {
+    pub fn of(readings: Arc<Readings>) -> Resolution {
         let count = readings.keys.count();
-        let mut resolution = Resolution {
-            readings,
-            candidates: Vec::with_capacity(readings.readings.iter().map(|r| r.offers.len()).sum()),
+        let offers = readings.readings.iter().map(|reading| reading.offers.len()).sum();
+        let walk = Walk {
+            readings: &readings,
+            tree: Tree::new(&readings.keys),
+            candidates: Vec::with_capacity(offers),
             strongest: vec![None; count],
-            leaves: Vec::new(),
             settings: Vec::new(),
-            secrets: Secrets::default(),
         };
-        let mut tree =
-            Tree { keys: &readings.keys, leaves: vec![None; count], below: vec![0; count] };
-        for (index, reading) in readings.readings.iter().enumerate() {
-            resolution.walk(&mut tree, index, reading);
-        }
-        resolution.leaves = tree.leaves;
-        resolution.secrets = Secrets::of(&readings.keys, &resolution.settings);
-        for candidate in &resolution.candidates {
-            if names_a_secret_inside(&resolution.leaf(candidate).value) {
+        let Walk { tree, candidates, strongest, mut settings, .. } = walk.all();
+        let leaves = tree.into_leaves();
+        let unmentioned = readings.catalogue.settings().map(|(key, _)| key);
+        settings.extend(unmentioned.filter(|key| strongest[key.index()].is_none()));
+        let secrets = Secrets::of(&readings.keys, &settings, &readings.catalogue);
+        let mut resolution =
+            Resolution { readings, candidates, strongest, leaves, settings, secrets };
+        for index in 0..resolution.candidates.len() {
+            let candidate = resolution.candidates[index];
+            if candidate.verdict.is_in_force()
+                && names_a_secret_inside(&resolution.leaf(&candidate).value)
+            {
                 resolution.secrets.insert(candidate.key);
             }
         }
         resolution
     }
+}
 
-    fn walk(&mut self, tree: &mut Tree<'_>, index: usize, reading: &Reading) {
+/// The pass over all sources.
+struct Walk<'r> {
+    readings: &'r Readings,
+    tree: Tree<'r>,
+    candidates: Vec<Candidate>,
+    strongest: Vec<Option<CandidateId>>,
+    settings: Vec<KeyId>,
+}
+
+impl<'r> Walk<'r> {
+    fn all(mut self) -> Walk<'r> {
+        let mut at = 0;
+        while let Some(reading) = self.readings.readings.get(at) {
+            let layer = reading.layer;
+            let first = self.candidates.len();
+            while let Some(reading) =
+                self.readings.readings.get(at).filter(|reading| reading.layer == layer)
+            {
+                match reading.is_removal() {
+                    true => self.take_away(at, reading),
+                    false => self.source(at, reading),
+                }
+                at += 1;
+            }
+            self.pin(layer, first);
+        }
+        self
+    }
+
+    /// What a layer takes away from weaker ones.
+    fn take_away(&mut self, index: usize, reading: &Reading) {
+        let keys = &self.readings.keys;
+        let removes = &self.readings.layer(reading.layer).removes;
+        let in_force: Vec<KeyId> = self.tree.keys_of_leaves().collect();
+        for (leaf, removal) in removes.iter().enumerate() {
+            let is_meant = |key: &KeyId| {
+                let mut at_and_above = std::iter::once(*key).chain(keys.above(*key));
+                at_and_above.any(|key| removal.pattern.matches(keys, key))
+            };
+            for key in keys.sorted(in_force.iter().copied().filter(is_meant)) {
+                let Some(standing) = self.tree.leaf(key) else { continue };
+                let new = self.add(index, Offer { key, leaf: narrow(leaf) });
+                if self.tree.is_pinned(key) {
+                    self.settle(new, Verdict::Blocked, Some(standing));
+                    continue;
+                }
+                self.settle(new, Verdict::Removes, None);
+                self.tree.take(key);
+                self.judge_all(standing, Verdict::Removed, new);
+            }
+        }
+    }
+
+    fn source(&mut self, index: usize, reading: &Reading) {
         let layer = self.readings.layer(reading.layer);
         for offer in &reading.offers {
             let value = &reading.document.leaves[offer.leaf as usize].value;
             let key = offer.key;
-            let new = self.add(Candidate {
-                key,
-                reading: narrow(index),
-                leaf: offer.leaf,
-                verdict: Verdict::Wins,
-                by: None,
-                weaker: self.strongest[key.index()],
-            });
+            let new = self.add(index, *offer);
             // Rule 3.
-            if value.is_empty_text() && layer.empty == Empty::Unset {
-                self.candidates[new.0 as usize].verdict = Verdict::Empty;
+            if value.is_empty_text() && self.skips_empty(key, layer.skips_empty()) {
+                self.settle(new, Verdict::Empty, None);
+                continue;
+            }
+            let is_null = *value == Value::Null && layer.null == Null::Unset;
+            // Rule 2.
+            if let Some(pinned) = self.tree.blocks(key, is_null) {
+                self.settle(new, Verdict::Blocked, Some(pinned));
                 continue;
             }
             // Rule 4.
-            if *value == Value::Null && layer.null == Null::Unset {
-                self.candidates[new.0 as usize].verdict = Verdict::Removes;
-                let at_key = tree.take(key);
-                for removed in at_key.into_iter().chain(tree.take_below(key)) {
-                    self.judge(removed, Verdict::Removed, new);
+            if is_null {
+                self.settle(new, Verdict::Removes, None);
+                let at_key = self.tree.take(key);
+                for removed in at_key.into_iter().chain(self.tree.take_below(key)) {
+                    self.judge_all(removed, Verdict::Removed, new);
                 }
                 continue;
             }
+            if let Some(same) = self.tree.take(key) {
+                self.follow(key, same, new);
+            }
             // Rule 1.
-            if let Some(same) = tree.take(key) {
-                self.judge(same, Verdict::Overridden, new);
+            for reshaped in self.tree.take_below(key).into_iter().chain(self.tree.take_above(key)) {
+                self.judge_all(reshaped, Verdict::Reshaped, new);
             }
-            for reshaped in tree.take_below(key).into_iter().chain(tree.take_above(key)) {
-                self.judge(reshaped, Verdict::Reshaped, new);
-            }
-            tree.place(key, new);
+            self.tree.place(key, new);
         }
     }
 
-    fn add(&mut self, candidate: Candidate) -> CandidateId {
-        let id = CandidateId(narrow(self.candidates.len()));
-        let strongest = &mut self.strongest[candidate.key.index()];
-        if strongest.is_none() {
-            self.settings.push(candidate.key);
+    /// A candidate where another one is the leaf already.
+    fn follow(&mut self, key: KeyId, same: CandidateId, new: CandidateId) {
+        let (old, reading) = (self.candidates[same.index()], self.candidates[new.index()].reading);
+        if self.readings.catalogue.gather(key).is_none() {
+            self.settle(same, Verdict::Overridden, Some(new));
+        } else if old.reading == reading {
+            // Two names of one source: one value, not two to be put together.
+            self.settle(same, Verdict::Overridden, Some(new));
+            self.candidates[new.index()].beneath = old.beneath;
+        } else {
+            // Rule 5.
+            self.settle(same, Verdict::Contributes, Some(new));
+            self.candidates[new.index()].beneath = Some(same);
         }
-        *strongest = Some(id);
-        self.candidates.push(candidate);
+    }
+
+    fn skips_empty(&self, key: KeyId, layer_does: bool) -> bool {
+        match self.readings.catalogue.declared(key).and_then(|declared| declared.empty) {
+            None => layer_does,
+            Some(EmptyText::Unset) => true,
+            Some(EmptyText::Value | EmptyText::Error) => false,
+        }
+    }
+
+    /// After the last source of a layer: what it says is pinned where it says so.
+    fn pin(&mut self, layer: LayerIndex, first: usize) {
+        let pins = &self.readings.layer(layer).pins;
+        if *pins == Pins::Nothing {
+            return;
+        }
+        for index in first..self.candidates.len() {
+            let candidate = self.candidates[index];
+            if !pins.has(&self.readings.keys, candidate.key) {
+                continue;
+            }
+            let id = CandidateId(narrow(index));
+            let is_removal = self.readings.readings[candidate.reading as usize].is_removal();
+            match candidate.verdict {
+                Verdict::Wins => self.tree.pin(candidate.key),
+                Verdict::Removes if !is_removal => self.tree.pin_absence(candidate.key, id),
+                _ => {}
+            }
+        }
+    }
+
+    fn add(&mut self, reading: usize, offer: Offer) -> CandidateId {
+        let id = CandidateId(narrow(self.candidates.len()));
+        let strongest = &mut self.strongest[offer.key.index()];
+        if strongest.is_none() {
+            self.settings.push(offer.key);
+        }
+        let weaker = strongest.replace(id);
+        self.candidates.push(Candidate {
+            key: offer.key,
+            reading: narrow(reading),
+            leaf: offer.leaf,
+            verdict: Verdict::Wins,
+            by: None,
+            weaker,
+            beneath: None,
+        });
         id
     }
 
-    fn judge(&mut self, candidate: CandidateId, verdict: Verdict, by: CandidateId) {
-        let judged = &mut self.candidates[candidate.0 as usize];
+    fn settle(&mut self, candidate: CandidateId, verdict: Verdict, by: Option<CandidateId>) {
+        let judged = &mut self.candidates[candidate.index()];
         judged.verdict = verdict;
-        judged.by = Some(by);
+        judged.by = by;
+    }
+
+    /// Judges a leaf and everything that it adds to.
+    fn judge_all(&mut self, leaf: CandidateId, verdict: Verdict, by: CandidateId) {
+        let mut at = Some(leaf);
+        while let Some(id) = at {
+            self.settle(id, verdict, Some(by));
+            at = self.candidates[id.index()].beneath;
+        }
+    }
+}
+
+impl CandidateId {
+    fn index(self) -> usize {
+        self.0 as usize
     }
 }
 
@@ -228,18 +364,19 @@ fn narrow(index: usize) -> u32 {
 }
 
 /// # Questions
-impl<'r> Resolution<'r> {
+impl Resolution {
     /// What was read.
-    pub fn readings(&self) -> &'r Readings {
-        self.readings
+    pub fn readings(&self) -> &Readings {
+        &self.readings
     }
 
     /// All keys.
-    pub fn keys(&self) -> &'r Keys {
+    pub fn keys(&self) -> &Keys {
         &self.readings.keys
     }
 
-    /// Every setting, sorted by its key: each key for which any source offers anything.
+    /// Every setting, sorted by its key: each key that the catalogue declares or for which any
+    /// source offers anything.
     pub fn settings(&self) -> Vec<KeyId> {
         self.keys().sorted(self.settings.iter().copied())
     }
@@ -247,16 +384,23 @@ impl<'r> Resolution<'r> {
     /// Whether `key` is a setting here.
     pub fn is_setting(&self, key: KeyId) -> bool {
         self.strongest.get(key.index()).is_some_and(Option::is_some)
+            || self.readings.catalogue.declared(key).is_some()
     }
 
-    /// The settings that are secret.
+    /// The settings that are secret by what is declared, by their names or by names inside of them;
+    /// what comes out of a secret is secret too, which [`Answers`](crate::Answers) finds out.
     pub fn secrets(&self) -> &Secrets {
         &self.secrets
     }
 
+    /// How the lists of the setting come together.
+    pub fn gather(&self, key: KeyId) -> Option<Gather> {
+        self.readings.catalogue.gather(key)
+    }
+
     /// A candidate.
     pub fn candidate(&self, id: CandidateId) -> &Candidate {
-        &self.candidates[id.0 as usize]
+        &self.candidates[id.index()]
     }
 
     /// The candidates of a setting, strongest first.
@@ -274,24 +418,54 @@ impl<'r> Resolution<'r> {
         (0..self.candidates.len()).map(|index| CandidateId(narrow(index)))
     }
 
-    /// The candidate that gives the setting its value.
+    /// The candidate that gives the setting its value, or the last part of it.
     pub fn winner(&self, key: KeyId) -> Option<CandidateId> {
         self.leaves.get(key.index()).copied().flatten()
     }
 
+    /// The candidates of which the value is made, the winner first, then those to which it adds.
+    pub fn in_force(&self, key: KeyId) -> impl Iterator<Item = CandidateId> + '_ {
+        let mut at = self.winner(key);
+        std::iter::from_fn(move || {
+            let here = at?;
+            at = self.candidate(here).beneath;
+            Some(here)
+        })
+    }
+
     /// The reading that offers `candidate`.
-    pub fn reading(&self, candidate: &Candidate) -> &'r Reading {
+    pub fn reading(&self, candidate: &Candidate) -> &Reading {
         &self.readings.readings[candidate.reading as usize]
     }
 
     /// The leaf that says `candidate`.
-    pub fn leaf(&self, candidate: &Candidate) -> &'r Leaf {
+    pub fn leaf(&self, candidate: &Candidate) -> &Leaf {
         &self.reading(candidate).document.leaves[candidate.leaf as usize]
     }
 
     /// The layer of `candidate`.
     pub fn layer_of(&self, candidate: &Candidate) -> LayerIndex {
         self.reading(candidate).layer
+    }
+
+    /// The rule that gave the candidate its verdict.
+    pub fn rule(&self, candidate: &Candidate) -> Rule {
+        let by = candidate.by.map(|by| self.candidate(by));
+        match candidate.verdict {
+            Verdict::Wins if candidate.beneath.is_some() => Rule::Gather,
+            Verdict::Wins => Rule::Precedence,
+            Verdict::Overridden if by.is_some_and(|by| by.reading == candidate.reading) => {
+                Rule::BetterName
+            }
+            Verdict::Overridden => Rule::Precedence,
+            Verdict::Contributes => Rule::Gather,
+            Verdict::Reshaped => Rule::Shape,
+            Verdict::Blocked => Rule::Pin,
+            Verdict::Empty => Rule::Empty,
+            Verdict::Removes if self.reading(candidate).is_removal() => Rule::Remove,
+            Verdict::Removed if by.is_some_and(|by| self.reading(by).is_removal()) => Rule::Remove,
+            Verdict::Removes | Verdict::Removed => Rule::Null,
+        }
     }
 
     /// How many settings each layer decides, by layer.
@@ -303,28 +477,13 @@ impl<'r> Resolution<'r> {
         counts
     }
 
-    /// The value of the winning candidate, converted (rule 7), and what conversion did.
-    pub fn converted(&self, winner: CandidateId) -> (Value, Option<Conversion>) {
-        let candidate = self.candidate(winner);
-        let value = &self.leaf(candidate).value;
-        let Some(text) = value.as_text().filter(|_| self.reading(candidate).untyped) else {
-            return (value.clone(), None);
-        };
-        let Some((like, to)) = self.type_giver(candidate) else {
-            return (value.clone(), None);
-        };
-        match read_like(text, to) {
-            Some(read) => (read, Some(Conversion { like, to, from: value.clone() })),
-            None => (value.clone(), None),
-        }
-    }
-
     /// The nearest weaker candidate that has a type to give.
     pub fn type_giver(&self, candidate: &Candidate) -> Option<(CandidateId, Type)> {
         let mut at = candidate.weaker;
         while let Some(id) = at {
             let weaker = self.candidate(id);
-            let counts = !matches!(weaker.verdict, Verdict::Removed | Verdict::Empty);
+            let counts =
+                !matches!(weaker.verdict, Verdict::Removed | Verdict::Empty | Verdict::Blocked);
             let kind = self.leaf(weaker).value.kind();
             if counts && matches!(kind, Type::Boolean | Type::Integer | Type::Number) {
                 return Some((id, kind));

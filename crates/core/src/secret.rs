@@ -1,7 +1,7 @@
 //! Secrets: which settings are never shown.
 
 use crate::near::{Outline, distance_within};
-use crate::{Element, Entry, KeyId, Keys, Value};
+use crate::{Catalogue, Element, Entry, Former, KeyId, Keys, Value};
 use std::borrow::Cow;
 
 #[cfg(test)]
@@ -66,15 +66,16 @@ fn words(name: &str) -> Vec<&str> {
     words
 }
 
-/// The settings that are secret: by their own name, or by one that is a near miss of a secret's.
+/// The settings that are secret: by what is declared, by their own name, by that of the variable that
+/// the catalogue gives them, or by one that is a near miss of a secret's.
 #[derive(Clone, Debug, Default)]
 pub struct Secrets {
     secret: Vec<bool>,
 }
 
 impl Secrets {
-    /// Looks at the names of `settings`.
-    pub fn of(keys: &Keys, settings: &[KeyId]) -> Secrets {
+    /// Looks at the names of `settings` and at what is declared about them.
+    pub fn of(keys: &Keys, settings: &[KeyId], catalogue: &Catalogue) -> Secrets {
         let mut secret = vec![false; keys.count()];
         let mut secret_names = Vec::new();
         let mut lower = String::new();
@@ -84,7 +85,9 @@ impl Secrets {
             keys.push_shown(&mut name, *key);
             lower.clone_from(&name);
             lower.make_ascii_lowercase();
-            if could_be_secret(&lower) && is_secret_name(&name) {
+            if declared_secret(catalogue, *key)
+                .unwrap_or_else(|| could_be_secret(&lower) && is_secret_name(&name))
+            {
                 secret[key.index()] = true;
                 secret_names.push((Outline::of(&lower), lower.clone()));
             }
@@ -96,7 +99,10 @@ impl Secrets {
             lower.clear();
             keys.push_shown(&mut lower, *key);
             lower.make_ascii_lowercase();
-            if secret[key.index()] || lower.len() < 5 {
+            if secret[key.index()]
+                || lower.len() < 5
+                || declared_secret(catalogue, *key) == Some(false)
+            {
                 continue;
             }
             let outline = Outline::of(&lower);
@@ -120,6 +126,17 @@ impl Secrets {
     pub fn has(&self, key: KeyId) -> bool {
         self.secret.get(key.index()).copied().unwrap_or_default()
     }
+}
+
+/// Whether a setting is declared to be a secret or to be none, by a word or by another name of it.
+fn declared_secret(catalogue: &Catalogue, key: KeyId) -> Option<bool> {
+    let declared = catalogue.declared(key)?;
+    let former = declared.formerly.iter().map(|former| match former {
+        Former::Key(path) => path.to_string(),
+        Former::Variable(name) => name.clone(),
+    });
+    let mut names = declared.variable.iter().cloned().chain(former);
+    declared.secret.or_else(|| names.any(|name| is_secret_name(&name)).then_some(true))
 }
 
 /// The value with the password of every address in it replaced by `***`: a

@@ -1,7 +1,7 @@
 //! Variables: the flat names that processes and env files use for settings.
 
-use crate::{KeyId, Keys};
-use hashbrown::{DefaultHashBuilder, HashTable};
+use crate::{Catalogue, Former, KeyId, Keys, Standing};
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use std::fmt;
 use std::hash::BuildHasher as _;
 
@@ -28,6 +28,17 @@ pub struct Known {
     by_variable: HashTable<Named>,
     hasher: DefaultHashBuilder,
     naming: Naming,
+    /// Variables and former names that the catalogue gives; they are few, and kept.
+    given: HashMap<String, Given>,
+}
+
+/// What a name that the catalogue gives means.
+#[derive(Clone, Copy, Default)]
+struct Given {
+    /// The setting whose variable it is, and another one if two have it.
+    own: Option<(KeyId, Option<KeyId>)>,
+    /// The setting whose former name it is, and which.
+    former: Option<(KeyId, usize)>,
 }
 
 impl fmt::Debug for Known {
@@ -58,19 +69,33 @@ pub struct Clash {
 pub struct Claim {
     /// The setting that it means.
     pub key: KeyId,
-    /// Whether it is that setting's own variable, not another way of writing it.
-    pub is_own: bool,
+    /// How well the name fits that setting.
+    pub standing: Standing,
     /// Whether that setting is known, rather than made by this name.
     pub is_known: bool,
 }
 
 impl Known {
-    /// Indexes `settings`, each of them once, by their variables under `naming`.
-    pub fn new(keys: &Keys, settings: &[KeyId], naming: &Naming) -> Known {
+    /// Indexes `settings`, each of them once, and those of the catalogue by their variables under
+    /// `naming`.
+    pub fn new(
+        keys: &mut Keys,
+        settings: &[KeyId],
+        catalogue: &Catalogue,
+        naming: &Naming,
+    ) -> Known {
+        let given = given(keys, catalogue, naming);
+        let keys = &*keys;
         let hasher = DefaultHashBuilder::default();
         let mut by_variable: HashTable<Named> = HashTable::with_capacity(settings.len());
         let mut name = String::new();
-        for &key in settings {
+        let declared = catalogue.settings().map(|(key, _)| key);
+        let is_declared = |key: &KeyId| catalogue.declared(*key).is_some();
+        let others = settings.iter().copied().filter(|key| !is_declared(key));
+        let has_none = |key: &KeyId| {
+            catalogue.declared(*key).is_none_or(|declared| declared.variable.is_none())
+        };
+        for key in declared.chain(others).filter(has_none) {
             name.clear();
             naming.push_variable(&mut name, keys, key);
             let hash = hasher.hash_one(name.as_str());
@@ -86,15 +111,54 @@ impl Known {
                 }
             }
         }
-        Known { by_variable, hasher, naming: naming.clone() }
+        Known { by_variable, hasher, naming: naming.clone(), given }
     }
 
-    fn find(&self, keys: &Keys, name: &str) -> Option<Named> {
+    /// The known setting that `name` means: one whose variable it is, else one that it was once.
+    fn find(&self, keys: &Keys, name: &str) -> Result<Option<(KeyId, Standing)>, Clash> {
         let hash = self.hasher.hash_one(name);
         let same =
             |named: &Named| named.hash == hash && self.naming.variable(keys, named.key) == name;
-        self.by_variable.find(hash, same).copied()
+        let derived = self.by_variable.find(hash, same);
+        let given = match self.given.is_empty() {
+            true => Given::default(),
+            false => self.given.get(name).copied().unwrap_or_default(),
+        };
+        let clash = |one, other| Err(Clash { one, other });
+        match (derived.copied(), given.own) {
+            (Some(Named { key, .. }), Some((one, _))) => clash(one, key),
+            (Some(Named { key, clash: Some(other), .. }), None) => clash(key, other),
+            (None, Some((key, Some(other)))) => clash(key, other),
+            (Some(Named { key, .. }), None) | (None, Some((key, None))) => {
+                Ok(Some((key, Standing::Own)))
+            }
+            (None, None) => Ok(given.former.map(|(key, rank)| (key, Standing::Former(rank)))),
+        }
     }
+}
+
+fn given(keys: &mut Keys, catalogue: &Catalogue, naming: &Naming) -> HashMap<String, Given> {
+    let mut given: HashMap<String, Given> = HashMap::new();
+    for (key, declared) in catalogue.settings() {
+        if let Some(variable) = &declared.variable {
+            let entry = given.entry(variable.clone()).or_default();
+            entry.own = match entry.own {
+                None => Some((key, None)),
+                Some((first, _)) => Some((first, Some(key))),
+            };
+        }
+        for (rank, former) in declared.formerly.iter().enumerate() {
+            let name = match former {
+                Former::Variable(name) => name.clone(),
+                Former::Key(path) => {
+                    let old = keys.intern(KeyId::ROOT, path);
+                    naming.variable(keys, old)
+                }
+            };
+            given.entry(name).or_default().former.get_or_insert((key, rank));
+        }
+    }
+    given
 }
 
 impl Naming {
@@ -105,20 +169,31 @@ impl Naming {
         name
     }
 
+    /// The name of the variable of a key of these segments.
+    pub fn variable_of<'a>(&self, segments: impl IntoIterator<Item = &'a str>) -> String {
+        let mut name = self.prefix.clone();
+        for (at, segment) in segments.into_iter().enumerate() {
+            self.push_segment(&mut name, at, segment);
+        }
+        name
+    }
+
     fn push_variable(&self, name: &mut String, keys: &Keys, key: KeyId) {
         name.push_str(&self.prefix);
-        keys.for_each_segment(key, |at, segment| {
-            if at > 0 {
-                name.push_str(&self.nest);
-            }
-            let start = name.len();
-            name.push_str(segment);
-            name[start..].make_ascii_uppercase();
-            if segment.contains('-') {
-                let written = name.split_off(start).replace('-', "_");
-                name.push_str(&written);
-            }
-        });
+        keys.for_each_segment(key, |at, segment| self.push_segment(name, at, segment));
+    }
+
+    fn push_segment(&self, name: &mut String, at: usize, segment: &str) {
+        if at > 0 {
+            name.push_str(&self.nest);
+        }
+        let start = name.len();
+        name.push_str(segment);
+        name[start..].make_ascii_uppercase();
+        if segment.contains('-') {
+            let written = name.split_off(start).replace('-', "_");
+            name.push_str(&written);
+        }
     }
 
     /// The setting that `name` means, `None` if the name is not ours.
@@ -129,14 +204,11 @@ impl Naming {
         &self,
         keys: &mut Keys,
         known: &Known,
+        catalogue: &Catalogue,
         name: &str,
     ) -> Result<Option<Claim>, Clash> {
-        match known.find(keys, name) {
-            Some(Named { key, clash: Some(other), .. }) => return Err(Clash { one: key, other }),
-            Some(Named { key, .. }) => {
-                return Ok(Some(Claim { key, is_own: true, is_known: true }));
-            }
-            None => {}
+        if let Some((key, standing)) = known.find(keys, name)? {
+            return Ok(Some(Claim { key, standing, is_known: true }));
         }
         if self.prefix.is_empty() && !self.claims_every_name {
             return Ok(None);
@@ -150,7 +222,13 @@ impl Naming {
         let key = rest
             .split(self.nest.as_str())
             .fold(KeyId::ROOT, |key, segment| keys.child(key, &segment.to_ascii_lowercase()));
-        let is_own = self.variable(keys, key) == name;
-        Ok(Some(Claim { key, is_own, is_known: false }))
+        if let Some((key, standing)) = catalogue.renamed(keys, key) {
+            return Ok(Some(Claim { key, standing, is_known: true }));
+        }
+        let declared = catalogue.declared(key);
+        let is_own = declared.is_none_or(|declared| declared.variable.is_none())
+            && self.variable(keys, key) == name;
+        let standing = if is_own { Standing::Own } else { Standing::Current };
+        Ok(Some(Claim { key, standing, is_known: declared.is_some() }))
     }
 }

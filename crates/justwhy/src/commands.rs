@@ -4,8 +4,8 @@ use crate::arguments::{Common, Form};
 use crate::look::Look;
 use crate::run::Outcome;
 use crate::select;
-use justwhy_core::{Context, KeyId, Kind, Resolution};
-use justwhy_sources::Project;
+use justwhy_core::{Answers, Context, KeyId, Kind, Resolution};
+use justwhy_sources::{Elsewhere, Project};
 
 pub(crate) mod demo;
 pub(crate) mod explain;
@@ -16,19 +16,24 @@ pub(crate) mod whereabouts;
 /// What a command answers from.
 pub(crate) struct Answering<'a> {
     pub(crate) project: &'a Project,
-    pub(crate) resolution: &'a Resolution<'a>,
+    pub(crate) answers: &'a Answers<'a>,
+    pub(crate) elsewhere: &'a Elsewhere<'a>,
     pub(crate) common: &'a Common,
     pub(crate) look: &'a Look,
     pub(crate) given: &'a justwhy_sources::Arguments,
 }
 
-impl Answering<'_> {
+impl<'a> Answering<'a> {
     pub(crate) fn as_json(&self) -> bool {
         self.common.output == Form::Json
     }
 
-    pub(crate) fn context(&self) -> &Context {
-        &self.resolution.readings().context
+    pub(crate) fn resolution(&self) -> &'a Resolution {
+        self.answers.resolution()
+    }
+
+    pub(crate) fn context(&self) -> &'a Context {
+        &self.resolution().readings().context
     }
 
     /// The outcome of a command that could be done, with what was noticed about the arguments.
@@ -41,14 +46,14 @@ impl Answering<'_> {
     fn notes_on_unset(&self) -> String {
         let mut notes = String::new();
         for path in self.given.unset_keys() {
-            let keys = self.resolution.keys();
+            let keys = self.resolution().keys();
             let is_mentioned =
                 keys.find(KeyId::ROOT, path).is_some_and(|key| self.is_mentioned(key));
             if is_mentioned {
                 continue;
             }
             let shown = path.to_string();
-            let near: Vec<String> = select::near_keys(self.resolution, &shown)
+            let near: Vec<String> = select::near_keys(self.resolution(), &shown)
                 .into_iter()
                 .filter(|near| *near != shown)
                 .collect();
@@ -68,7 +73,7 @@ impl Answering<'_> {
 
     /// Whether anything but the arguments speaks of `key` or of a key below it.
     fn is_mentioned(&self, key: KeyId) -> bool {
-        let resolution = self.resolution;
+        let resolution = self.resolution();
         let is_other = |id| {
             let layer = resolution.layer_of(resolution.candidate(id));
             resolution.readings().layer(layer).kind != Kind::Arguments
@@ -83,10 +88,10 @@ pub(crate) fn context_line(context: &Context) -> String {
     use justwhy_core::AxisOrigin;
     let axes = context.axes.iter().map(|axis| {
         let from = match &axis.origin {
-            AxisOrigin::Asked => "--in".to_owned(),
             AxisOrigin::Variable(name) => name.clone(),
             AxisOrigin::Default => "default".to_owned(),
             AxisOrigin::Nothing => return format!("{} unset", axis.axis),
+            other => other.phrase(),
         };
         match &axis.value {
             Some(value) => format!("{}={value} ({from})", axis.axis),

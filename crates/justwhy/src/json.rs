@@ -2,8 +2,9 @@
 
 use crate::fingerprint::Fingerprints;
 use justwhy_core::{
-    Advice, CandidateId, Context, Explanation, LayerIndex, NearName, Position, Resolution, Row,
-    Stand, Status, Value,
+    Advice, Answers, CandidateId, Context, Explanation, Hop, HopValue, Inactivity, Item, KeyId,
+    LayerIndex, NearName, Position, Presence, Resolution, Row, Stand, Status, Type, Value, Without,
+    hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::ser::{SerializeMap as _, SerializeSeq as _};
@@ -92,7 +93,7 @@ fn serialize<S: Serializer>(value: &Value, serializer: S) -> Result<S::Ok, S::Er
 
 /// Where a candidate stands.
 #[derive(Serialize)]
-struct Standing {
+pub(crate) struct Standing {
     layer: String,
     source: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -103,18 +104,18 @@ struct Standing {
 }
 
 impl Standing {
-    fn of(resolution: &Resolution<'_>, winner: &Stand) -> Standing {
+    pub(crate) fn of(resolution: &Resolution, winner: &Stand) -> Standing {
         Standing {
             layer: layer_name(resolution, winner.layer),
             source: winner.source.to_string(),
             line: winner.position.map(|position| position.line),
             column: winner.position.map(|position| position.column),
-            name: resolution.keys().show(winner.name),
+            name: winner.shown_name(resolution.keys()),
         }
     }
 }
 
-fn layer_name(resolution: &Resolution<'_>, layer: LayerIndex) -> String {
+fn layer_name(resolution: &Resolution, layer: LayerIndex) -> String {
     resolution.readings().layer(layer).name.clone()
 }
 
@@ -152,6 +153,8 @@ pub(crate) struct Setting {
 struct SettingError {
     code: &'static str,
     message: String,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    way: Vec<String>,
 }
 
 /// What only `explain` adds.
@@ -160,6 +163,16 @@ struct Reasons {
     why: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     conversion: Option<Converted>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    stays_text: Option<Converted>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    takes_the_place_of: Vec<String>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    items: Vec<ShownItem>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    references: Vec<ShownHop>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    without: Option<ShownWithout>,
     candidates: Vec<Said>,
     layers: Vec<Unsaid>,
     change: Vec<Change>,
@@ -171,14 +184,148 @@ struct Converted {
     like: Standing,
 }
 
+/// An item of a gathered list and where it stands.
+#[derive(Serialize)]
+struct ShownItem {
+    value: ShownValue,
+    layer: String,
+    source: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    line: Option<usize>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    column: Option<usize>,
+}
+
+impl ShownItem {
+    fn of(resolution: &Resolution, item: &Item) -> ShownItem {
+        let reading = resolution.reading(resolution.candidate(item.candidate));
+        let position = reading.document.position(item.at);
+        ShownItem {
+            value: ShownValue(hide_address_password(&item.value).into_owned()),
+            layer: layer_name(resolution, reading.layer),
+            source: reading.source.to_string(),
+            line: position.map(|position| position.line),
+            column: position.map(|position| position.column),
+        }
+    }
+}
+
+/// A reference, what it found, and where.
+#[derive(Serialize)]
+struct ShownHop {
+    reference: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    setting: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    value: Option<ShownValue>,
+    secret: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    nothing: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    error: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    layer: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    source: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    line: Option<usize>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    column: Option<usize>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    name: Option<String>,
+    #[serde(skip_serializing_if = "is_false")]
+    falls_back: bool,
+    #[serde(skip_serializing_if = "is_false")]
+    repeated: bool,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    references: Vec<ShownHop>,
+}
+
+impl ShownHop {
+    fn of(hop: Hop) -> ShownHop {
+        let (mut value, mut secret, mut nothing, mut error) = (None, false, None, None);
+        match hop.found {
+            HopValue::Value(found) => value = Some(ShownValue(found)),
+            HopValue::Secret => secret = true,
+            HopValue::Nothing(why) => nothing = Some(why),
+            HopValue::Error(why) => error = Some(why),
+        }
+        ShownHop {
+            reference: hop.reference,
+            setting: hop.setting,
+            value,
+            secret,
+            nothing,
+            error,
+            layer: hop.layer,
+            source: hop.source.map(|source| source.to_string()),
+            line: hop.position.map(|position| position.line),
+            column: hop.position.map(|position| position.column),
+            name: hop.name,
+            falls_back: hop.falls_back,
+            repeated: hop.is_repeated,
+            references: hop.hops.into_iter().map(ShownHop::of).collect(),
+        }
+    }
+}
+
+/// What would be without the candidate that decides.
+#[derive(Serialize)]
+struct ShownWithout {
+    status: &'static str,
+    secret: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    value: Option<ShownValue>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    layer: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    source: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    line: Option<usize>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    column: Option<usize>,
+}
+
+impl ShownWithout {
+    fn of(resolution: &Resolution, without: Without) -> ShownWithout {
+        let (layer, source, position) = match without.decided_by {
+            Some((layer, source, position, _)) => {
+                (Some(layer_name(resolution, layer)), Some(source.to_string()), position)
+            }
+            None => (None, None, None),
+        };
+        ShownWithout {
+            status: without.status.name(),
+            secret: without.secret,
+            value: without.value.map(ShownValue),
+            layer,
+            source,
+            line: position.map(|position| position.line),
+            column: position.map(|position| position.column),
+        }
+    }
+}
+
+fn is_false(value: &bool) -> bool {
+    !*value
+}
+
 #[derive(Serialize)]
 struct Said {
     #[serde(flatten)]
     stand: Standing,
+    rank: usize,
     #[serde(skip_serializing_if = "Option::is_none")]
     written: Option<ShownValue>,
     verdict: &'static str,
+    rule: &'static str,
     because: String,
+    #[serde(skip_serializing_if = "is_false")]
+    pins: bool,
+    #[serde(skip_serializing_if = "is_false")]
+    local: bool,
+    #[serde(skip_serializing_if = "is_false")]
+    old_name: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     by: Option<Standing>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -188,10 +335,63 @@ struct Said {
 #[derive(Serialize)]
 struct Unsaid {
     layer: String,
+    rank: usize,
     state: &'static str,
     because: String,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     near: Vec<Near>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    speaks_of: Option<Elsewhere>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    inactive: Option<Inactive>,
+}
+
+/// Another setting of which a layer speaks.
+#[derive(Serialize)]
+struct Elsewhere {
+    key: String,
+    #[serde(flatten)]
+    stand: Standing,
+}
+
+/// The condition that keeps a layer from being active.
+#[derive(Serialize)]
+struct Inactive {
+    axis: String,
+    /// `needs`, `when` or `unless`.
+    condition: &'static str,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    values: Vec<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    actual: Option<String>,
+}
+
+impl Inactive {
+    fn of(presence: &Presence) -> Option<Inactive> {
+        let Presence::Inactive(inactivity) = presence else {
+            return None;
+        };
+        Some(match inactivity {
+            Inactivity::Needs { axis } => Inactive {
+                axis: axis.clone(),
+                condition: "needs",
+                values: Vec::new(),
+                actual: None,
+            },
+            Inactivity::When { condition, actual } => Inactive {
+                axis: condition.axis.clone(),
+                condition: "when",
+                values: condition.values.clone(),
+                actual: actual.clone(),
+            },
+            Inactivity::Unless { axis, value } => Inactive {
+                axis: axis.clone(),
+                condition: "unless",
+                values: vec![value.clone()],
+                actual: Some(value.clone()),
+            },
+        })
+    }
 }
 
 #[derive(Serialize)]
@@ -226,13 +426,15 @@ struct Change {
 impl Setting {
     /// A setting as `list` shows it.
     pub(crate) fn of(
-        resolution: &Resolution<'_>,
+        resolution: &Resolution,
         explanation: &Explanation,
         fingerprints: &Fingerprints,
     ) -> Setting {
         let error = match &explanation.status {
             Status::Error { code, message } => {
-                Some(SettingError { code, message: message.clone() })
+                let way = explanation.failure().map(|failure| failure.way.clone());
+                let way = way.unwrap_or_default();
+                Some(SettingError { code, message: message.clone(), way })
             }
             _ => None,
         };
@@ -250,24 +452,42 @@ impl Setting {
 
     /// A setting as `explain` shows it.
     pub(crate) fn with_reasons(
-        resolution: &Resolution<'_>,
+        answers: &Answers<'_>,
         explanation: &Explanation,
+        without: Option<Without>,
         fingerprints: &Fingerprints,
     ) -> Setting {
+        let resolution = answers.resolution();
+        let layer_of = |layer: LayerIndex| resolution.readings().layer(layer);
+        let show = |key: KeyId| resolution.keys().show(key);
         let mut candidates = Vec::new();
         let mut layers = Vec::new();
-        for row in explanation.rows(resolution) {
+        for row in explanation.rows(answers) {
             match row {
-                Row::Said { at, written, verdict, by, because, through } => candidates.push(Said {
-                    stand: Standing::of(resolution, &at),
-                    written: written.map(ShownValue),
-                    verdict: verdict.name(),
-                    because,
-                    by: by.map(|by| stand_of(resolution, by)),
-                    through,
-                }),
-                Row::Unsaid { layer, state, because, near } => layers.push(Unsaid {
+                Row::Said { at, written, verdict, rule, by, because, through, is_old_name } => {
+                    candidates.push(Said {
+                        stand: Standing::of(resolution, &at),
+                        rank: at.layer.0,
+                        rule: rule.name(),
+                        pins: !at.is_pattern
+                            && layer_of(at.layer).pins.has(resolution.keys(), explanation.key),
+                        local: layer_of(at.layer).is_local(),
+                        old_name: is_old_name,
+                        written: written.map(ShownValue),
+                        verdict: verdict.name(),
+                        because,
+                        by: by.map(|by| stand_of(resolution, by)),
+                        through,
+                    })
+                }
+                Row::Unsaid { layer, state, because, near, speaks_of } => layers.push(Unsaid {
                     layer: layer_name(resolution, layer),
+                    rank: layer.0,
+                    speaks_of: speaks_of.map(|id| Elsewhere {
+                        key: show(resolution.candidate(id).key),
+                        stand: stand_of(resolution, id),
+                    }),
+                    inactive: Inactive::of(&layer_of(layer).presence),
                     state: state.name(),
                     because,
                     near: near.iter().map(Near::of).collect(),
@@ -280,22 +500,31 @@ impl Setting {
             write: advice.write,
             reach: advice.reach,
         };
-        let conversion = explanation.conversion.as_ref().map(|conversion| Converted {
-            to: conversion.to.name(),
-            like: stand_of(resolution, conversion.like),
-        });
+        let converted = |(like, to): (CandidateId, Type)| Converted {
+            to: to.name(),
+            like: stand_of(resolution, like),
+        };
+        let conversion = explanation.conversion.as_ref();
+        let conversion = conversion.map(|conversion| converted((conversion.like, conversion.to)));
+        let reshaped = explanation.takes_the_place_of(answers);
+        let items = explanation.items().iter().map(|item| ShownItem::of(resolution, item));
         let reasons = Reasons {
-            why: explanation.why(resolution),
+            why: explanation.why(answers),
             conversion,
+            stays_text: explanation.stays_text(answers).map(converted),
+            takes_the_place_of: reshaped.into_iter().map(show).collect(),
+            items: items.collect(),
+            references: answers.chain(explanation.key).into_iter().map(ShownHop::of).collect(),
+            without: without.map(|without| ShownWithout::of(resolution, without)),
             candidates,
             layers,
-            change: explanation.advice(resolution).into_iter().map(change).collect(),
+            change: explanation.advice(answers).into_iter().map(change).collect(),
         };
         Setting { reasons: Some(reasons), ..Setting::of(resolution, explanation, fingerprints) }
     }
 }
 
-fn stand_of(resolution: &Resolution<'_>, candidate: CandidateId) -> Standing {
+fn stand_of(resolution: &Resolution, candidate: CandidateId) -> Standing {
     Standing::of(resolution, &Stand::of(resolution, candidate))
 }
 

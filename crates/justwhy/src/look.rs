@@ -58,6 +58,14 @@ pub(crate) enum Symbol {
     Quiet,
     /// Between two rungs.
     Rail,
+    /// One of several things below another.
+    Branch,
+    /// The last of them.
+    LastBranch,
+    /// Below the last of them.
+    Gap,
+    /// From a reference to what it found.
+    Leads,
 }
 
 impl Look {
@@ -84,6 +92,10 @@ impl Look {
             Symbol::Lost => ("◇", "o"),
             Symbol::Quiet => ("·", "."),
             Symbol::Rail => ("│", "|"),
+            Symbol::Branch => ("├", "+"),
+            Symbol::LastBranch => ("└", "+"),
+            Symbol::Gap => (" ", " "),
+            Symbol::Leads => ("→", "->"),
         };
         if self.symbols { fine } else { plain }
     }

@@ -7,11 +7,12 @@ use crate::failure;
 use crate::given;
 use crate::look::Look;
 use clap::Parser as _;
-use justwhy_core::Resolution;
-use justwhy_sources::{Error, Project, Reader, WithVariables, World};
+use justwhy_core::{Answers, ExpansionLimits, Resolution};
+use justwhy_sources::{Elsewhere, Error, Project, WithVariables, World};
 use std::ffi::OsString;
 use std::mem::ManuallyDrop;
 use std::path::Path;
+use std::sync::Arc;
 
 /// What is known about where the output goes.
 #[derive(Clone, Copy, Debug)]
@@ -88,14 +89,37 @@ fn answer(
         None => world,
     };
     let project = Project::load(world, common.project.as_deref())?;
-    let context = project.situate(world, common.context.as_deref()).map_err(one)?;
-    let readings = Reader::new(&project, world).read(context, given).map_err(one)?;
     // A large project is a hundred thousand small allocations. The end of the process frees them at
     // once; freeing them one by one takes about as long as printing the answer.
-    let readings = ManuallyDrop::new(readings);
-    let resolution = ManuallyDrop::new(Resolution::of(&readings));
-    let answering = Answering { project: &project, resolution: &resolution, common, look, given };
-    command(&answering)
+    let elsewhere = ManuallyDrop::new(Elsewhere::new(&project, world, given));
+    let context = elsewhere.here(common.context.as_deref()).map_err(one)?;
+    let readings = elsewhere.read(context).map_err(one)?;
+    let limits = ExpansionLimits {
+        depth: project.limits.depth,
+        bytes: project.limits.file_bytes,
+        nodes: project.limits.nodes as u64,
+    };
+    let answers = Answers::new(Resolution::of(Arc::new(readings)), &*elsewhere, limits);
+    let answers = ManuallyDrop::new(answers);
+    let answering = Answering {
+        project: &project,
+        answers: &answers,
+        elsewhere: &elsewhere,
+        common,
+        look,
+        given,
+    };
+    let outcome = command(&answering)?;
+    match answers.is_exhausted() {
+        true => Err(vec![exhausted()]),
+        false => Ok(outcome),
+    }
+}
+
+/// What references put together grew past all bounds.
+pub(crate) fn exhausted() -> Error {
+    Error::new("limit", "references make the values of the project larger than they may be")
+        .help("raise `file_bytes` under [limits] in the project file if this is wanted")
 }
 
 /// The environment of the process of that number, or of a dump of one.

@@ -7,7 +7,7 @@ use justwhy_sources::Error;
 
 /// The settings meant by `text`: a key, a branch of keys, a pattern, or the name of a variable; a
 /// key that exists comes first. None only for a pattern that matches nothing.
-pub(crate) fn settings(resolution: &Resolution<'_>, text: &str) -> Result<Vec<KeyId>, Error> {
+pub(crate) fn settings(resolution: &Resolution, text: &str) -> Result<Vec<KeyId>, Error> {
     let keys = resolution.keys();
     if Pattern::has_wildcard(text) {
         let pattern = Pattern::parse(text).map_err(|error| bad_key(text, &error))?;
@@ -33,14 +33,14 @@ pub(crate) fn settings(resolution: &Resolution<'_>, text: &str) -> Result<Vec<Ke
 }
 
 /// The settings at `key` and below it.
-fn within(resolution: &Resolution<'_>, key: KeyId) -> Vec<KeyId> {
+fn within(resolution: &Resolution, key: KeyId) -> Vec<KeyId> {
     let keys = resolution.keys();
     let all = std::iter::once(key).chain(keys.below(key));
     keys.sorted(all.filter(|key| resolution.is_setting(*key)))
 }
 
 /// The setting whose variable, as some layer reads it, has that name.
-fn of_variable(resolution: &Resolution<'_>, name: &str) -> Option<KeyId> {
+fn of_variable(resolution: &Resolution, name: &str) -> Option<KeyId> {
     let settings = resolution.settings();
     let mut namings: Vec<&Naming> = Vec::new();
     for layer in &resolution.readings().layers {
@@ -62,7 +62,7 @@ fn bad_key(text: &str, error: &justwhy_core::NameError) -> Error {
     )
 }
 
-fn unknown(resolution: &Resolution<'_>, text: &str) -> Error {
+fn unknown(resolution: &Resolution, text: &str) -> Error {
     let mut error = Error::new("unknown-key", format!("there is no setting {text} here"));
     if let Some(place) = left_out_at(resolution, text) {
         error = error.help(format!("{place} names it without a value, which says nothing"));
@@ -75,7 +75,7 @@ fn unknown(resolution: &Resolution<'_>, text: &str) -> Error {
 }
 
 /// Where a source has the name and nothing behind it.
-fn left_out_at(resolution: &Resolution<'_>, text: &str) -> Option<String> {
+fn left_out_at(resolution: &Resolution, text: &str) -> Option<String> {
     let keys = resolution.keys();
     let key = keys.find(KeyId::ROOT, &KeyPath::parse(text).ok()?)?;
     resolution.readings().readings.iter().find_map(|reading| {
@@ -86,7 +86,7 @@ fn left_out_at(resolution: &Resolution<'_>, text: &str) -> Option<String> {
 }
 
 /// The keys and variables nearest to a text that is none.
-pub(crate) fn near_keys(resolution: &Resolution<'_>, text: &str) -> Vec<String> {
+pub(crate) fn near_keys(resolution: &Resolution, text: &str) -> Vec<String> {
     const MOST: usize = 3;
     let keys = resolution.keys();
     let settings = resolution.settings();
@@ -108,7 +108,7 @@ pub(crate) fn near_keys(resolution: &Resolution<'_>, text: &str) -> Vec<String> 
     near
 }
 
-fn near_variables(resolution: &Resolution<'_>, text: &str) -> Vec<String> {
+fn near_variables(resolution: &Resolution, text: &str) -> Vec<String> {
     let mut found = Vec::new();
     for layer in &resolution.readings().layers {
         let Names::Variables(naming) = &layer.names else {
@@ -127,7 +127,7 @@ fn near_variables(resolution: &Resolution<'_>, text: &str) -> Vec<String> {
 
 /// Names of variables in what was read that are nearly the variable of a known setting and are not
 /// read for it.
-pub(crate) fn stray_names(resolution: &Resolution<'_>) -> Vec<NearName> {
+pub(crate) fn stray_names(resolution: &Resolution) -> Vec<NearName> {
     let readings = resolution.readings();
     let mut found = Vec::new();
     for (index, layer) in readings.layers.iter().enumerate() {
@@ -154,7 +154,7 @@ pub(crate) fn stray_names(resolution: &Resolution<'_>) -> Vec<NearName> {
 }
 
 /// Whether a layer whose names are keys speaks of the setting, so that it is surely meant.
-fn is_known(resolution: &Resolution<'_>, key: KeyId) -> bool {
+fn is_known(resolution: &Resolution, key: KeyId) -> bool {
     resolution.candidates(key).any(|id| {
         let layer = resolution.layer_of(resolution.candidate(id));
         resolution.readings().layer(layer).names == Names::Keys

@@ -11,9 +11,11 @@
 //!    [`Readings`](justwhy_core::Readings) that `justwhy_core` resolves.
 
 mod arguments;
+mod elsewhere;
 mod error;
 mod folder;
 mod format;
+mod glob;
 mod limits;
 mod parallel;
 mod project;
@@ -24,10 +26,12 @@ mod tree;
 mod world;
 
 pub use arguments::Arguments;
+pub use elsewhere::Elsewhere;
 pub use error::{Error, Excerpt, Spot};
 pub use folder::{write_new_folder, write_temporary_folder};
 pub use format::Format;
 pub use limits::Limits;
 pub use project::{Project, ProjectAxis, ProjectLayer, unreadable};
 pub use reader::Reader;
-pub use world::{ReadProblem, System, WithVariables, World, read_dump};
+pub use situate::Situation;
+pub use world::{Branch, FolderEntry, ReadProblem, System, WithVariables, World, read_dump};

@@ -1,16 +1,20 @@
 //! The project file, `justwhy.toml`.
 
 use crate::error::Error;
+use crate::format::RowFormat;
 use crate::format::{Format, toml};
+use crate::glob::Glob;
 use crate::tree::Tree;
 use crate::world::{ReadProblem, World};
 use crate::{Limits, text};
-use justwhy_core::{Axis, Condition, Empty, Null, Span, Value};
+use justwhy_core::{Axis, Condition, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 mod axis;
 mod fields;
 mod layer;
+mod setting;
 mod template;
 #[cfg(test)]
 mod tests;
@@ -37,6 +41,14 @@ pub struct Project {
     pub axes: Vec<ProjectAxis>,
     /// The layers that the file declares, weakest first.
     pub layers: Vec<ProjectLayer>,
+    /// Combinations of values that do not exist.
+    pub(crate) nevers: Vec<Never>,
+    /// What is declared about settings.
+    pub(crate) declared: Arc<[Declared]>,
+    /// Their defaults, with their keys and places.
+    pub(crate) defaults: Vec<(Vec<String>, Value, Span)>,
+    /// Folders besides the project's from which references may read files.
+    pub(crate) read_folders: Vec<String>,
     /// The text of the project file, for places.
     pub(crate) text: justwhy_core::SourceText,
 }
@@ -48,8 +60,34 @@ pub struct ProjectAxis {
     pub axis: Axis,
     /// Its value when nothing else gives one.
     pub default: Option<String>,
-    /// The process variables that give its value, first hit first, with their places.
-    pub(crate) read: Vec<(String, Span)>,
+    /// The ways to find its value, first hit first.
+    pub(crate) read: Vec<Way>,
+    /// The pattern of the folders whose names are allowed.
+    pub(crate) directories: Option<String>,
+}
+
+/// Where the value of an axis may come from.
+#[derive(Debug)]
+pub(crate) enum Way {
+    /// A process variable.
+    Variable(String),
+    /// The text of a file.
+    File(String),
+    /// A variable in an env file.
+    FileVariable { path: String, name: String },
+    /// The git branch: patterns, as written too, and the value that each gives.
+    Branch(Vec<(Glob, String, String)>),
+    /// The folder that the working directory is in, and the pattern as written.
+    Folder(Glob, String),
+    /// Another axis: its values and what each gives, with their places.
+    Axis { axis: String, map: Vec<(String, String, Span)>, at: Span },
+}
+
+/// A combination of values that does not exist.
+#[derive(Debug)]
+pub(crate) struct Never {
+    pub(crate) values: Vec<(String, String)>,
+    pub(crate) at: Span,
 }
 
 /// A layer as declared.
@@ -67,6 +105,13 @@ pub struct ProjectLayer {
     pub(crate) variables: Option<(String, String)>,
     pub(crate) empty: Empty,
     pub(crate) null: Null,
+    pub(crate) into: Option<KeyPath>,
+    pub(crate) local: bool,
+    pub(crate) pins: Pins,
+    pub(crate) removes: Arc<[Removal]>,
+    pub(crate) references: bool,
+    /// Whether its file is read in every folder down to the working directory.
+    pub(crate) per_directory: bool,
     /// Where its name stands, for messages about it.
     pub(crate) at: Span,
 }
@@ -75,6 +120,13 @@ pub struct ProjectLayer {
 #[derive(Debug)]
 pub(crate) enum Reads {
     File(PathTemplate, Format),
+    /// A pattern, and the format if not each file's name shows it.
+    Files(PathTemplate, Option<Format>),
+    Rows {
+        path: PathTemplate,
+        format: RowFormat,
+        axis: String,
+    },
     Values(Vec<(Vec<String>, Value, Span)>),
     Process,
 }
@@ -96,7 +148,7 @@ impl Project {
         verdict.map_err(attach)?;
         let tree = toml::parse(text.text(), Limits::default()).map_err(attach)?;
         let mut sink = Sink::new(&file, &text, &tree);
-        let project = read(&mut sink, folder, file.clone());
+        let project = read(&mut sink, world, folder, file.clone());
         let errors = sink.into_errors();
         match project {
             Some(project) if errors.is_empty() => Ok(Project { text, ..project }),
@@ -106,7 +158,11 @@ impl Project {
 
     /// Every name of a process variable from which an axis is read; none of them is a setting.
     pub(crate) fn axis_variables(&self) -> impl Iterator<Item = &str> {
-        self.axes.iter().flat_map(|axis| &axis.read).map(|(name, _)| name.as_str())
+        let reads = self.axes.iter().flat_map(|axis| &axis.read);
+        reads.filter_map(|read| match read {
+            Way::Variable(name) => Some(name.as_str()),
+            _ => None,
+        })
     }
 
     /// The axis of that name.
@@ -173,19 +229,21 @@ fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
 
 const FIELDS: Fields = Fields {
     of: "the project file",
-    known: &["justwhy", "name", "variables", "limits", "axis", "layer"],
-    later: &["catalogue", "setting", "store", "rule", "accept", "never", "secrets"],
+    known: &["justwhy", "name", "variables", "limits", "axis", "layer", "never", "setting"],
+    later: &["catalogue", "store", "rule", "accept", "secrets"],
 };
 
-fn read(sink: &mut Sink<'_>, folder: PathBuf, file: String) -> Option<Project> {
+fn read(sink: &mut Sink<'_>, world: &dyn World, folder: PathBuf, file: String) -> Option<Project> {
     let root = Tree::ROOT;
     sink.check_names(root, &FIELDS);
     version(sink);
     let name = sink.text(root, "name");
     let naming = variables(sink);
-    let limits = limits(sink);
-    let axes = axis::read_all(sink);
-    let layers = layer::read_all(sink, &axes, &naming);
+    let (limits, read_folders) = limits(sink);
+    let mut axes = axis::read_all(sink, world, &folder);
+    let layers = layer::read_all(sink, &mut axes, &naming);
+    let nevers = axis::nevers(sink, &axes);
+    let (declared, defaults) = setting::read_all(sink);
     Some(Project {
         name: name.map(|(name, _)| name),
         folder,
@@ -193,6 +251,10 @@ fn read(sink: &mut Sink<'_>, folder: PathBuf, file: String) -> Option<Project> {
         limits,
         axes,
         layers,
+        nevers,
+        declared: declared.into(),
+        defaults,
+        read_folders,
         text: justwhy_core::SourceText::new("".into()),
     })
 }
@@ -241,15 +303,15 @@ fn nest(sink: &mut Sink<'_>, table: crate::tree::NodeId) -> Option<String> {
     Some(nest)
 }
 
-fn limits(sink: &mut Sink<'_>) -> Limits {
+fn limits(sink: &mut Sink<'_>) -> (Limits, Vec<String>) {
     const FIELDS: Fields = Fields {
         of: "[limits]",
-        known: &["file_bytes", "depth", "nodes"],
-        later: &["read_folders"],
+        known: &["file_bytes", "depth", "nodes", "read_folders"],
+        later: &[],
     };
     let mut limits = Limits::default();
     let Some(table) = sink.table(Tree::ROOT, "limits") else {
-        return limits;
+        return (limits, Vec::new());
     };
     sink.check_names(table, &FIELDS);
     let most = i64::try_from(Limits::MOST_FILE_BYTES).unwrap_or(i64::MAX);
@@ -264,5 +326,7 @@ fn limits(sink: &mut Sink<'_>) -> Limits {
     if let Some(nodes) = sink.integer_within(table, "nodes", i64::from(u32::MAX) - 1) {
         limits.nodes = to_usize(nodes);
     }
-    limits
+    let folders = sink.list(table, "read_folders").unwrap_or_default();
+    let folders = folders.into_iter().filter_map(|item| sink.text_of(item)).map(|(path, _)| path);
+    (limits, folders.collect())
 }

@@ -1,17 +1,19 @@
 //! Reads every source that the layers of a project name in a context, each file once.
 
 use crate::error::Error;
-use crate::format::Format;
+use crate::format::{Format, RowFormat};
+use crate::glob::{Glob, Wanted};
 use crate::parallel::parse_each;
 use crate::project::{Project, ProjectLayer, Reads, unreadable};
-use crate::tree::{Fault, Lowering, Tree};
+use crate::situate::{ancestors, inside};
+use crate::tree::{Fault, Lowering, Tree, shown_name};
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
-    BadReading, Context, Document, Inactivity, KeyId, KeyPath, Keys, Kind, Known, Layer,
-    LayerIndex, Leaf, Names, Naming, Presence, Reading, Readings, SourceText, Span, VariableRules,
-    list_values, nearest,
+    BadInput, BadReading, Context, Document, Inactivity, Input, Inputs, KeyId, KeyPath, Keys, Kind,
+    Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings, SourceText, Span,
+    Value, list_values, nearest,
 };
 use std::path::Path;
 use std::sync::Arc;
@@ -24,20 +26,22 @@ pub struct Reader<'p> {
     /// Grows with everything that is read, so that a document read for one context serves the others.
     keys: Arc<Keys>,
     files: HashMap<(String, Format), Fetched>,
+    rows: HashMap<(String, usize), Result<Arc<Document>, Error>>,
+    texts: HashMap<String, Result<Option<SourceText>, Error>>,
+    /// What each pattern of paths matches.
+    matches: HashMap<String, Vec<String>>,
     process: Option<Arc<Document>>,
+    values: HashMap<Option<usize>, Arc<Document>>,
+    /// The folders from the project's down to the working directory.
+    folders: Option<Vec<String>>,
+    never: Arc<HashSet<String>>,
 }
 
 /// What a file says, `None` if it is not there.
 type Fetched = Result<Option<Arc<Document>>, Error>;
 
-/// A document that a layer reads, and how.
-struct Pending {
-    layer: LayerIndex,
-    source: String,
-    document: Arc<Document>,
-    section: Option<KeyPath>,
-    untyped: bool,
-}
+/// A document that a layer reads: the name of its source, and whether its texts have no type.
+type Opened = (Arc<str>, Arc<Document>, bool);
 
 /// Says where a fault of `source` is.
 pub(crate) fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
@@ -52,10 +56,23 @@ pub(crate) fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
     }
 }
 
+/// # Reading
 impl<'p> Reader<'p> {
     /// A reader that has read nothing yet.
     pub fn new(project: &'p Project, world: &'p dyn World) -> Reader<'p> {
-        Reader { project, world, keys: Arc::default(), files: HashMap::new(), process: None }
+        Reader {
+            project,
+            world,
+            keys: Arc::default(),
+            files: HashMap::new(),
+            rows: HashMap::new(),
+            texts: HashMap::new(),
+            matches: HashMap::new(),
+            process: None,
+            values: HashMap::new(),
+            folders: None,
+            never: Arc::new(project.axis_variables().map(str::to_owned).collect()),
+        }
     }
 
     /// Reads what every layer says in `context`.
@@ -63,37 +80,67 @@ impl<'p> Reader<'p> {
         let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
         let mut wanted = Vec::new();
         for declared in &self.project.layers {
-            let layer = self.layer(declared, &context);
-            if let (Reads::File(_, format), Presence::Read, Some(path)) =
-                (&declared.reads, &layer.presence, &layer.path)
-            {
-                wanted.push((path.clone(), *format));
+            let layer = self.layer(declared, &context)?;
+            if layer.presence == Presence::Read {
+                wanted.push(self.files_of(declared, &layer)?);
+            } else {
+                wanted.push(Vec::new());
             }
             layers.push(layer);
         }
-        self.fetch(wanted);
-        let mut pending = Vec::new();
-        for (index, declared) in self.project.layers.iter().enumerate() {
+        self.fetch(wanted.iter().flatten());
+        let defaults = self.values(None);
+        let mut inputs = Vec::new();
+        if !defaults.leaves.is_empty() {
+            let opened = (self.project.file.as_str().into(), defaults, false);
+            inputs.push(input(LayerIndex(0), opened, None, false));
+        }
+        for (number, declared) in self.project.layers.iter().enumerate() {
             // The catalogue is below all of them.
-            let index = LayerIndex(index + 1);
-            pending.extend(self.open(declared, &mut layers[index.0], index)?);
+            let index = LayerIndex(number + 1);
+            let layer = &mut layers[index.0];
+            if layer.presence != Presence::Read {
+                continue;
+            }
+            let may_lack_section = declared.optional
+                || declared.per_directory
+                || matches!(declared.reads, Reads::Files(..));
+            for opened in self.open(number, layer, &wanted[number])? {
+                inputs.push(input(index, opened, layer.under.clone(), may_lack_section));
+            }
         }
         let index = LayerIndex(layers.len());
         layers.push(Layer::new("arguments", Kind::Arguments, Names::Keys));
-        pending.push(Pending {
-            layer: index,
-            source: "arguments".to_owned(),
-            document: Arc::new(arguments.document(Arc::make_mut(&mut self.keys))),
-            section: None,
-            untyped: true,
-        });
-        let readings = self.readings(&mut layers, pending)?;
-        Ok(Readings { keys: Arc::clone(&self.keys), context, layers, readings })
+        let said = Arc::new(arguments.document(Arc::make_mut(&mut self.keys)));
+        inputs.push(input(index, ("arguments".into(), said, true), None, false));
+        let inputs = Inputs {
+            keys: std::mem::take(&mut self.keys),
+            context,
+            layers,
+            inputs,
+            declared: Arc::clone(&self.project.declared),
+            never: Arc::clone(&self.never),
+            project: (self.project.file.as_str().into(), self.project.text.clone()),
+        };
+        match Readings::assemble(inputs) {
+            Ok(readings) => {
+                self.keys = Arc::clone(&readings.keys);
+                Ok(readings)
+            }
+            Err(bad) => {
+                self.keys = Arc::clone(&bad.keys);
+                let number = bad.input.layer.0.checked_sub(1);
+                let declared = number.and_then(|number| self.project.layers.get(number));
+                Err(self.refused(&bad, declared))
+            }
+        }
     }
 
-    fn layer(&self, declared: &ProjectLayer, context: &Context) -> Layer {
+    fn layer(&self, declared: &ProjectLayer, context: &Context) -> Result<Layer, Error> {
         let (kind, reads_process) = match declared.reads {
             Reads::File(..) => (Kind::File, false),
+            Reads::Files(..) => (Kind::Files, false),
+            Reads::Rows { .. } => (Kind::Rows, false),
             Reads::Values(_) => (Kind::Values, false),
             Reads::Process => (Kind::Process, true),
         };
@@ -108,24 +155,39 @@ impl<'p> Reader<'p> {
         let mut layer = Layer::new(declared.name.clone(), kind, names);
         layer.empty = declared.empty;
         layer.null = declared.null;
+        layer.pins = declared.pins.clone();
+        layer.removes = Arc::clone(&declared.removes);
+        layer.references = declared.references;
+        layer.into.clone_from(&declared.into);
+        layer.local = declared.local;
+        layer.when = declared.when.clone();
+        layer.unless = declared.unless.clone();
         let path_axes: Vec<String> = match &declared.reads {
-            Reads::File(path, _) => path.axes().map(str::to_owned).collect(),
+            Reads::File(path, _) | Reads::Files(path, _) => {
+                path.axes().map(str::to_owned).collect()
+            }
+            Reads::Rows { path, axis, .. } => {
+                path.axes().map(str::to_owned).chain([axis.clone()]).collect()
+            }
             _ => Vec::new(),
         };
         let under_axes = declared.under.iter().flat_map(|under| under.axes().map(str::to_owned));
-        layer.when = declared.when.clone();
-        layer.unless = declared.unless.clone();
         let order =
             |name: &String| self.project.axes.iter().position(|axis| axis.axis.name == *name);
         layer.axes = path_axes.into_iter().chain(under_axes).collect();
         layer.axes.sort_by_key(order);
         layer.axes.dedup();
-        Self::settle_place(declared, &mut layer, context);
-        layer
+        self.settle_place(declared, &mut layer, context)?;
+        Ok(layer)
     }
 
-    /// Finds out whether a layer is active here and which file and section it reads.
-    fn settle_place(declared: &ProjectLayer, layer: &mut Layer, context: &Context) {
+    /// Finds out whether a layer is active here and which file, section and row it reads.
+    fn settle_place(
+        &self,
+        declared: &ProjectLayer,
+        layer: &mut Layer,
+        context: &Context,
+    ) -> Result<(), Error> {
         let needs = |axis: &str| Inactivity::Needs { axis: axis.to_owned() };
         if let Some(inactivity) = Inactivity::of(&declared.when, &declared.unless, context) {
             layer.presence = Presence::Inactive(inactivity);
@@ -136,41 +198,145 @@ impl<'p> Reader<'p> {
                 Err(axis) => become_inactive(layer, needs(axis)),
             }
         }
-        if let Reads::File(path, _) = &declared.reads {
+        if let Reads::File(path, _) | Reads::Files(path, _) | Reads::Rows { path, .. } =
+            &declared.reads
+        {
             match path.fill(context) {
                 Ok(path) => layer.path = Some(path),
                 Err(axis) => become_inactive(layer, needs(axis)),
             }
         }
+        if let Reads::Rows { axis, .. } = &declared.reads {
+            match context.value(axis) {
+                None => become_inactive(layer, needs(axis)),
+                Some(value) => layer.row = Some(self.row_number(declared, axis, value)?),
+            }
+        }
+        Ok(())
     }
 
-    /// The document of a layer that is active here.
-    fn open(
+    fn row_number(&self, declared: &ProjectLayer, axis: &str, value: &str) -> Result<usize, Error> {
+        let number = value.parse::<usize>().ok().filter(|row| *row > 0);
+        number.ok_or_else(|| {
+            let message = format!(
+                "the layer {} reads a row by the axis {axis}, and {} is no number of a row",
+                declared.name,
+                shown_name(value)
+            );
+            Error::new("bad-context", message)
+                .also("declared at", &self.project.file, self.position(declared.at))
+                .help("rows count from 1")
+        })
+    }
+
+    /// The paths that a layer which is active here reads, with their formats; rows not included.
+    fn files_of(
         &mut self,
         declared: &ProjectLayer,
-        layer: &mut Layer,
-        index: LayerIndex,
-    ) -> Result<Option<Pending>, Error> {
-        if layer.presence != Presence::Read {
-            return Ok(None);
+        layer: &Layer,
+    ) -> Result<Vec<(String, Format)>, Error> {
+        let path = layer.path.clone().unwrap_or_default();
+        match &declared.reads {
+            Reads::File(_, format) if declared.per_directory => {
+                let world = self.world;
+                let folder = &self.project.folder;
+                let folders = self.folders.get_or_insert_with(|| {
+                    let inside = inside(world, folder).unwrap_or_default();
+                    let mut folders: Vec<String> =
+                        ancestors(&inside).into_iter().map(|path| format!("{path}/")).collect();
+                    folders.push(String::new());
+                    folders.reverse();
+                    folders
+                });
+                Ok(folders.iter().map(|above| (format!("{above}{path}"), *format)).collect())
+            }
+            Reads::File(_, format) => Ok(vec![(path, *format)]),
+            Reads::Files(_, format) => {
+                let mut files = Vec::new();
+                for file in self.matching(declared, &path)? {
+                    let of_file = format.or_else(|| Format::of_path(&file));
+                    let of_file = of_file
+                        .filter(|format| *format != Format::Env || layer.names != Names::Keys);
+                    let Some(format) = of_file else {
+                        return Err(self.unknown_format(declared, &file));
+                    };
+                    files.push((file, format));
+                }
+                Ok(files)
+            }
+            _ => Ok(Vec::new()),
         }
-        let (source, document, untyped) = match &declared.reads {
-            Reads::Values(values) => (self.project.file.clone(), self.values(values), false),
-            Reads::Process => ("process".to_owned(), self.process(), true),
-            Reads::File(_, format) => {
-                let path = layer.path.clone().unwrap_or_default();
-                match self.file(&path, *format)? {
-                    Some(document) => (path, document, format.is_untyped()),
-                    None if declared.optional => {
-                        layer.presence = Presence::Missing { path, section: None };
-                        return Ok(None);
+    }
+
+    fn unknown_format(&self, declared: &ProjectLayer, file: &str) -> Error {
+        let message = format!(
+            "the layer {} reads {file}, and its name does not show how to read it",
+            declared.name
+        );
+        Error::new("bad-file", message)
+            .at(file, None)
+            .also("declared at", &self.project.file, self.position(declared.at))
+            .help("add format = \"…\" to the layer, or write a pattern that leaves the file out")
+    }
+
+    fn matching(&mut self, declared: &ProjectLayer, pattern: &str) -> Result<Vec<String>, Error> {
+        if let Some(known) = self.matches.get(pattern) {
+            return Ok(known.clone());
+        }
+        let glob = Glob::parse(pattern).map_err(|problem| {
+            let message = format!("the pattern {pattern} is wrong: {problem}");
+            let at = self.position(declared.at);
+            Error::new("bad-project", message).at(&self.project.file, at)
+        })?;
+        let found = glob.find(self.world, &self.project.folder, Wanted::Files)?;
+        self.matches.insert(pattern.to_owned(), found.clone());
+        Ok(found)
+    }
+
+    /// The documents of a layer that is active here, weakest first; or why it is missing.
+    fn open(
+        &mut self,
+        number: usize,
+        layer: &mut Layer,
+        wanted: &[(String, Format)],
+    ) -> Result<Vec<Opened>, Error> {
+        let declared = &self.project.layers[number];
+        let path = layer.path.clone().unwrap_or_default();
+        let mut opened = Vec::new();
+        match &declared.reads {
+            Reads::Values(_) => {
+                let file = self.project.file.as_str().into();
+                opened.push((file, self.values(Some(number)), false));
+            }
+            Reads::Process => opened.push(("process".into(), self.process(), true)),
+            Reads::Rows { format, .. } => {
+                let row = layer.row.unwrap_or_default();
+                let document = self.row(declared, &path, *format, row)?;
+                opened.push((path.into(), document, format.is_untyped()));
+            }
+            Reads::File(..) | Reads::Files(..) => {
+                let is_pattern = matches!(declared.reads, Reads::Files(..));
+                for (path, format) in wanted {
+                    match self.file(path, *format)? {
+                        Some(document) => {
+                            opened.push((path.as_str().into(), document, format.is_untyped()));
+                        }
+                        None if declared.optional || declared.per_directory => {}
+                        None if is_pattern => return Err(not_there_any_more(path)),
+                        None => return Err(self.missing_file(declared, path)),
                     }
-                    None => return Err(self.missing_file(declared, &path)),
+                }
+                if opened.is_empty() {
+                    layer.presence =
+                        Presence::Missing(match (is_pattern, declared.per_directory) {
+                            (true, _) => Lack::Match(path),
+                            (false, true) => Lack::InFolders(path),
+                            (false, false) => Lack::File(path),
+                        });
                 }
             }
-        };
-        let section = layer.under.clone();
-        Ok(Some(Pending { layer: index, source, document, section, untyped }))
+        }
+        Ok(opened)
     }
 
     fn missing_file(&self, declared: &ProjectLayer, path: &str) -> Error {
@@ -194,7 +360,7 @@ impl<'p> Reader<'p> {
         error.help("create it, or say that it may be missing: optional = true")
     }
 
-    fn position(&self, at: Span) -> Option<justwhy_core::Position> {
+    fn position(&self, at: Span) -> Option<Position> {
         Some(self.project.text.position(at.start))
     }
 
@@ -205,13 +371,71 @@ impl<'p> Reader<'p> {
         self.files.get(&wanted).cloned().unwrap_or(Ok(None))
     }
 
+    /// A row of a file of rows.
+    fn row(
+        &mut self,
+        declared: &ProjectLayer,
+        path: &str,
+        format: RowFormat,
+        row: usize,
+    ) -> Result<Arc<Document>, Error> {
+        let asked = (path.to_owned(), row);
+        if let Some(known) = self.rows.get(&asked) {
+            return known.clone();
+        }
+        let Some(text) = self.text(path)? else {
+            return Err(self.missing_rows(declared, path));
+        };
+        let keys = Arc::make_mut(&mut self.keys);
+        let document = match format.row(text.text(), row, keys, self.project.limits) {
+            Ok(document) => Ok(Arc::new(Document { text: Some(text), ..document })),
+            Err(fault) => Err(attach(fault, path, &text)),
+        };
+        self.rows.insert(asked, document.clone());
+        document
+    }
+
+    fn missing_rows(&self, declared: &ProjectLayer, path: &str) -> Error {
+        let message =
+            format!("the layer {} reads rows of {path}, which is not there", declared.name);
+        let at = self.position(declared.at);
+        let error = Error::new("missing-file", message).at(path, None);
+        error.also("declared at", &self.project.file, at).help("create it, or take the layer out")
+    }
+
+    /// How many rows the axis numbers in the files that do not depend on other axes.
+    pub fn rows_of(&mut self, axis: &str) -> usize {
+        let mut most = 0;
+        for declared in &self.project.layers {
+            let Reads::Rows { path, format, axis: by } = &declared.reads else { continue };
+            if by != axis {
+                continue;
+            }
+            let Ok(path) = path.fill(&Context::default()) else { continue };
+            if let Ok(Some(text)) = self.text(&path) {
+                most = most.max(format.count(text.text(), self.project.limits));
+            }
+        }
+        most
+    }
+
+    /// The text of a file of which each row is read for itself, `None` if it is not there.
+    fn text(&mut self, path: &str) -> Result<Option<SourceText>, Error> {
+        if let Some(known) = self.texts.get(path) {
+            return known.clone();
+        }
+        let loaded = self.load(path);
+        self.texts.insert(path.to_owned(), loaded.clone());
+        loaded
+    }
+
     /// Reads and parses files that were not read before. What is wrong with one is kept for the
     /// layer that reads it.
-    fn fetch(&mut self, wanted: Vec<(String, Format)>) {
+    fn fetch<'w>(&mut self, wanted: impl Iterator<Item = &'w (String, Format)>) {
         let mut texts: Vec<(String, Format, SourceText)> = Vec::new();
         let mut seen = HashSet::new();
-        for (path, format) in wanted {
-            let key = (path, format);
+        for key in wanted {
+            let (key, format) = (key.clone(), key.1);
             if self.files.contains_key(&key) || !seen.insert(key.clone()) {
                 continue;
             }
@@ -263,7 +487,16 @@ impl<'p> Reader<'p> {
         }
     }
 
-    fn values(&mut self, values: &[(Vec<String>, justwhy_core::Value, Span)]) -> Arc<Document> {
+    /// What the project file itself says: in the layer of that number, or as defaults.
+    fn values(&mut self, layer: Option<usize>) -> Arc<Document> {
+        if let Some(known) = self.values.get(&layer) {
+            return Arc::clone(known);
+        }
+        let project = self.project;
+        let values = match layer.map(|number| &project.layers[number].reads) {
+            Some(Reads::Values(values)) => values.as_slice(),
+            _ => project.defaults.as_slice(),
+        };
         let keys = Arc::make_mut(&mut self.keys);
         let mut document =
             Document { text: Some(self.project.text.clone()), ..Document::default() };
@@ -271,7 +504,9 @@ impl<'p> Reader<'p> {
             let name = path.iter().fold(KeyId::ROOT, |key, segment| keys.child(key, segment));
             document.leaves.push(Leaf { name, value: value.clone(), at: Some(*at) });
         }
-        Arc::new(document)
+        let document = Arc::new(document);
+        self.values.insert(layer, Arc::clone(&document));
+        document
     }
 
     /// The process environment, in the byte order of its names.
@@ -287,7 +522,7 @@ impl<'p> Reader<'p> {
             match (name.to_str(), value.into_string()) {
                 (Some(name), Ok(value)) => {
                     let name = keys.child(KeyId::ROOT, name);
-                    let value = justwhy_core::Value::Text(value.into());
+                    let value = Value::Text(value.into());
                     document.leaves.push(Leaf { name, value, at: None });
                 }
                 _ => document.unreadable.push(name.to_string_lossy().into_owned()),
@@ -298,119 +533,61 @@ impl<'p> Reader<'p> {
         document
     }
 
-    /// Applies each layer's naming. Layers whose names are keys go first, as they make settings
-    /// known that variables are then read for.
-    fn readings(
-        &mut self,
-        layers: &mut [Layer],
-        pending: Vec<Pending>,
-    ) -> Result<Vec<Reading>, Error> {
-        let mut readings: Vec<Option<Reading>> = Vec::new();
-        readings.resize_with(pending.len(), || None);
-        let mut settings: Vec<KeyId> = Vec::new();
-        let mut seen: HashSet<KeyId> = HashSet::new();
-        for (slot, pending) in pending.iter().enumerate() {
-            if layers[pending.layer.0].names != Names::Keys {
-                continue;
-            }
-            let reading = Reading::of_keys(
-                Arc::make_mut(&mut self.keys),
-                pending.layer,
-                &pending.source,
-                &pending.document,
-                pending.section.as_ref(),
-            );
-            if let Some(reading) = self.settle(reading, &mut layers[pending.layer.0], pending)? {
-                let keys = reading.offers.iter().map(|offer| offer.key);
-                settings.extend(keys.filter(|key| seen.insert(*key)));
-                readings[slot] = Some(reading);
-            }
-        }
-        let never: HashSet<String> = self.project.axis_variables().map(str::to_owned).collect();
-        // Layers mostly share one naming, and its index is the only costly thing about it.
-        let mut indexes: Vec<(Naming, Known)> = Vec::new();
-        for (slot, pending) in pending.iter().enumerate() {
-            let Names::Variables(naming) = layers[pending.layer.0].names.clone() else {
-                continue;
-            };
-            let same = |(other, _): &(Naming, Known)| {
-                other.prefix == naming.prefix && other.nest == naming.nest
-            };
-            let at = indexes.iter().position(same).unwrap_or_else(|| {
-                let known = Known::new(&self.keys, &settings, &naming);
-                indexes.push((naming.clone(), known));
-                indexes.len() - 1
-            });
-            let rules = VariableRules { naming: &naming, known: &indexes[at].1, never: &never };
-            let reading = Reading::of_variables(
-                Arc::make_mut(&mut self.keys),
-                pending.layer,
-                &pending.source,
-                &pending.document,
-                pending.section.as_ref(),
-                &rules,
-            );
-            readings[slot] = self.settle(reading, &mut layers[pending.layer.0], pending)?;
-        }
-        Ok(readings.into_iter().flatten().collect())
-    }
-
-    /// A reading, or why there is none: a missing section of an optional layer is no error.
-    fn settle(
-        &self,
-        reading: Result<Reading, BadReading>,
-        layer: &mut Layer,
-        pending: &Pending,
-    ) -> Result<Option<Reading>, Error> {
-        let bad = match reading {
-            Ok(reading) => {
-                return Ok(Some(Reading { untyped: pending.untyped, ..reading }));
-            }
-            Err(bad) => bad,
-        };
-        let source = &pending.source;
-        let place = |at: Option<Span>| pending.document.position(at);
-        let section = pending.section.as_ref().map(KeyPath::to_string).unwrap_or_default();
-        let declared = self.project.layers.iter().find(|declared| declared.name == layer.name);
-        match bad {
-            BadReading::NoSection if declared.is_some_and(|declared| declared.optional) => {
-                let section = Some(section);
-                layer.presence = Presence::Missing { path: source.clone(), section };
-                Ok(None)
-            }
+    /// Why an input cannot be read as its layer asks.
+    fn refused(&self, bad: &BadInput, declared: Option<&ProjectLayer>) -> Error {
+        let Input { source, document, section, .. } = &bad.input;
+        let place = |at: Option<Span>| document.position(at);
+        let section = section.as_ref().map(KeyPath::to_string).unwrap_or_default();
+        let layer = declared.map_or("arguments", |declared| &declared.name);
+        let source = source.to_string();
+        match &bad.problem {
             BadReading::NoSection => {
                 let message = format!(
-                    "the layer {} reads the section {section} of {source}, which is not there",
-                    layer.name
+                    "the layer {layer} reads the section {section} of {source}, which is not there"
                 );
                 let at = declared.and_then(|declared| self.position(declared.at));
-                Err(Error::new("missing-section", message)
+                Error::new("missing-section", message)
                     .at(source, None)
                     .also("declared at", &self.project.file, at)
-                    .help("add the section, or say that it may be missing: optional = true"))
+                    .help("add the section, or say that it may be missing: optional = true")
             }
-            BadReading::NotATable(at) => Err(Error::new(
+            BadReading::NotATable(at) => Error::new(
                 "bad-file",
-                format!("the section {section}, which the layer {} reads, is no table", layer.name),
+                format!("the section {section}, which the layer {layer} reads, is no table"),
             )
-            .at(source, place(at))),
+            .at(source, place(*at)),
             BadReading::Clash { variable, clash, at } => {
-                let keys = [self.keys.show(clash.one), self.keys.show(clash.other)];
+                let keys = [bad.keys.show(clash.one), bad.keys.show(clash.other)];
                 let message = format!(
                     "the variable {variable} could mean {}: both settings have it",
                     list_values(&keys, "or")
                 );
-                Err(Error::new("variable-clash", message)
-                    .at(source, place(at))
-                    .help("rename one of the settings, or take the variable out"))
+                Error::new("variable-clash", message)
+                    .at(source, place(*at))
+                    .help("rename one of the settings, or take the variable out")
             }
             BadReading::NotText { variable } => {
-                Err(Error::new("bad-variable", format!("the variable {variable} is not UTF-8"))
+                Error::new("bad-variable", format!("the variable {variable} is not UTF-8"))
                     .at(source, None)
-                    .help("set it anew, or unset it"))
+                    .help("set it anew, or unset it")
             }
         }
     }
+}
+
+fn input(
+    layer: LayerIndex,
+    (source, document, untyped): Opened,
+    section: Option<KeyPath>,
+    may_lack_section: bool,
+) -> Input {
+    Input { layer, source, document, section, may_lack_section, untyped }
+}
+
+fn not_there_any_more(path: &str) -> Error {
+    let message =
+        format!("{path} was found and cannot be read: it is gone, or its name is not UTF-8");
+    Error::new("missing-file", message).at(path, None)
 }
 
 fn become_inactive(layer: &mut Layer, inactivity: Inactivity) {

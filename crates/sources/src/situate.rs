@@ -1,34 +1,373 @@
 //! Where the question is asked: the value of each axis.
 
 use crate::error::Error;
-use crate::project::{Project, ProjectAxis};
-use crate::tree::shown_name;
-use crate::world::World;
+use crate::format::env;
+use crate::project::{Project, ProjectAxis, Way, unreadable};
+use crate::tree::{Kind, Tree, shown_name};
+use crate::world::{Branch, ReadProblem, World};
 use hashbrown::HashMap;
-use justwhy_core::{AxisOrigin, AxisValue, BadAxisValue, Context, is_secret_name, nearest_few};
+use justwhy_core::{
+    AxisOrigin, AxisValue, BadAxisValue, Context, SourceText, is_secret_name, nearest_few,
+};
+use std::cell::OnceCell;
 use std::ffi::{OsStr, OsString};
+use std::path::{Path, PathBuf};
 
-impl Project {
+/// The most contexts that one question goes through.
+const MOST_CONTEXTS: usize = 10_000;
+
+/// Finds out where questions are asked. What the ways to read an axis look at is looked at once.
+pub struct Situation<'p> {
+    project: &'p Project,
+    world: &'p dyn World,
+    variables: OnceCell<HashMap<OsString, OsString>>,
+    branch: OnceCell<Branch>,
+    inside: OnceCell<Option<String>>,
+}
+
+/// Axes with the value that somebody chose for them; `None` unsets one.
+type Chosen = HashMap<String, Option<String>>;
+
+/// What a way to read an axis came to.
+enum Found {
+    Value(String, AxisOrigin),
+    /// Nothing, and why, as a short sentence.
+    Nothing(String),
+}
+
+/// # Contexts
+impl<'p> Situation<'p> {
+    /// Has looked at nothing yet.
+    pub fn new(project: &'p Project, world: &'p dyn World) -> Situation<'p> {
+        Situation {
+            project,
+            world,
+            variables: OnceCell::new(),
+            branch: OnceCell::new(),
+            inside: OnceCell::new(),
+        }
+    }
+
     /// Finds the value of each axis: what `asked` (the text of `--in`) says, else the first way of
     /// reading it that gives one, else its default, else none.
-    pub fn situate(&self, world: &dyn World, asked: Option<&str>) -> Result<Context, Error> {
-        let asked = self.asked(asked)?;
-        let reads_variables = self.axes.iter().any(|axis| !axis.read.is_empty());
-        let variables: HashMap<OsString, OsString> =
-            if reads_variables { world.variables().into_iter().collect() } else { HashMap::new() };
-        let mut axes = Vec::new();
-        for axis in &self.axes {
-            axes.push(match asked.get(axis.axis.name.as_str()) {
-                Some(value) => AxisValue {
-                    axis: axis.axis.name.clone(),
-                    value: value.map(str::to_owned),
-                    origin: AxisOrigin::Asked,
-                    passed_over: Vec::new(),
-                },
-                None => read(axis, &variables)?,
-            });
+    pub fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
+        let asked = self.project.asked(asked)?;
+        let chosen: Chosen = asked
+            .into_iter()
+            .map(|(axis, value)| (axis.to_owned(), value.map(str::to_owned)))
+            .collect();
+        self.context(&chosen, true)
+    }
+
+    /// The context that results if axes of another one get these values. An axis that is read from
+    /// one of them follows it, unless `--in` named it.
+    pub fn changed(
+        &self,
+        from: &Context,
+        changes: &[(String, Option<String>)],
+    ) -> Result<Context, Error> {
+        let asked = from.axes.iter().filter(|axis| axis.origin == AxisOrigin::Asked);
+        let mut chosen: Chosen =
+            asked.map(|axis| (axis.axis.clone(), axis.value.clone())).collect();
+        for (name, value) in changes {
+            let axis = self.project.asked_axis(name, "@")?;
+            if let Some(value) = value {
+                check(axis, value, "@")?;
+            }
+            chosen.insert(name.clone(), value.clone());
         }
-        Ok(Context { axes })
+        self.context(&chosen, true)
+    }
+
+    /// Every context that the axes can form, besides combinations that do not exist: those of
+    /// `fixed` have their values there, the others each allowed one, and none if they have no
+    /// default. An open axis that lists none is unset, or follows the axis that it is read from;
+    /// `rows` gives the number of rows for those that number them.
+    pub fn contexts(
+        &self,
+        fixed: &Context,
+        rows: &dyn Fn(&str) -> usize,
+    ) -> Result<Vec<Context>, Error> {
+        let mut chosen: Chosen = HashMap::new();
+        let mut choices: Vec<(&str, Vec<Option<String>>)> = Vec::new();
+        let mut count: usize = 1;
+        for axis in &self.project.axes {
+            let name = axis.axis.name.as_str();
+            let asked = fixed.axes.iter().find(|value| value.axis == name);
+            if let Some(asked) = asked.filter(|value| value.origin == AxisOrigin::Asked) {
+                chosen.insert(name.to_owned(), asked.value.clone());
+                continue;
+            }
+            let mut values: Vec<Option<String>> =
+                axis.axis.allowed.iter().cloned().map(Some).collect();
+            values.extend((1..=rows(name)).map(|row| Some(row.to_string())));
+            if values.is_empty() {
+                continue;
+            }
+            if axis.default.is_none() {
+                values.push(None);
+            }
+            count = count.saturating_mul(values.len());
+            choices.push((name, values));
+        }
+        if count > MOST_CONTEXTS {
+            let message = format!("the axes form more than {MOST_CONTEXTS} contexts");
+            let error = Error::new("limit", message);
+            return Err(error.help("keep some of them fixed: --in AXIS=VALUE"));
+        }
+        let mut contexts = Vec::new();
+        for number in 0..count {
+            let mut rest = number;
+            for (name, values) in choices.iter().rev() {
+                chosen.insert((*name).to_owned(), values[rest % values.len()].clone());
+                rest /= values.len();
+            }
+            let context = self.unchecked(&chosen, false)?;
+            if self.never(&context).is_none() {
+                contexts.push(context);
+            }
+        }
+        Ok(contexts)
+    }
+
+    fn context(&self, chosen: &Chosen, looks: bool) -> Result<Context, Error> {
+        let context = self.unchecked(chosen, looks)?;
+        match self.never(&context) {
+            Some(error) => Err(error),
+            None => Ok(context),
+        }
+    }
+
+    fn unchecked(&self, chosen: &Chosen, looks: bool) -> Result<Context, Error> {
+        let count = self.project.axes.len();
+        let mut found: Vec<Option<AxisValue>> = vec![None; count];
+        for index in 0..count {
+            self.settle(index, chosen, looks, &mut found)?;
+        }
+        Ok(Context { axes: found.into_iter().flatten().collect() })
+    }
+
+    /// Why the context does not exist.
+    fn never(&self, context: &Context) -> Option<Error> {
+        let is_met = |(axis, value): &(String, String)| context.value(axis) == Some(value);
+        let never = self.project.nevers.iter().find(|never| never.values.iter().all(is_met))?;
+        let values: Vec<String> =
+            never.values.iter().map(|(axis, value)| format!("{axis}={value}")).collect();
+        let message = format!("there is no {}: this combination does not exist", values.join(","));
+        let at = Some(self.project.text.position(never.at.start));
+        let error = Error::new("bad-context", message);
+        let error = error.also("declared at", &self.project.file, at);
+        Some(error.help("choose another one with --in, or take it out of [[never]]"))
+    }
+
+    /// The value of an axis, those that it is read from first.
+    fn settle(
+        &self,
+        index: usize,
+        chosen: &Chosen,
+        looks: bool,
+        found: &mut Vec<Option<AxisValue>>,
+    ) -> Result<(), Error> {
+        if found[index].is_some() {
+            return Ok(());
+        }
+        let axis = &self.project.axes[index];
+        let name = &axis.axis.name;
+        let mut value = AxisValue {
+            axis: name.clone(),
+            value: None,
+            origin: AxisOrigin::Asked,
+            passed_over: Vec::new(),
+        };
+        if let Some(chosen) = chosen.get(name) {
+            value.value.clone_from(chosen);
+            found[index] = Some(value);
+            return Ok(());
+        }
+        for read in &axis.read {
+            let is_from_axis = matches!(read, Way::Axis { .. });
+            if !looks && !is_from_axis {
+                continue;
+            }
+            if let Way::Axis { axis: other, .. } = read
+                && let Some(other) = self.project.axes.iter().position(|a| a.axis.name == *other)
+            {
+                self.settle(other, chosen, looks, found)?;
+            }
+            match self.look(axis, read, found)? {
+                Found::Nothing(why) => value.passed_over.push(why),
+                Found::Value(text, origin) => {
+                    check(axis, &text, &origin.phrase())?;
+                    value.value = Some(text);
+                    value.origin = origin;
+                    found[index] = Some(value);
+                    return Ok(());
+                }
+            }
+        }
+        value.value.clone_from(&axis.default);
+        value.origin = match axis.default {
+            Some(_) => AxisOrigin::Default,
+            None => AxisOrigin::Nothing,
+        };
+        found[index] = Some(value);
+        Ok(())
+    }
+}
+
+/// # Ways to read an axis
+impl Situation<'_> {
+    fn look(
+        &self,
+        axis: &ProjectAxis,
+        read: &Way,
+        found: &[Option<AxisValue>],
+    ) -> Result<Found, Error> {
+        match read {
+            Way::Variable(name) => self.variable(axis, name),
+            Way::File(path) => self.file(path),
+            Way::FileVariable { path, name } => self.file_variable(path, name),
+            Way::Branch(patterns) => Ok(self.branch(patterns)),
+            Way::Folder(glob, pattern) => {
+                let inside = self.inside().unwrap_or_default();
+                let folders = ancestors(inside);
+                let folder = folders.into_iter().find(|folder| glob.matches(folder));
+                Ok(match folder {
+                    Some(folder) => {
+                        let name = folder.rsplit('/').next().unwrap_or_default();
+                        Found::Value(name.to_owned(), AxisOrigin::Folder(folder.to_owned()))
+                    }
+                    None => Found::Nothing(format!("not in a folder {pattern}")),
+                })
+            }
+            Way::Axis { axis: other, map, .. } => {
+                let value = found.iter().flatten().find(|value| value.axis == *other);
+                let Some(value) = value.and_then(|value| value.value.as_deref()) else {
+                    return Ok(Found::Nothing(format!("{other} is unset")));
+                };
+                let mapped = map.iter().find(|(from, ..)| from == value);
+                Ok(match mapped {
+                    Some((_, to, _)) => Found::Value(to.clone(), AxisOrigin::Axis(other.clone())),
+                    None => Found::Nothing(format!("no value for {other}={value}")),
+                })
+            }
+        }
+    }
+
+    fn variable(&self, axis: &ProjectAxis, name: &str) -> Result<Found, Error> {
+        let variables = self.variables.get_or_init(|| self.world.variables().into_iter().collect());
+        let value = match variables.get(OsStr::new(name)) {
+            None => return Ok(Found::Nothing(format!("{name} is not set"))),
+            Some(value) if value.is_empty() => {
+                return Ok(Found::Nothing(format!("{name} is empty")));
+            }
+            Some(value) => value,
+        };
+        let Some(value) = value.to_str() else {
+            let message = format!(
+                "the variable {name}, which the axis {} is read from, is not UTF-8",
+                axis.axis.name
+            );
+            return Err(Error::new("bad-context", message).at("process", None));
+        };
+        Ok(Found::Value(value.to_owned(), AxisOrigin::Variable(name.to_owned())))
+    }
+
+    /// The text of a file, `None` if it is not there.
+    fn text(&self, path: &str) -> Result<Option<SourceText>, Error> {
+        let most = self.project.limits.file_bytes;
+        let bytes = match self.world.read_file(&self.project.folder.join(path), most) {
+            Ok(bytes) => bytes,
+            Err(ReadProblem::Missing) => return Ok(None),
+            Err(problem) => return Err(unreadable(&problem, path).at(path, None)),
+        };
+        let (text, verdict) = crate::text::decode(bytes);
+        verdict.map_err(|fault| crate::reader::attach(fault, path, &text))?;
+        Ok(Some(text))
+    }
+
+    fn file(&self, path: &str) -> Result<Found, Error> {
+        let Some(text) = self.text(path)? else {
+            return Ok(Found::Nothing(format!("{path} is not there")));
+        };
+        Ok(match text.text().trim() {
+            "" => Found::Nothing(format!("{path} is empty")),
+            value => Found::Value(value.to_owned(), AxisOrigin::File(path.to_owned())),
+        })
+    }
+
+    fn file_variable(&self, path: &str, name: &str) -> Result<Found, Error> {
+        let Some(text) = self.text(path)? else {
+            return Ok(Found::Nothing(format!("{path} is not there")));
+        };
+        let tree =
+            env::parse(text.text()).map_err(|fault| crate::reader::attach(fault, path, &text))?;
+        let entries = tree.entries(Tree::ROOT).map(|id| tree.node(id));
+        let node = entries.filter(|node| node.name == name).last();
+        Ok(match node.map(|node| (&node.kind, node.at)) {
+            Some((Kind::Text(value), at)) if !value.is_empty() => {
+                let line = text.position(at.start).line;
+                let (name, path) = (name.to_owned(), path.to_owned());
+                Found::Value(value.to_string(), AxisOrigin::FileVariable { name, path, line })
+            }
+            Some(_) => Found::Nothing(format!("{name} in {path} is empty")),
+            None => Found::Nothing(format!("{path} has no {name}")),
+        })
+    }
+
+    fn branch(&self, patterns: &[(crate::glob::Glob, String, String)]) -> Found {
+        let branch = self.branch.get_or_init(|| self.world.branch(&self.project.folder));
+        let name = match branch {
+            Branch::On(name) => name,
+            Branch::Detached => {
+                return Found::Nothing("no git branch is checked out (detached head)".to_owned());
+            }
+            Branch::NoRepository => return Found::Nothing("in no git repository".to_owned()),
+            Branch::Unknown(why) => return Found::Nothing(why.clone()),
+        };
+        match patterns.iter().find(|(glob, ..)| glob.matches(name)) {
+            Some((_, pattern, value)) => {
+                let origin = AxisOrigin::Branch { name: name.clone(), pattern: pattern.clone() };
+                Found::Value(value.clone(), origin)
+            }
+            None => Found::Nothing(format!("no pattern matches the git branch {name}")),
+        }
+    }
+
+    /// Where the working directory is inside of the project's folder; none if it is outside.
+    pub(crate) fn inside(&self) -> Option<&str> {
+        let inside = self.inside.get_or_init(|| inside(self.world, &self.project.folder));
+        inside.as_deref()
+    }
+}
+
+/// The path of the working directory below `folder`, with `/` between its parts.
+pub(crate) fn inside(world: &dyn World, folder: &Path) -> Option<String> {
+    let here = world.current_folder().ok()?;
+    let canonical = |path: &Path| world.canonical(path).unwrap_or_else(|_| path.to_owned());
+    let (here, folder): (PathBuf, PathBuf) = (canonical(&here), canonical(folder));
+    let inside = here.strip_prefix(&folder).ok()?;
+    let parts: Vec<String> =
+        inside.iter().map(|part| part.to_string_lossy().into_owned()).collect();
+    Some(parts.join("/"))
+}
+
+/// A path and those above it, the longest first, without the empty one.
+pub(crate) fn ancestors(path: &str) -> Vec<&str> {
+    let mut all = Vec::new();
+    let mut at = path;
+    while !at.is_empty() {
+        all.push(at);
+        at = at.rsplit_once('/').map_or("", |(above, _)| above);
+    }
+    all
+}
+
+/// # What `--in` says
+impl Project {
+    /// Where a question is asked: see [`Situation::here`].
+    pub fn situate(&self, world: &dyn World, asked: Option<&str>) -> Result<Context, Error> {
+        Situation::new(self, world).here(asked)
     }
 
     /// The axes that `--in` names, with the value that it gives them; `None` unsets one.
@@ -39,7 +378,7 @@ impl Project {
         let mut asked = HashMap::new();
         for item in text.into_iter().flat_map(|text| text.split(',')) {
             let (axis, value) = match item.split_once('=') {
-                Some((name, value)) => (self.asked_axis(name)?, value),
+                Some((name, value)) => (self.asked_axis(name, "--in")?, value),
                 None => (self.axis_of_bare(item)?, item),
             };
             if !value.is_empty() {
@@ -54,11 +393,11 @@ impl Project {
         Ok(asked)
     }
 
-    fn asked_axis(&self, name: &str) -> Result<&ProjectAxis, Error> {
+    fn asked_axis(&self, name: &str, from: &str) -> Result<&ProjectAxis, Error> {
         self.axis(name).ok_or_else(|| {
             let names: Vec<&str> = self.axes.iter().map(|axis| axis.axis.name.as_str()).collect();
             let error =
-                Error::new("bad-context", format!("--in names no axis: {}", shown_name(name)));
+                Error::new("bad-context", format!("{from} names no axis: {}", shown_name(name)));
             match nearest_few(name, names.iter().copied(), 1).first() {
                 Some(near) => error.help(format!("did you mean {near}?")),
                 None if names.is_empty() => error.help("the project declares no axis"),
@@ -110,48 +449,18 @@ impl Project {
     }
 }
 
-fn read(axis: &ProjectAxis, variables: &HashMap<OsString, OsString>) -> Result<AxisValue, Error> {
-    let mut passed_over = Vec::new();
-    for (name, _) in &axis.read {
-        let value = match variables.get(OsStr::new(name)) {
-            None => {
-                passed_over.push(format!("{name} is not set"));
-                continue;
-            }
-            Some(value) if value.is_empty() => {
-                passed_over.push(format!("{name} is empty"));
-                continue;
-            }
-            Some(value) => value,
-        };
-        let Some(value) = value.to_str() else {
-            let message = format!(
-                "the variable {name}, which the axis {} is read from, is not UTF-8",
-                axis.axis.name
-            );
-            return Err(Error::new("bad-context", message).at("process", None));
-        };
-        check(axis, value, &format!("the variable {name}"))?;
-        return Ok(AxisValue {
-            axis: axis.axis.name.clone(),
-            value: Some(value.to_owned()),
-            origin: AxisOrigin::Variable(name.clone()),
-            passed_over,
-        });
-    }
-    let origin = match axis.default {
-        Some(_) => AxisOrigin::Default,
-        None => AxisOrigin::Nothing,
-    };
-    Ok(AxisValue { axis: axis.axis.name.clone(), value: axis.default.clone(), origin, passed_over })
-}
-
 /// Refuses a value that the axis cannot have: a misspelt environment must never pass.
 fn check(axis: &ProjectAxis, value: &str, from: &str) -> Result<(), Error> {
     let name = &axis.axis.name;
     let shown = if is_secret_name(from) { "its value".to_owned() } else { shown_name(value) };
     match axis.axis.check(value) {
         Ok(()) => Ok(()),
+        // A file could hold anything, and this would print it.
+        Err(BadAxisValue::Characters) if from.starts_with("the file ") => Err(Error::new(
+            "bad-context",
+            format!("{from}: its text cannot be the value of the axis {name}"),
+        )
+        .help("a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`")),
         Err(BadAxisValue::Characters) => Err(Error::new(
             "bad-context",
             format!("{from}: {shown} cannot be the value of the axis {name}"),
@@ -167,7 +476,12 @@ fn check(axis: &ProjectAxis, value: &str, from: &str) -> Result<(), Error> {
                 Some(near) => error.help(format!("did you mean {near}?")),
                 None => error,
             };
-            Err(error.help(format!("it allows {}", axis.axis.allowed.join(", "))))
+            Err(match (&axis.directories, axis.axis.allowed.as_slice()) {
+                (Some(pattern), []) => error.help(format!(
+                    "it allows the names of the folders {pattern}, and there are none"
+                )),
+                (_, allowed) => error.help(format!("it allows {}", allowed.join(", "))),
+            })
         }
     }
 }

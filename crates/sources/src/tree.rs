@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 /// The position of a node in its tree.
-#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
 pub(crate) struct NodeId(u32);
 
 impl NodeId {
@@ -23,6 +23,9 @@ pub(crate) struct Tree<'s> {
     nodes: Vec<Node<'s>>,
     /// The names of anchors, for [`Kind::Alias`].
     pub(crate) anchors: Vec<Arc<str>>,
+    /// For texts in which a `$` was written so that it begins no reference: the bytes of those `$`
+    /// in the value, by node, ascending.
+    pub(crate) literal_dollars: Vec<(NodeId, Arc<[u32]>)>,
 }
 
 #[derive(Debug)]
@@ -114,7 +117,7 @@ impl<'s> Tree<'s> {
         // A line of a settings file is longer than this; growing would copy all that there is.
         const BYTES_PER_NODE: usize = 24;
         let nodes = Vec::with_capacity(bytes / BYTES_PER_NODE + 1);
-        let mut tree = Tree { nodes, anchors: Vec::new() };
+        let mut tree = Tree { nodes, anchors: Vec::new(), literal_dollars: Vec::new() };
         tree.push(Node::new(Span::default(), Kind::Table(Children::default())));
         tree
     }
@@ -255,6 +258,11 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
                     if let Some(anchor) = through {
                         let name = Arc::clone(&self.tree.anchors[anchor]);
                         self.document.through.push((self.document.leaves.len(), name));
+                    }
+                    let literal = &self.tree.literal_dollars;
+                    if let Ok(found) = literal.binary_search_by_key(&target, |(node, _)| *node) {
+                        let dollars = Arc::clone(&literal[found].1);
+                        self.document.literal_dollars.push((self.document.leaves.len(), dollars));
                     }
                     let at = Some(target_node.at);
                     self.document.leaves.push(Leaf { name: child, value, at });

@@ -27,8 +27,41 @@ pub trait World {
     /// to suggest what was meant.
     fn names_in(&self, folder: &Path) -> Vec<OsString>;
 
+    /// What is in a folder, in no particular order.
+    fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>>;
+
+    /// The path without links and `..`.
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf>;
+
+    /// The git branch that is checked out where `folder` is.
+    fn branch(&self, folder: &Path) -> Branch;
+
     /// The process environment.
     fn variables(&self) -> Vec<(OsString, OsString)>;
+}
+
+/// Something in a folder.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct FolderEntry {
+    /// Its name.
+    pub name: OsString,
+    /// Whether it is a folder, or a link to one.
+    pub is_folder: bool,
+    /// Whether it is a link.
+    pub is_link: bool,
+}
+
+/// What git says about a folder.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Branch {
+    /// This branch is checked out.
+    On(String),
+    /// A commit is checked out, and no branch.
+    Detached,
+    /// It is in no repository.
+    NoRepository,
+    /// Git could not be asked, or did not answer: why, as a clause.
+    Unknown(String),
 }
 
 /// Why a file could not be read.
@@ -84,8 +117,70 @@ impl World for System {
         entries.flatten().map(|entry| entry.file_name()).take(10_000).collect()
     }
 
+    fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>> {
+        let entry = |entry: io::Result<std::fs::DirEntry>| {
+            let entry = entry?;
+            let is_link = entry.file_type()?.is_symlink();
+            let is_folder = match is_link {
+                true => entry.path().is_dir(),
+                false => entry.file_type()?.is_dir(),
+            };
+            Ok(FolderEntry { name: entry.file_name(), is_folder, is_link })
+        };
+        std::fs::read_dir(folder)?.map(entry).collect()
+    }
+
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
+        std::fs::canonicalize(path)
+    }
+
+    fn branch(&self, folder: &Path) -> Branch {
+        branch(folder)
+    }
+
     fn variables(&self) -> Vec<(OsString, OsString)> {
         std::env::vars_os().collect()
+    }
+}
+
+/// Asks git, in its own words for programs. Nothing that a repository can set is run: no hook, no
+/// monitor of files, no pager; and variables that point git to another repository are left out.
+fn branch(folder: &Path) -> Branch {
+    let mut git = std::process::Command::new("git");
+    git.arg("-C").arg(folder);
+    git.args(["--no-pager", "-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null"]);
+    git.args(["symbolic-ref", "--short", "--quiet", "HEAD"]);
+    git.stdin(std::process::Stdio::null());
+    for (name, _) in std::env::vars_os() {
+        if name.to_string_lossy().starts_with("GIT_") {
+            git.env_remove(name);
+        }
+    }
+    git.env("LC_ALL", "C").env("GIT_OPTIONAL_LOCKS", "0").env("GIT_TERMINAL_PROMPT", "0");
+    let output = match git.output() {
+        Ok(output) => output,
+        Err(error) if error.kind() == io::ErrorKind::NotFound => {
+            return Branch::Unknown("there is no git on this machine".to_owned());
+        }
+        Err(error) => return Branch::Unknown(format!("git cannot be run: {error}")),
+    };
+    if output.status.success() {
+        return match String::from_utf8(output.stdout) {
+            Ok(name) => Branch::On(name.trim_end_matches(['\n', '\r']).to_owned()),
+            Err(_) => Branch::Unknown("the name of the git branch is not UTF-8".to_owned()),
+        };
+    }
+    let said = String::from_utf8_lossy(&output.stderr);
+    if said.contains("not a git repository") {
+        return Branch::NoRepository;
+    }
+    match (output.status.code(), said.lines().next()) {
+        (Some(1), None) => Branch::Detached,
+        (_, Some(line)) => {
+            let line: String = line.chars().take(200).collect();
+            Branch::Unknown(format!("git says: {line}"))
+        }
+        _ => Branch::Unknown("git did not say which branch it is".to_owned()),
     }
 }
 
@@ -143,6 +238,18 @@ impl World for &dyn World {
         (**self).names_in(folder)
     }
 
+    fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>> {
+        (**self).entries(folder)
+    }
+
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
+        (**self).canonical(path)
+    }
+
+    fn branch(&self, folder: &Path) -> Branch {
+        (**self).branch(folder)
+    }
+
     fn variables(&self) -> Vec<(OsString, OsString)> {
         (**self).variables()
     }
@@ -178,6 +285,18 @@ impl<W: World> World for WithVariables<W> {
 
     fn names_in(&self, folder: &Path) -> Vec<OsString> {
         self.inner.names_in(folder)
+    }
+
+    fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>> {
+        self.inner.entries(folder)
+    }
+
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
+        self.inner.canonical(path)
+    }
+
+    fn branch(&self, folder: &Path) -> Branch {
+        self.inner.branch(folder)
     }
 
     fn variables(&self) -> Vec<(OsString, OsString)> {

@@ -1,7 +1,7 @@
 //! How to give a setting another value from here.
 
-use super::{Explanation, variable_in};
-use crate::{Kind, Layer, LayerIndex, Presence, Resolution};
+use super::{Explanation, Stand, sources_of, variable_in};
+use crate::{Answers, CandidateId, Kind, Lack, Layer, LayerIndex, Presence, Verdict};
 
 /// The most ways that are told; more would hide the ones that matter.
 const MOST: usize = 4;
@@ -19,29 +19,29 @@ pub struct Advice {
     pub reach: String,
 }
 
-/// First the line that decides now, then stronger layers that could override it, nearest first.
-pub(super) fn advice(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<Advice> {
+/// First the line that decides now, then stronger layers that could override it, nearest first. What
+/// a pin protects can only be changed where it is pinned.
+pub(super) fn advice(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Advice> {
+    let resolution = answers.resolution();
     let readings = resolution.readings();
     let mut found = Vec::new();
+    if let Some(pin) = pinned_by(answers, explanation) {
+        found.push(line(answers, pin));
+        return found;
+    }
     let from = match &explanation.winner {
         Some(winner) => {
-            let layer = readings.layer(winner.layer);
             if winner.position.is_some() {
-                found.push(Advice {
-                    layer: winner.layer,
-                    write: resolution.keys().show(winner.name),
-                    at: winner.place(resolution.keys()),
-                    reach: layer.reach(&readings.context),
-                });
+                found.push(line(answers, winner.candidate));
             } else {
-                found.extend(way(resolution, winner.layer, explanation));
+                found.extend(way(answers, winner.layer, explanation));
             }
             winner.layer.0 + 1
         }
-        None => strongest_speaker(resolution, explanation).map_or(1, |layer| layer.0),
+        None => strongest_speaker(answers, explanation).map_or(1, |layer| layer.0),
     };
     for index in from..readings.layers.len() {
-        found.extend(way(resolution, LayerIndex(index), explanation));
+        found.extend(way(answers, LayerIndex(index), explanation));
     }
     if found.len() > MOST {
         // The one that decides, the nearest and the strongest.
@@ -52,9 +52,47 @@ pub(super) fn advice(resolution: &Resolution<'_>, explanation: &Explanation) -> 
     found
 }
 
+/// The candidate whose pin keeps every other one from changing the setting.
+fn pinned_by(answers: &Answers<'_>, explanation: &Explanation) -> Option<CandidateId> {
+    let resolution = answers.resolution();
+    let blocked = resolution.candidates(explanation.key).find_map(|id| {
+        let candidate = resolution.candidate(id);
+        candidate.by.filter(|_| candidate.verdict == Verdict::Blocked)
+    });
+    let in_force = resolution.in_force(explanation.key);
+    let nulls = resolution
+        .candidates(explanation.key)
+        .filter(|id| resolution.candidate(*id).verdict == Verdict::Removes);
+    let pins = |id: &CandidateId| {
+        let candidate = resolution.candidate(*id);
+        let layer = resolution.readings().layer(resolution.layer_of(candidate));
+        !resolution.reading(candidate).is_removal()
+            && layer.pins.has(resolution.keys(), explanation.key)
+    };
+    match explanation.winner {
+        Some(_) => in_force.filter(pins).last().or(blocked),
+        None => blocked.or_else(|| nulls.filter(pins).last()),
+    }
+}
+
+/// The line that says a candidate.
+fn line(answers: &Answers<'_>, id: CandidateId) -> Advice {
+    let resolution = answers.resolution();
+    let stand = Stand::of(resolution, id);
+    let readings = resolution.readings();
+    let layer = readings.layer(stand.layer);
+    Advice {
+        layer: stand.layer,
+        write: stand.shown_name(resolution.keys()),
+        at: stand.place(resolution.keys()),
+        reach: layer.reach(&readings.context),
+    }
+}
+
 /// For a setting without a value: the layer of the strongest candidate, as anything weaker would
 /// be removed, reshaped or pass for nothing in the same way.
-fn strongest_speaker(resolution: &Resolution<'_>, explanation: &Explanation) -> Option<LayerIndex> {
+fn strongest_speaker(answers: &Answers<'_>, explanation: &Explanation) -> Option<LayerIndex> {
+    let resolution = answers.resolution();
     let candidates = resolution.candidates(explanation.key);
     let with_those_who_did_it = candidates.flat_map(|id| {
         let candidate = resolution.candidate(id);
@@ -64,40 +102,50 @@ fn strongest_speaker(resolution: &Resolution<'_>, explanation: &Explanation) -> 
     with_those_who_did_it.flatten().max()
 }
 
-fn way(
-    resolution: &Resolution<'_>,
+/// Writing the setting in a layer that is active here.
+pub(super) fn way(
+    answers: &Answers<'_>,
     index: LayerIndex,
     explanation: &Explanation,
 ) -> Option<Advice> {
-    let layer = resolution.readings().layer(index);
-    let context = &resolution.readings().context;
+    let readings = answers.resolution().readings();
+    let layer = readings.layer(index);
     if matches!(layer.presence, Presence::Inactive(_)) {
         return None;
     }
-    let key = resolution.keys().show(explanation.key);
+    let key = answers.resolution().keys().show(explanation.key);
     let advice = |write: String, at: String| {
-        Some(Advice { layer: index, write, at, reach: layer.reach(context) })
+        Some(Advice { layer: index, write, at, reach: layer.reach(&readings.context) })
     };
-    match (layer.kind, variable_in(resolution, index, explanation.key)) {
+    let variable = variable_in(answers, index, explanation.key);
+    let name = readings.name_in(index, explanation.key)?.to_string();
+    match (layer.kind, variable) {
         (Kind::Catalogue, _) => None,
         (Kind::Arguments, _) => advice(format!("--set {key}=…"), "only to try it".to_owned()),
         (Kind::Process, Some(variable)) => {
             advice(format!("{variable}=…"), "the process environment".to_owned())
         }
-        (Kind::Values, _) => advice(key, "the project file".to_owned()),
-        (_, Some(variable)) => advice(format!("{variable}=…"), file(layer)),
-        (_, None) => advice(key, file(layer)),
+        (Kind::Values, _) => advice(name, "the project file".to_owned()),
+        (_, Some(variable)) => advice(format!("{variable}=…"), file(answers, index, layer)),
+        (_, None) => advice(name, file(answers, index, layer)),
     }
 }
 
-fn file(layer: &Layer) -> String {
-    let path = layer.path.clone().unwrap_or_default();
+/// The file to write to: of several the strongest.
+fn file(answers: &Answers<'_>, index: LayerIndex, layer: &Layer) -> String {
+    let strongest = sources_of(answers, index).last().map(|reading| reading.source.to_string());
+    let path = strongest.or_else(|| layer.path.clone()).unwrap_or_default();
+    let path = match (layer.kind, layer.row) {
+        (_, Some(row)) => format!("{path}, row {row}"),
+        _ => path,
+    };
     let section = match &layer.under {
         Some(section) => format!(", section {section}"),
         None => String::new(),
     };
-    let new = match layer.presence {
-        Presence::Missing { section: None, .. } => " (new)",
+    let new = match &layer.presence {
+        Presence::Missing(Lack::File(_) | Lack::InFolders(_)) => " (new)",
+        Presence::Missing(Lack::Match(_)) => " (a new file)",
         _ => "",
     };
     format!("{path}{new}{section}")

@@ -1,215 +1,312 @@
 //! The rungs of an explanation: one for each candidate and for each layer without one.
 
-use super::{LayerState, Row, Stand, layer_name, place_of, shown, variable_in};
+use super::{LayerState, Row, Stand, hides, layer_name, place_of, shown, sources_of, variable_in};
 use crate::resolution::Verdict;
 use crate::{
-    Candidate, CandidateId, KeyId, Kind, LayerIndex, Presence, Resolution, hide_address_password,
+    Answers, Candidate, CandidateId, KeyId, Kind, LayerIndex, Presence, hide_address_password,
+    list_values,
 };
 
 /// Every layer, strongest first.
-pub(super) fn rows(resolution: &Resolution<'_>, key: KeyId) -> Vec<Row> {
+pub(super) fn rows(answers: &Answers<'_>, key: KeyId) -> Vec<Row> {
     let mut rows = Vec::new();
-    let mut candidates = resolution.candidates(key).peekable();
-    for index in (0..resolution.readings().layers.len()).rev() {
+    let mut candidates = answers.resolution().candidates(key).peekable();
+    for index in (0..answers.resolution().readings().layers.len()).rev() {
         let layer = LayerIndex(index);
         let before = rows.len();
-        while let Some(id) =
-            candidates.next_if(|id| resolution.layer_of(resolution.candidate(*id)) == layer)
-        {
-            rows.push(said(resolution, id));
+        while let Some(id) = candidates.next_if(|id| {
+            answers.resolution().layer_of(answers.resolution().candidate(*id)) == layer
+        }) {
+            rows.push(said(answers, id));
         }
         if rows.len() == before {
-            rows.push(unsaid(resolution, layer, key));
+            rows.push(unsaid(answers, layer, key));
         }
     }
     rows
 }
 
-fn said(resolution: &Resolution<'_>, id: CandidateId) -> Row {
-    let candidate = resolution.candidate(id);
-    let reading = resolution.reading(candidate);
-    let secret = resolution.secrets().has(candidate.key);
-    let written = hide_address_password(&resolution.leaf(candidate).value).into_owned();
+fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
+    let candidate = answers.resolution().candidate(id);
+    let reading = answers.resolution().reading(candidate);
+    let written = hide_address_password(&answers.resolution().leaf(candidate).value).into_owned();
     let through = reading.document.anchor(candidate.leaf as usize).map(str::to_owned);
-    let mut because = because(resolution, candidate);
+    let mut because = because(answers, candidate);
+    let is_old_name = reading.is_old_name(candidate.leaf);
+    if is_old_name {
+        because.push_str("; it stands under a former name of the setting");
+    }
     if let Some(anchor) = &through {
         because.push_str(&format!("; it comes through the anchor &{anchor}"));
     }
     Row::Said {
-        at: Stand::of(resolution, id),
-        written: (!secret).then_some(written),
+        at: Stand::of(answers.resolution(), id),
+        written: (!hides(answers, candidate) && !reading.is_removal()).then_some(written),
         verdict: candidate.verdict,
+        rule: answers.resolution().rule(candidate),
         by: candidate.by,
         because,
         through,
+        is_old_name,
     }
 }
 
 /// Why the candidate has its verdict.
-fn because(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
-    let by = candidate.by.map(|by| resolution.candidate(by));
+fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    let by = candidate.by.map(|by| answers.resolution().candidate(by));
     match (candidate.verdict, by) {
-        (Verdict::Wins, _) => "no stronger layer says anything that counts".to_owned(),
+        (Verdict::Wins, _) => wins(answers, candidate),
+        (Verdict::Contributes, Some(by)) => format!(
+            "the setting gathers lists, and {} ({}) adds to this one",
+            layer_name(answers, by),
+            place_of(answers, by)
+        ),
+        (Verdict::Blocked, Some(by)) => blocked(answers, candidate, by),
         (Verdict::Overridden, Some(by)) if by.reading == candidate.reading => {
-            let name = resolution.keys().show(resolution.leaf(by).name);
-            format!("{name} ({}) means the same setting", place_of(resolution, by))
+            let name = answers.resolution().keys().show(answers.resolution().leaf(by).name);
+            format!("{name} ({}) means the same setting", place_of(answers, by))
         }
         (Verdict::Overridden, Some(by)) => {
             format!(
                 "{} is stronger and says {} ({})",
-                layer_name(resolution, by),
-                shown(resolution, by),
-                place_of(resolution, by)
+                layer_name(answers, by),
+                shown(answers, by),
+                place_of(answers, by)
             )
         }
         (Verdict::Reshaped, Some(by)) => {
-            let other = resolution.keys().show(by.key);
-            let relation =
-                if resolution.keys().is_within(by.key, candidate.key) { "below" } else { "above" };
+            let other = answers.resolution().keys().show(by.key);
+            let relation = if answers.resolution().keys().is_within(by.key, candidate.key) {
+                "below"
+            } else {
+                "above"
+            };
             format!(
                 "{} sets {other}, {relation} it ({})",
-                layer_name(resolution, by),
-                place_of(resolution, by)
+                layer_name(answers, by),
+                place_of(answers, by)
             )
         }
         (Verdict::Removed, Some(by)) => {
             let what = if by.key == candidate.key {
                 String::new()
             } else {
-                format!(" for {}", resolution.keys().show(by.key))
+                format!(" for {}", answers.resolution().keys().show(by.key))
             };
             format!(
                 "{} {}{what} ({}), which removes it",
-                layer_name(resolution, by),
-                says_null(resolution, by),
-                place_of(resolution, by)
+                layer_name(answers, by),
+                says_null(answers, by),
+                place_of(answers, by)
             )
         }
         (Verdict::Empty, _) => {
-            "an empty text says nothing in this layer (empty = \"unset\")".to_owned()
+            let declared = answers.resolution().readings().catalogue.declared(candidate.key);
+            match declared.is_some_and(|declared| declared.empty.is_some()) {
+                true => "an empty text says nothing in this setting (empty = \"unset\")".to_owned(),
+                false => "an empty text says nothing in this layer (empty = \"unset\")".to_owned(),
+            }
         }
-        (Verdict::Removes, _) if removes_anything(resolution, candidate) => {
+        (Verdict::Removes, _) if answers.resolution().reading(candidate).is_removal() => {
+            let pattern = pattern_of(answers, candidate);
+            format!("the layer takes away what weaker ones say about {pattern}")
+        }
+        (Verdict::Removes, _) if removes_anything(answers, candidate) => {
             "it removes what weaker layers say".to_owned()
         }
         (Verdict::Removes, _) => {
             "it would remove what weaker layers say, but none says anything".to_owned()
         }
         // The other verdicts are only ever given by another candidate.
-        (Verdict::Overridden | Verdict::Reshaped | Verdict::Removed, None) => String::new(),
+        (
+            Verdict::Overridden
+            | Verdict::Reshaped
+            | Verdict::Removed
+            | Verdict::Contributes
+            | Verdict::Blocked,
+            None,
+        ) => String::new(),
     }
 }
 
-pub(super) fn says_null(resolution: &Resolution<'_>, candidate: &Candidate) -> &'static str {
-    let layer = resolution.layer_of(candidate);
-    match resolution.readings().layer(layer).kind {
-        Kind::Arguments => "has --unset",
-        _ => "says null",
-    }
-}
-
-fn removes_anything(resolution: &Resolution<'_>, null: &Candidate) -> bool {
-    let is_by_it = |id: CandidateId| {
-        let candidate = resolution.candidate(id);
-        candidate.verdict == Verdict::Removed
-            && candidate.by.is_some_and(|by| std::ptr::eq(resolution.candidate(by), null))
+fn wins(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    let resolution = answers.resolution();
+    let layer = resolution.readings().layer(resolution.layer_of(candidate));
+    let gathers = match resolution.gather(candidate.key) {
+        Some(gather) if candidate.beneath.is_some() => {
+            format!("; its list is put together with the weaker ones ({})", gather.name())
+        }
+        _ => String::new(),
     };
-    let mut keys = std::iter::once(null.key).chain(resolution.keys().below(null.key));
-    keys.any(|key| resolution.candidates(key).any(is_by_it))
+    match layer.pins.has(resolution.keys(), candidate.key) {
+        true => format!("the layer pins it, so that no stronger one can change it{gathers}"),
+        false => format!("no stronger layer says anything that counts{gathers}"),
+    }
 }
 
-fn unsaid(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) -> Row {
-    let presence = &resolution.readings().layer(layer).presence;
+fn blocked(answers: &Answers<'_>, candidate: &Candidate, by: &Candidate) -> String {
+    let resolution = answers.resolution();
+    let pinned = match by.key == candidate.key {
+        true => "it".to_owned(),
+        false => resolution.keys().show(by.key),
+    };
+    let what = match by.verdict {
+        Verdict::Removes => format!("removes {pinned} and pins that"),
+        _ => format!("pins {pinned}"),
+    };
+    format!("{} {what} ({})", layer_name(answers, by), place_of(answers, by))
+}
+
+/// The pattern by which a layer takes a setting away.
+pub(super) fn pattern_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    let resolution = answers.resolution();
+    resolution.keys().segment(resolution.leaf(candidate).name).to_owned()
+}
+
+pub(super) fn says_null(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    let resolution = answers.resolution();
+    if resolution.reading(candidate).is_removal() {
+        return format!("takes away {}", pattern_of(answers, candidate));
+    }
+    match resolution.readings().layer(resolution.layer_of(candidate)).kind {
+        Kind::Arguments => "has --unset".to_owned(),
+        _ => "says null".to_owned(),
+    }
+}
+
+fn removes_anything(answers: &Answers<'_>, null: &Candidate) -> bool {
+    let is_by_it = |id: CandidateId| {
+        let candidate = answers.resolution().candidate(id);
+        candidate.verdict == Verdict::Removed
+            && candidate.by.is_some_and(|by| std::ptr::eq(answers.resolution().candidate(by), null))
+    };
+    let mut keys = std::iter::once(null.key).chain(answers.resolution().keys().below(null.key));
+    keys.any(|key| answers.resolution().candidates(key).any(is_by_it))
+}
+
+fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Row {
+    let presence = &answers.resolution().readings().layer(layer).presence;
     let state = LayerState::of(presence);
-    let variable = variable_in(resolution, layer, key);
+    let variable = variable_in(answers, layer, key);
     let near = match (&variable, presence) {
-        (Some(variable), Presence::Read) => resolution.readings().near_names(layer, key, variable),
+        (Some(variable), Presence::Read) => {
+            answers.resolution().readings().near_names(layer, key, variable)
+        }
         _ => Vec::new(),
     };
-    let mut because = match resolution.readings().layer(layer).absence() {
+    let mut because = match answers.resolution().readings().layer(layer).absence() {
         Some(because) => because,
-        None => silence(resolution, layer, key, variable.as_deref()),
+        None => silence(answers, layer, key, variable.as_deref()),
     };
     for near in &near {
         because.push_str(&format!("; {} ({}) is nearly that name", near.name, near.place()));
     }
-    Row::Unsaid { layer, state, because, near }
+    let speaks_of = speaks_of(answers, layer, key).map(|(id, _)| id);
+    Row::Unsaid { layer, state, because, near, speaks_of }
 }
 
 /// Why a layer that was read has no candidate.
-fn silence(
-    resolution: &Resolution<'_>,
-    index: LayerIndex,
-    key: KeyId,
-    variable: Option<&str>,
-) -> String {
-    if let Some(elsewhere) = speaks_elsewhere(resolution, index, key) {
+fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Option<&str>) -> String {
+    if let Some(elsewhere) = speaks_elsewhere(answers, index, key) {
         return elsewhere;
     }
-    if let Some(place) = left_out_at(resolution, index, key) {
+    if let Some(place) = left_out_at(answers, index, key) {
         return format!("it names it without a value ({place}), which says nothing");
     }
-    let layer = resolution.readings().layer(index);
+    let layer = answers.resolution().readings().layer(index);
+    let is_catalogued = !answers.resolution().readings().catalogue.is_empty();
     match (layer.kind, variable) {
+        (Kind::Catalogue, _) if is_catalogued => "it declares no default for it".to_owned(),
         (Kind::Catalogue, _) => "there is no catalogue".to_owned(),
         (Kind::Arguments, _) => "no --set or --unset names it".to_owned(),
+        _ if answers.resolution().readings().name_in(index, key).is_none() => {
+            let into = layer.into.as_ref().map(ToString::to_string).unwrap_or_default();
+            format!("all that it says stands below {into}")
+        }
         (Kind::Values, None) => "its values do not mention it".to_owned(),
         (Kind::Process, Some(variable)) => format!("{variable} is not set"),
-        (_, Some(variable)) => format!("{} does not set {variable}", what_is_read(layer)),
-        (_, None) => format!("{} does not mention it", what_is_read(layer)),
+        (_, Some(variable)) => {
+            let read = what_is_read(answers, index);
+            format!("{} {} not set {variable}", read.0, if read.1 { "do" } else { "does" })
+        }
+        (_, None) => {
+            let read = what_is_read(answers, index);
+            format!("{} {} not mention it", read.0, if read.1 { "do" } else { "does" })
+        }
     }
 }
 
-fn what_is_read(layer: &crate::Layer) -> String {
-    let path = layer.path.clone().unwrap_or_else(|| "it".to_owned());
-    match &layer.under {
-        Some(section) => format!("section {section} of {path}"),
+/// What a layer reads here, and whether that is several things.
+fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (String, bool) {
+    let layer = answers.resolution().readings().layer(index);
+    let mut sources: Vec<&str> =
+        sources_of(answers, index).map(|reading| reading.source.as_ref()).collect();
+    sources.dedup();
+    let path = match sources.len() {
+        0 => layer.path.clone().unwrap_or_else(|| "it".to_owned()),
+        1..=3 => list_values(&sources, "and"),
+        count => format!("the {count} files that match {}", layer.path.as_deref().unwrap_or("")),
+    };
+    let path = match &layer.row {
+        Some(row) => format!("row {row} of {path}"),
         None => path,
+    };
+    match &layer.under {
+        Some(section) => (format!("section {section} of {path}"), false),
+        None => (path, sources.len() > 1),
     }
 }
 
 /// What a layer that is silent about `key` says above or below it.
-fn speaks_elsewhere(resolution: &Resolution<'_>, layer: LayerIndex, key: KeyId) -> Option<String> {
+fn speaks_elsewhere(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<String> {
+    let (id, more) = speaks_of(answers, layer, key)?;
+    let resolution = answers.resolution();
     let keys = resolution.keys();
-    let of_layer = |at: KeyId| {
-        resolution
-            .candidates(at)
-            .map(|id| resolution.candidate(id))
-            .find(|candidate| resolution.layer_of(candidate) == layer)
-    };
-    if let Some(above) = keys.above(key).find_map(of_layer) {
-        let place = place_of(resolution, above);
-        return Some(format!(
-            "it only speaks of {}, above it ({place}: {})",
-            keys.show(above.key),
-            shown(resolution, above)
-        ));
-    }
-    let below: Vec<KeyId> = keys.below(key).filter(|key| of_layer(*key).is_some()).collect();
-    let first = of_layer(*keys.sorted(below.iter().copied()).first()?)?;
-    let place = place_of(resolution, first);
-    let others = match below.len() {
-        1 => String::new(),
-        count => format!(", and of {} more", count - 1),
+    let other = resolution.candidate(id);
+    let relation = if keys.is_within(key, other.key) { "above" } else { "below" };
+    let more = match more {
+        0 => String::new(),
+        more => format!(", and of {more} more"),
     };
     Some(format!(
-        "it only speaks of {}, below it ({place}: {}){others}",
-        keys.show(first.key),
-        shown(resolution, first)
+        "it only speaks of {}, {relation} it ({}: {}){more}",
+        keys.show(other.key),
+        place_of(answers, other),
+        shown(answers, other)
     ))
 }
 
-/// Where a source of `layer` names `key` without giving a value.
-fn left_out_at(resolution: &Resolution<'_>, index: LayerIndex, key: KeyId) -> Option<String> {
-    let readings = resolution.readings();
+/// A candidate of the layer above or below `key`, and of how many more settings there it speaks.
+fn speaks_of(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<(CandidateId, usize)> {
+    let resolution = answers.resolution();
     let keys = resolution.keys();
+    let of_layer = |at: KeyId| {
+        resolution.candidates(at).find(|id| {
+            let reading = resolution.reading(resolution.candidate(*id));
+            reading.layer == layer && !reading.is_removal()
+        })
+    };
+    if let Some(above) = keys.above(key).find_map(of_layer) {
+        return Some((above, 0));
+    }
+    let below: Vec<KeyId> = keys.below(key).filter(|key| of_layer(*key).is_some()).collect();
+    let first = of_layer(*keys.sorted(below.iter().copied()).first()?)?;
+    Some((first, below.len() - 1))
+}
+
+/// Where a source of `layer` names `key` without giving a value.
+fn left_out_at(answers: &Answers<'_>, index: LayerIndex, key: KeyId) -> Option<String> {
+    let readings = answers.resolution().readings();
+    let keys = answers.resolution().keys();
+    let wanted = readings.name_in(index, key)?;
     let under = &readings.layer(index).under;
-    for reading in readings.readings.iter().filter(|reading| reading.layer == index) {
+    for reading in sources_of(answers, index) {
         for (name, at) in &reading.document.left_out {
             let mut segments = keys.segments(*name).into_iter();
             let is_under = under.as_ref().is_none_or(|under| {
                 under.segments().all(|segment| segments.next() == Some(segment))
             });
-            if is_under && segments.eq(keys.segments(key)) {
+            if is_under && segments.eq(wanted.segments()) {
                 let position = reading.document.position(Some(*at));
                 return Some(super::place(&reading.source, position));
             }

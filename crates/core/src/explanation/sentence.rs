@@ -4,99 +4,145 @@ use super::because::says_null;
 use super::{Explanation, Status, layer_name, place_of, shorten, shown};
 use crate::resolution::Verdict;
 use crate::{
-    Candidate, CandidateId, KeyId, Kind, LayerIndex, Resolution, Value, hide_address_password,
+    Answers, Candidate, CandidateId, KeyId, Kind, LayerIndex, Value, hide_address_password,
     list_values,
 };
 
 /// First what decided, then whom it overrides, what became of the value, and what the reader
 /// should know about the layer that decided.
-pub(super) fn why(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<String> {
+pub(super) fn why(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> {
     let mut sentences = Vec::new();
     match (&explanation.winner, &explanation.status) {
         (Some(winner), status) => {
-            let candidate = resolution.candidate(winner.candidate);
-            sentences.push(decides(resolution, candidate));
-            sentences.extend(overrides(resolution, winner.candidate));
-            sentences.extend(takes_the_place(resolution, winner.candidate));
+            let candidate = answers.resolution().candidate(winner.candidate);
+            sentences.push(decides(answers, candidate));
+            sentences.extend(overrides(answers, winner.candidate));
+            sentences.extend(takes_the_place(answers, winner.candidate));
             if let Status::Error { message, .. } = status {
                 sentences.push(format!(
                     "It cannot be used: {message}. No weaker value stands in for it."
                 ));
             }
-            sentences.extend(conversion(resolution, explanation));
-            sentences.extend(no_conversion(resolution, explanation, candidate));
-            sentences.extend(place_you_stand(resolution, winner.layer));
+            sentences.extend(expansion(answers, explanation));
+            sentences.extend(conversion(answers, explanation));
+            sentences.extend(no_conversion(answers, explanation, candidate));
+            sentences.extend(place_you_stand(answers, winner.layer));
         }
-        (None, _) => sentences.extend(nothing_in_force(resolution, explanation)),
+        (None, _) => sentences.extend(nothing_in_force(answers, explanation)),
     }
-    sentences.extend(near_misses(resolution, explanation));
+    sentences.extend(near_misses(answers, explanation));
     sentences
 }
 
-fn decides(resolution: &Resolution<'_>, candidate: &Candidate) -> String {
-    let layer = resolution.layer_of(candidate);
-    let name = layer_name(resolution, candidate);
-    let says = shown(resolution, candidate);
-    let place = place_of(resolution, candidate);
-    let what = match resolution.readings().layer(layer).kind {
-        Kind::Arguments => format!("--set says {says}"),
-        Kind::Process => {
-            let variable = resolution.keys().show(resolution.leaf(candidate).name);
-            format!("the variable {variable} says {says}")
-        }
-        _ => format!("{place} says {says}"),
-    };
+fn decides(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    let resolution = answers.resolution();
+    let name = layer_name(answers, candidate);
+    let what = says(answers, candidate);
     let mut others = resolution.candidates(candidate.key).map(|id| resolution.candidate(id));
     let ending = if others.any(|other| !std::ptr::eq(other, candidate)) {
-        match stronger_but_empty(resolution, candidate) {
+        match stronger_without_effect(answers, candidate) {
             Some(clause) => clause,
             None => "and no stronger layer says anything about it".to_owned(),
         }
     } else {
         "and no other layer says anything about it".to_owned()
     };
+    if candidate.beneath.is_some() {
+        return gathers(answers, candidate, &ending);
+    }
     format!("The layer {name} decides: {what}, {ending}.")
 }
 
-/// Stronger candidates that lost although they are stronger: only empty texts can.
-fn stronger_but_empty(resolution: &Resolution<'_>, winner: &Candidate) -> Option<String> {
-    let stronger: Vec<String> = resolution
-        .candidates(winner.key)
-        .map(|id| resolution.candidate(id))
-        .take_while(|candidate| !std::ptr::eq(*candidate, winner))
-        .filter(|candidate| candidate.verdict == Verdict::Empty)
-        .map(|candidate| {
-            format!("{} ({})", layer_name(resolution, candidate), place_of(resolution, candidate))
-        })
-        .collect();
-    (!stronger.is_empty())
-        .then(|| format!("as the empty text of {} says nothing", list_values(&stronger, "and")))
+/// What a candidate says and where.
+fn says(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    let resolution = answers.resolution();
+    let says = shown(answers, candidate);
+    match resolution.readings().layer(resolution.layer_of(candidate)).kind {
+        Kind::Arguments => format!("--set says {says}"),
+        Kind::Process => {
+            let variable = resolution.keys().show(resolution.leaf(candidate).name);
+            format!("the variable {variable} says {says}")
+        }
+        _ => format!("{} says {says}", place_of(answers, candidate)),
+    }
 }
 
-fn overrides(resolution: &Resolution<'_>, winner: CandidateId) -> Option<String> {
-    let key = resolution.candidate(winner).key;
-    let weaker = resolution.candidates(key).skip_while(|id| *id != winner).skip(1);
-    let said: Vec<String> = weaker
+/// A list that is put together from several candidates.
+fn gathers(answers: &Answers<'_>, winner: &Candidate, ending: &str) -> String {
+    let resolution = answers.resolution();
+    let mut parts: Vec<String> = resolution
+        .in_force(winner.key)
         .map(|id| resolution.candidate(id))
+        .map(|part| format!("{} ({})", layer_name(answers, part), place_of(answers, part)))
+        .collect();
+    let order = match resolution.gather(winner.key) {
+        Some(crate::Gather::Before) => "the items of stronger layers first",
+        Some(crate::Gather::Distinct) => {
+            parts.reverse();
+            "the items of weaker layers first and none twice"
+        }
+        _ => {
+            parts.reverse();
+            "the items of weaker layers first"
+        }
+    };
+    let parts = list_values(&parts, "and");
+    format!("Its list is gathered from {parts}, {order}, {ending}.")
+}
+
+/// Stronger candidates that lost although they are stronger: empty texts, and what a pin blocks.
+fn stronger_without_effect(answers: &Answers<'_>, winner: &Candidate) -> Option<String> {
+    let resolution = answers.resolution();
+    let stronger = || {
+        let candidates = resolution.candidates(winner.key).map(|id| resolution.candidate(id));
+        candidates.take_while(|candidate| !std::ptr::eq(*candidate, winner))
+    };
+    let with_verdict = |verdict: Verdict| -> Vec<String> {
+        let named = stronger().filter(|candidate| candidate.verdict == verdict).map(|candidate| {
+            format!("{} ({})", layer_name(answers, candidate), place_of(answers, candidate))
+        });
+        named.collect()
+    };
+    let (empty, blocked) = (with_verdict(Verdict::Empty), with_verdict(Verdict::Blocked));
+    let mut clauses = Vec::new();
+    if !empty.is_empty() {
+        clauses.push(format!("the empty text of {} says nothing", list_values(&empty, "and")));
+    }
+    if !blocked.is_empty() {
+        let by = stronger().find_map(|candidate| candidate.by).map(|by| resolution.candidate(by));
+        let pinned = match by {
+            Some(by) if by.key != winner.key => format!(
+                "{} pins {} ({})",
+                layer_name(answers, by),
+                resolution.keys().show(by.key),
+                place_of(answers, by)
+            ),
+            Some(by) => format!("{} pins it", layer_name(answers, by)),
+            None => "it is pinned".to_owned(),
+        };
+        clauses.push(format!("{pinned}, which blocks {}", list_values(&blocked, "and")));
+    }
+    (!clauses.is_empty()).then(|| format!("as {}", clauses.join(", and ")))
+}
+
+fn overrides(answers: &Answers<'_>, winner: CandidateId) -> Option<String> {
+    let key = answers.resolution().candidate(winner).key;
+    let weaker = answers.resolution().candidates(key).skip_while(|id| *id != winner).skip(1);
+    let said: Vec<String> = weaker
+        .map(|id| answers.resolution().candidate(id))
         .filter(|candidate| candidate.verdict == Verdict::Overridden)
         .map(|candidate| {
-            format!("{} ({})", layer_name(resolution, candidate), shown(resolution, candidate))
+            format!("{} ({})", layer_name(answers, candidate), shown(answers, candidate))
         })
         .collect();
     (!said.is_empty()).then(|| format!("It overrides {}.", list_values(&said, "and")))
 }
 
 /// Settings above or below it that it reshaped.
-fn takes_the_place(resolution: &Resolution<'_>, winner: CandidateId) -> Option<String> {
-    let keys = resolution.keys();
-    let key = resolution.candidate(winner).key;
-    let is_by_it = |key: &KeyId| {
-        let mut candidates = resolution.candidates(*key).map(|id| resolution.candidate(id));
-        candidates.any(|other| other.verdict == Verdict::Reshaped && other.by == Some(winner))
-    };
-    let reshaped = keys.above(key).chain(keys.below(key)).filter(is_by_it);
-    let mut shown: Vec<String> =
-        keys.sorted(reshaped).into_iter().map(|key| keys.show(key)).collect();
+fn takes_the_place(answers: &Answers<'_>, winner: CandidateId) -> Option<String> {
+    let keys = answers.resolution().keys();
+    let reshaped = reshaped_by(answers, winner);
+    let mut shown: Vec<String> = reshaped.into_iter().map(|key| keys.show(key)).collect();
     if shown.len() > 3 {
         let more = shown.len() - 2;
         shown.truncate(2);
@@ -110,11 +156,39 @@ fn takes_the_place(resolution: &Resolution<'_>, winner: CandidateId) -> Option<S
     })
 }
 
-fn conversion(resolution: &Resolution<'_>, explanation: &Explanation) -> Option<String> {
+/// Settings above and below that the candidate reshaped.
+pub(super) fn reshaped_by(answers: &Answers<'_>, winner: CandidateId) -> Vec<KeyId> {
+    let keys = answers.resolution().keys();
+    let key = answers.resolution().candidate(winner).key;
+    let is_by_it = |key: &KeyId| {
+        let mut candidates =
+            answers.resolution().candidates(*key).map(|id| answers.resolution().candidate(id));
+        candidates.any(|other| other.verdict == Verdict::Reshaped && other.by == Some(winner))
+    };
+    keys.sorted(keys.above(key).chain(keys.below(key)).filter(is_by_it))
+}
+
+/// What references made of the value.
+fn expansion(answers: &Answers<'_>, explanation: &Explanation) -> Option<String> {
+    if !answers.may_refer(explanation.key) || explanation.failure().is_some() {
+        return None;
+    }
+    match explanation.value() {
+        _ if explanation.secret => {
+            Some("It refers to other things, and is a secret as a whole.".to_owned())
+        }
+        Some(value) if explanation.conversion.is_none() => {
+            Some(format!("With what it refers to it is {}.", shorten(&value.show(), 80)))
+        }
+        _ => None,
+    }
+}
+
+fn conversion(answers: &Answers<'_>, explanation: &Explanation) -> Option<String> {
     let conversion = explanation.conversion.as_ref()?;
-    let like = resolution.candidate(conversion.like);
+    let like = answers.resolution().candidate(conversion.like);
     let kind = conversion.to.with_article();
-    let like = format!("{} ({})", layer_name(resolution, like), place_of(resolution, like));
+    let like = format!("{} ({})", layer_name(answers, like), place_of(answers, like));
     if explanation.secret {
         return Some(format!("It was written as a text and became {kind}, as in {like}."));
     }
@@ -126,28 +200,44 @@ fn conversion(resolution: &Resolution<'_>, explanation: &Explanation) -> Option<
 
 /// A text that looks as if it should have become what weaker candidates are, and did not.
 fn no_conversion(
-    resolution: &Resolution<'_>,
+    answers: &Answers<'_>,
     explanation: &Explanation,
     candidate: &Candidate,
 ) -> Option<String> {
-    if explanation.conversion.is_some() || !resolution.reading(candidate).untyped {
-        return None;
-    }
-    let (like, kind) = resolution.type_giver(candidate)?;
-    let like = resolution.candidate(like);
+    let (like, kind) = kept_as_text(answers, explanation, candidate)?;
+    let like = answers.resolution().candidate(like);
     Some(format!(
         "It stays a text: it does not read as {}, which {} ({}) has here.",
         kind.with_article(),
-        layer_name(resolution, like),
-        place_of(resolution, like)
+        layer_name(answers, like),
+        place_of(answers, like)
     ))
 }
 
+/// What gives a type that the text does not read as.
+pub(super) fn kept_as_text(
+    answers: &Answers<'_>,
+    explanation: &Explanation,
+    candidate: &Candidate,
+) -> Option<(CandidateId, crate::Type)> {
+    let is_text = explanation.value().is_some_and(|value| value.as_text().is_some());
+    if explanation.conversion.is_some()
+        || !answers.resolution().reading(candidate).untyped
+        || !(is_text || explanation.secret_value().is_some())
+    {
+        return None;
+    }
+    if answers.resolution().gather(explanation.key).is_some() {
+        return None;
+    }
+    answers.resolution().type_giver(candidate)
+}
+
 /// The layers that describe where you stand decide in a context that was asked for from elsewhere.
-fn place_you_stand(resolution: &Resolution<'_>, layer: LayerIndex) -> Option<String> {
-    let readings = resolution.readings();
+fn place_you_stand(answers: &Answers<'_>, layer: LayerIndex) -> Option<String> {
+    let readings = answers.resolution().readings();
     let layer = readings.layer(layer);
-    (layer.kind.is_local() && readings.context.is_asked()).then(|| {
+    (layer.is_local() && readings.context.is_asked()).then(|| {
         format!(
             "Note that {} describes where you stand now, not the context that --in chose.",
             layer.name
@@ -156,12 +246,12 @@ fn place_you_stand(resolution: &Resolution<'_>, layer: LayerIndex) -> Option<Str
 }
 
 /// Variables that were probably meant for the setting, in layers that could have decided.
-fn near_misses(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<String> {
-    let readings = resolution.readings();
+fn near_misses(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> {
+    let readings = answers.resolution().readings();
     let decides = explanation.winner.as_ref().map_or(0, |winner| winner.layer.0);
     let mut sentences = Vec::new();
     for index in (decides..readings.layers.len()).rev().map(LayerIndex) {
-        let Some(variable) = super::variable_in(resolution, index, explanation.key) else {
+        let Some(variable) = super::variable_in(answers, index, explanation.key) else {
             continue;
         };
         for near in readings.near_names(index, explanation.key, &variable) {
@@ -180,33 +270,30 @@ fn near_misses(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<St
     sentences
 }
 
-fn nothing_in_force(resolution: &Resolution<'_>, explanation: &Explanation) -> Vec<String> {
+fn nothing_in_force(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> {
+    let resolution = answers.resolution();
     let key = explanation.key;
     let candidates: Vec<&Candidate> =
         resolution.candidates(key).map(|id| resolution.candidate(id)).collect();
-    let removes = candidates.iter().find(|candidate| candidate.verdict == Verdict::Removes);
-    let removed_by = candidates
-        .iter()
-        .filter(|candidate| candidate.verdict == Verdict::Removed)
-        .find_map(|candidate| candidate.by)
-        .map(|by| resolution.candidate(by));
-    let reshaped_by = candidates
-        .iter()
-        .filter(|candidate| candidate.verdict == Verdict::Reshaped)
-        .find_map(|candidate| candidate.by)
-        .map(|by| resolution.candidate(by));
+    if candidates.is_empty() {
+        return vec!["Nothing is in force: it is declared, and no layer says anything.".to_owned()];
+    }
+    let with = |verdict: Verdict| {
+        candidates.iter().copied().filter(move |candidate| candidate.verdict == verdict)
+    };
+    let done_by = |verdict| with(verdict).find_map(|it| it.by).map(|by| resolution.candidate(by));
+    let named = |candidate: &Candidate| {
+        format!("{} ({})", layer_name(answers, candidate), place_of(answers, candidate))
+    };
     let mut sentences = Vec::new();
-    if let Some(null) = removed_by.or(removes.copied()) {
-        let of = if null.key == key {
-            String::new()
-        } else {
-            format!(" for {}", resolution.keys().show(null.key))
+    if let Some(null) = done_by(Verdict::Removed).or(with(Verdict::Removes).next()) {
+        let of = match null.key == key {
+            true => String::new(),
+            false => format!(" for {}", resolution.keys().show(null.key)),
         };
-        let removed: Vec<String> = candidates
-            .iter()
-            .filter(|candidate| candidate.verdict == Verdict::Removed)
+        let removed: Vec<String> = with(Verdict::Removed)
             .map(|candidate| {
-                format!("{} ({})", layer_name(resolution, candidate), shown(resolution, candidate))
+                format!("{} ({})", layer_name(answers, candidate), shown(answers, candidate))
             })
             .collect();
         let effect = if removed.is_empty() {
@@ -216,32 +303,37 @@ fn nothing_in_force(resolution: &Resolution<'_>, explanation: &Explanation) -> V
         };
         sentences.push(format!(
             "Nothing is in force: {} {}{of} ({}), {effect}.",
-            layer_name(resolution, null),
-            says_null(resolution, null),
-            place_of(resolution, null)
+            layer_name(answers, null),
+            says_null(answers, null),
+            place_of(answers, null)
         ));
-    } else if let Some(other) = reshaped_by {
+    } else if let Some(other) = done_by(Verdict::Reshaped) {
         sentences.push(format!(
             "Nothing is in force at this key: {} sets {} ({}), and a key is either a value or a \
              branch.",
-            layer_name(resolution, other),
+            layer_name(answers, other),
             resolution.keys().show(other.key),
-            place_of(resolution, other)
+            place_of(answers, other)
         ));
     } else {
-        let said: Vec<String> = candidates
-            .iter()
-            .map(|candidate| {
-                format!(
-                    "{} ({})",
-                    layer_name(resolution, candidate),
-                    place_of(resolution, candidate)
-                )
-            })
-            .collect();
+        let empty: Vec<String> = with(Verdict::Empty).map(named).collect();
+        if !empty.is_empty() {
+            let empty = list_values(&empty, "and");
+            sentences.push(format!("Nothing is in force: the empty text of {empty} says nothing."));
+        }
+    }
+    if let Some(pin) = done_by(Verdict::Blocked) {
+        let blocked: Vec<String> = with(Verdict::Blocked).map(named).collect();
+        let what = match pin.verdict {
+            Verdict::Removes => "pins that nothing is there",
+            _ => "pins it",
+        };
+        let key = resolution.keys().show(pin.key);
         sentences.push(format!(
-            "Nothing is in force: the empty text of {} says nothing.",
-            list_values(&said, "and")
+            "What {} says is blocked: {} {what}, by what it says about {key} ({}).",
+            list_values(&blocked, "and"),
+            layer_name(answers, pin),
+            place_of(answers, pin)
         ));
     }
     sentences

@@ -1,8 +1,8 @@
 //! Tests of readings.
 
 use crate::{
-    BadReading, Document, KeyId, KeyPath, Keys, Known, LayerIndex, Leaf, Naming, Reading, Span,
-    Value, VariableRules,
+    BadReading, Catalogue, Document, From, KeyId, KeyPath, Keys, Known, LayerIndex, Leaf, Naming,
+    Reading, Span, Value, VariableRules,
 };
 use hashbrown::HashSet;
 use std::sync::Arc;
@@ -17,6 +17,22 @@ fn document(keys: &mut Keys, names: &[&str]) -> Arc<Document> {
         at: Some(Span::new(number, number + 1)),
     });
     Arc::new(Document { leaves: leaves.collect(), ..Document::default() })
+}
+
+fn from<'a>(
+    source: &'a Arc<str>,
+    document: &'a Arc<Document>,
+    section: Option<&'a KeyPath>,
+) -> From<'a> {
+    From { layer: LAYER, source, document, section, into: None }
+}
+
+fn read_keys(
+    keys: &mut Keys,
+    document: &Arc<Document>,
+    section: Option<&KeyPath>,
+) -> Result<Reading, BadReading> {
+    Reading::of_keys(keys, from(&"x.toml".into(), document, section), &Catalogue::default())
 }
 
 fn shown(keys: &Keys, reading: &Reading) -> Vec<String> {
@@ -34,11 +50,12 @@ fn read_variables(
     let known: Vec<KeyId> =
         known.iter().map(|text| keys.intern(KeyId::ROOT, &KeyPath::parse(text).unwrap())).collect();
     let naming = Naming { prefix: "T_".into(), nest: "__".into(), claims_every_name: true };
-    let known = Known::new(&keys, &known, &naming);
+    let none = Catalogue::default();
+    let known = Known::new(&mut keys, &known, &none, &naming);
     let never: HashSet<String> = never.iter().map(|name| name.to_string()).collect();
     let document = document(&mut keys, names);
-    let rules = VariableRules { naming: &naming, known: &known, never: &never };
-    let reading = Reading::of_variables(&mut keys, LAYER, "x.env", &document, None, &rules);
+    let rules = VariableRules { naming: &naming, known: &known, catalogue: &none, never: &never };
+    let reading = Reading::of_variables(&mut keys, from(&"x.env".into(), &document, None), &rules);
     (keys, reading)
 }
 
@@ -47,9 +64,9 @@ fn reads_a_section_and_takes_its_name_off() {
     let mut keys = Keys::default();
     let document = document(&mut keys, &["dev.a", "prod.a.b", "prod.c", "production.a"]);
     let section = KeyPath::parse("prod").unwrap();
-    let reading = Reading::of_keys(&mut keys, LAYER, "x.toml", &document, Some(&section)).unwrap();
+    let reading = read_keys(&mut keys, &document, Some(&section)).unwrap();
     assert_eq!(shown(&keys, &reading), ["a.b=1", "c=2"]);
-    let whole = Reading::of_keys(&mut keys, LAYER, "x.toml", &document, None).unwrap();
+    let whole = read_keys(&mut keys, &document, None).unwrap();
     assert_eq!(whole.offers.len(), 4);
 }
 
@@ -59,7 +76,7 @@ fn tells_a_missing_section_from_one_that_is_no_table() {
     let document = document(&mut keys, &["dev.a"]);
     let mut read = |section: &str| {
         let section = KeyPath::parse(section).unwrap();
-        Reading::of_keys(&mut keys, LAYER, "x.toml", &document, Some(&section)).map(|_| ())
+        read_keys(&mut keys, &document, Some(&section)).map(|_| ())
     };
     assert_eq!(read("dev"), Ok(()));
     assert_eq!(read("prod"), Err(BadReading::NoSection));
@@ -76,7 +93,7 @@ fn finds_a_section_that_holds_nothing() {
     let document = Arc::new(document);
     for (section, is_there) in [("dev", true), ("dev.database", true), ("dev.database.x", false)] {
         let section = KeyPath::parse(section).unwrap();
-        let read = Reading::of_keys(&mut keys, LAYER, "x.yaml", &document, Some(&section));
+        let read = read_keys(&mut keys, &document, Some(&section));
         assert_eq!(read.is_ok(), is_there, "{section}");
     }
 }

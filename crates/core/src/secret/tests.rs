@@ -1,7 +1,7 @@
 //! Tests of what is secret.
 
 use crate::{
-    Element, Entry, KeyId, KeyPath, Keys, Secrets, Span, Value, hide_address_password,
+    Catalogue, Element, Entry, KeyId, KeyPath, Keys, Secrets, Span, Value, hide_address_password,
     is_secret_name, names_a_secret_inside,
 };
 
@@ -43,10 +43,10 @@ fn takes_a_near_miss_of_a_secret_name_for_a_secret() {
     let texts = ["sms.api_key", "sms.api_kye", "sms.sender", "sms.api_k", "ms.api_keys"];
     let ids: Vec<KeyId> =
         texts.iter().map(|text| keys.intern(KeyId::ROOT, &KeyPath::parse(text).unwrap())).collect();
-    let secrets = Secrets::of(&keys, &ids);
+    let secrets = Secrets::of(&keys, &ids, &Catalogue::default());
     let secret: Vec<bool> = ids.iter().map(|id| secrets.has(*id)).collect();
     assert_eq!(secret, [true, true, false, true, true]);
-    let without = Secrets::of(&keys, &ids[1..3]);
+    let without = Secrets::of(&keys, &ids[1..3], &Catalogue::default());
     assert!(!without.has(ids[1]), "nothing secret that it could be a near miss of");
 }
 

@@ -1,6 +1,7 @@
 //! Tests of variables: every rule of how a flat name becomes a setting.
 
-use crate::{KeyId, KeyPath, Keys, Known, Naming};
+use crate::{Catalogue, Declared, Former, KeyId, KeyPath, Keys, Known, Naming, Standing};
+use std::sync::Arc;
 
 fn naming(prefix: &str, nest: &str, claims_every_name: bool) -> Naming {
     Naming { prefix: prefix.into(), nest: nest.into(), claims_every_name }
@@ -65,8 +66,9 @@ fn claims_names_in_the_order_of_the_contract() {
     ] {
         let mut keys = Keys::default();
         let known = settings(&mut keys, &["database.pool-max"]);
-        let known = Known::new(&keys, &known, &naming);
-        let claimed = naming.claim(&mut keys, &known, name).unwrap();
+        let none = Catalogue::default();
+        let known = Known::new(&mut keys, &known, &none, &naming);
+        let claimed = naming.claim(&mut keys, &known, &none, name).unwrap();
         assert_eq!(claimed.map(|claim| keys.show(claim.key)).as_deref(), expected, "{row}");
     }
 }
@@ -76,9 +78,45 @@ fn refuses_a_name_that_two_settings_have() {
     let mut keys = Keys::default();
     let known = settings(&mut keys, &["pool-max", "pool_max", "other"]);
     let naming = naming("T_", "__", false);
-    let index = Known::new(&keys, &known, &naming);
-    let clash = naming.claim(&mut keys, &index, "T_POOL_MAX").unwrap_err();
+    let none = Catalogue::default();
+    let index = Known::new(&mut keys, &known, &none, &naming);
+    let clash = naming.claim(&mut keys, &index, &none, "T_POOL_MAX").unwrap_err();
     assert_eq!((clash.one, clash.other), (known[0], known[1]));
-    let claimed = naming.claim(&mut keys, &index, "T_OTHER").unwrap().unwrap();
-    assert_eq!((claimed.key, claimed.is_own, claimed.is_known), (known[2], true, true));
+    let claimed = naming.claim(&mut keys, &index, &none, "T_OTHER").unwrap().unwrap();
+    assert_eq!(claimed.key, known[2]);
+    assert_eq!((claimed.standing, claimed.is_known), (Standing::Own, true));
+}
+
+#[test]
+fn reads_names_that_the_catalogue_gives() {
+    let mut keys = Keys::default();
+    let declared = |key: &str, variable: Option<&str>, formerly: &[&str]| Declared {
+        key: KeyPath::parse(key).unwrap(),
+        variable: variable.map(str::to_owned),
+        secret: None,
+        empty: None,
+        gather: None,
+        formerly: formerly.iter().map(|text| Former::parse(text).unwrap()).collect(),
+    };
+    let declared: Arc<[Declared]> = Arc::new([
+        declared("database.url", Some("DATABASE_URL"), &["db.address", "DB"]),
+        declared("alert.level", None, &[]),
+    ]);
+    let catalogue = Catalogue::new(&mut keys, &declared);
+    let naming = naming("T_", "__", false);
+    let known = Known::new(&mut keys, &[], &catalogue, &naming);
+    for (name, expected) in [
+        ("DATABASE_URL", Some(("database.url", Standing::Own, true))),
+        ("T_DB__ADDRESS", Some(("database.url", Standing::Former(0), true))),
+        ("DB", Some(("database.url", Standing::Former(1), true))),
+        ("T_DATABASE__URL", Some(("database.url", Standing::Current, true))),
+        ("T_ALERT__LEVEL", Some(("alert.level", Standing::Own, true))),
+        ("T_db__address__x", Some(("database.url.x", Standing::Former(0), true))),
+        ("OTHER", None),
+    ] {
+        let claimed = naming.claim(&mut keys, &known, &catalogue, name).unwrap();
+        let shown = claimed.map(|claim| (keys.show(claim.key), claim.standing, claim.is_known));
+        let shown = shown.as_ref().map(|(key, standing, known)| (key.as_str(), *standing, *known));
+        assert_eq!(shown, expected, "{name}");
+    }
 }

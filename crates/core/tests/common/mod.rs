@@ -1,20 +1,46 @@
 //! Small projects, written down in a few lines, as what was read from them.
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+#![allow(dead_code, reason = "each test takes what it needs")]
 
 use justwhy_core::{
-    Context, Document, Empty, KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Null,
-    Offer, Reading, Readings, Value,
+    Answers, Context, Declared, Document, Empty, EmptyText, ExpansionLimits, Gather, Input, Inputs,
+    KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Null, Outside, Pattern, Pins,
+    Readings, Removal, Resolution, SourceText, Span, Value,
 };
 use std::sync::Arc;
 
-/// A layer with one source and what it says, in order.
+/// A layer with its sources and what they say, in order.
 #[derive(Clone, Debug)]
 pub(crate) struct Said {
     pub(crate) empty: Empty,
     pub(crate) null: Null,
     pub(crate) untyped: bool,
-    pub(crate) offers: Vec<(String, Value)>,
+    /// Patterns of what it pins.
+    pub(crate) pins: Vec<String>,
+    /// Patterns of what it takes away.
+    pub(crate) removes: Vec<String>,
+    /// What each source says.
+    pub(crate) sources: Vec<Vec<(String, Value)>>,
+}
+
+impl Said {
+    pub(crate) fn pinning(self, patterns: &[&str]) -> Said {
+        Said { pins: patterns.iter().map(|it| it.to_string()).collect(), ..self }
+    }
+
+    pub(crate) fn removing(self, patterns: &[&str]) -> Said {
+        Said { removes: patterns.iter().map(|it| it.to_string()).collect(), ..self }
+    }
+}
+
+/// What the catalogue says about one setting.
+#[derive(Clone, Debug)]
+pub(crate) struct Declares {
+    pub(crate) key: String,
+    pub(crate) gather: Option<Gather>,
+    pub(crate) empty: Option<EmptyText>,
+    pub(crate) secret: Option<bool>,
 }
 
 /// A text value.
@@ -22,37 +48,113 @@ pub(crate) fn text(text: &str) -> Value {
     Value::Text(text.into())
 }
 
-/// Layers that say `key = value` pairs and are otherwise usual.
+/// A layer with one source that says `key = value` pairs and is otherwise usual.
 pub(crate) fn usual(offers: &[(&str, Value)]) -> Said {
     let offers = offers.iter().map(|(key, value)| (key.to_string(), value.clone())).collect();
-    Said { empty: Empty::Value, null: Null::Unset, untyped: false, offers }
+    Said {
+        empty: Empty::Value,
+        null: Null::Unset,
+        untyped: false,
+        pins: Vec::new(),
+        removes: Vec::new(),
+        sources: vec![offers],
+    }
 }
 
 /// What was read from these layers, weakest first, named `layer-0`, `layer-1` and so on.
-pub(crate) fn readings(layers: &[Said]) -> Readings {
+pub(crate) fn readings(layers: &[Said]) -> Arc<Readings> {
+    readings_of(layers, &[])
+}
+
+/// The same with a catalogue.
+pub(crate) fn readings_of(layers: &[Said], declares: &[Declares]) -> Arc<Readings> {
     let mut keys = Keys::default();
     let mut all = Vec::new();
-    let mut read = Vec::new();
+    let mut inputs = Vec::new();
     for (number, said) in layers.iter().enumerate() {
         let mut layer = Layer::new(format!("layer-{number}"), Kind::Values, Names::Keys);
         layer.empty = said.empty;
         layer.null = said.null;
-        all.push(layer);
-        let mut leaves = Vec::new();
-        let mut offers = Vec::new();
-        for (key, value) in &said.offers {
-            let name = keys.intern(KeyId::ROOT, &KeyPath::parse(key).unwrap());
-            offers.push(Offer { key: name, leaf: u32::try_from(leaves.len()).unwrap() });
-            leaves.push(Leaf { name, value: value.clone(), at: None });
+        let patterns = |texts: &[String]| -> Vec<Pattern> {
+            texts.iter().map(|text| Pattern::parse(text).unwrap()).collect()
+        };
+        if !said.pins.is_empty() {
+            layer.pins = Pins::Keys(patterns(&said.pins).into());
         }
-        read.push(Reading {
-            layer: LayerIndex(number),
-            source: format!("source-{number}").into(),
-            document: Arc::new(Document { leaves, ..Document::default() }),
-            untyped: said.untyped,
-            offers,
-            strangers: Vec::new(),
-        });
+        let removals = patterns(&said.removes).into_iter().zip(&said.removes);
+        layer.removes = removals
+            .map(|(pattern, text)| Removal {
+                pattern,
+                written: text.as_str().into(),
+                at: Span::default(),
+            })
+            .collect();
+        all.push(layer);
+        for (source, offers) in said.sources.iter().enumerate() {
+            let leaves = offers.iter().map(|(key, value)| Leaf {
+                name: keys.intern(KeyId::ROOT, &KeyPath::parse(key).unwrap()),
+                value: value.clone(),
+                at: None,
+            });
+            inputs.push(Input {
+                layer: LayerIndex(number),
+                source: format!("source-{number}-{source}").into(),
+                document: Arc::new(Document { leaves: leaves.collect(), ..Document::default() }),
+                section: None,
+                may_lack_section: false,
+                untyped: said.untyped,
+            });
+        }
     }
-    Readings { keys: Arc::new(keys), context: Context::default(), layers: all, readings: read }
+    let declared: Vec<Declared> = declares
+        .iter()
+        .map(|it| Declared {
+            key: KeyPath::parse(&it.key).unwrap(),
+            variable: None,
+            secret: it.secret,
+            empty: it.empty,
+            gather: it.gather,
+            formerly: Vec::new(),
+        })
+        .collect();
+    let inputs = Inputs {
+        keys: Arc::new(keys),
+        context: Context::default(),
+        layers: all,
+        inputs,
+        declared: declared.into(),
+        never: Arc::default(),
+        project: ("justwhy.toml".into(), SourceText::new("".into())),
+    };
+    Arc::new(Readings::assemble(inputs).unwrap())
+}
+
+/// A world with one variable and one file, and no other context.
+#[derive(Debug)]
+pub(crate) struct Bare;
+
+impl Outside for Bare {
+    fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String> {
+        Ok((name == "SET").then(|| "from-process".into()))
+    }
+
+    fn file(&self, path: &str) -> Result<Option<Arc<str>>, String> {
+        Ok((path == "there").then(|| "from-file".into()))
+    }
+
+    fn changed(
+        &self,
+        _: &Context,
+        _: &[(String, Option<String>)],
+    ) -> Result<Arc<Readings>, String> {
+        Err("there is no other context".to_owned())
+    }
+}
+
+pub(crate) const LIMITS: ExpansionLimits =
+    ExpansionLimits { depth: 20, bytes: 100_000, nodes: 10_000 };
+
+/// Answers from what was read, in the bare world.
+pub(crate) fn answers(readings: &Arc<Readings>) -> Answers<'static> {
+    Answers::new(Resolution::of(Arc::clone(readings)), &Bare, LIMITS)
 }

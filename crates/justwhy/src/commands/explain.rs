@@ -6,7 +6,10 @@ use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
-use justwhy_core::{Advice, Explanation, Resolution, Row, Status, Value, Verdict};
+use justwhy_core::{
+    Advice, Explanation, Hop, HopValue, Item, Position, Resolution, Row, Status, Verdict, Without,
+    hide_address_password,
+};
 use justwhy_sources::Error;
 use serde::Serialize;
 
@@ -15,8 +18,14 @@ struct Body {
     settings: Vec<json::Setting>,
 }
 
+/// For more settings at once it is not told what would be without what decides: that is found out
+/// by resolving the whole project anew.
+const MOST_WITHOUT: usize = 12;
+/// The most items of a gathered list that are told.
+const MOST_ITEMS: usize = 40;
+
 pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome, Vec<Error>> {
-    let resolution = answering.resolution;
+    let resolution = answering.resolution();
     let mut chosen = Vec::new();
     for key in keys {
         let found = select::settings(resolution, key).map_err(|error| vec![error])?;
@@ -29,26 +38,39 @@ pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome,
     }
     let chosen = resolution.keys().sorted(chosen);
     let answers: Vec<Explanation> =
-        chosen.into_iter().map(|key| Explanation::of(resolution, key)).collect();
+        chosen.into_iter().map(|key| Explanation::of(answering.answers, key)).collect();
+    let tells = answers.len() <= MOST_WITHOUT;
+    let without =
+        |answer: &Explanation| if tells { answer.without(answering.answers) } else { None };
     let is_yes = answers.iter().all(|answer| answer.status == Status::Set);
     let fingerprints = Fingerprints::new();
     let result = if answering.as_json() {
         let settings = answers
             .iter()
-            .map(|answer| json::Setting::with_reasons(resolution, answer, &fingerprints))
+            .map(|answer| {
+                let without = without(answer);
+                json::Setting::with_reasons(answering.answers, answer, without, &fingerprints)
+            })
             .collect();
         json::text(&json::Answer::new("explain", answering.context(), Body { settings }))
     } else {
-        let texts: Vec<String> =
-            answers.iter().map(|answer| text(answering, answer, &fingerprints)).collect();
+        let texts: Vec<String> = answers
+            .iter()
+            .map(|answer| text(answering, answer, without(answer), &fingerprints))
+            .collect();
         texts.join("\n\n")
     };
     Ok(answering.outcome(result, String::new(), is_yes))
 }
 
-fn text(answering: &Answering<'_>, answer: &Explanation, fingerprints: &Fingerprints) -> String {
+fn text(
+    answering: &Answering<'_>,
+    answer: &Explanation,
+    without: Option<Without>,
+    fingerprints: &Fingerprints,
+) -> String {
     let look = answering.look;
-    let resolution = answering.resolution;
+    let resolution = answering.resolution();
     let mut out = headline(look, resolution, answer, fingerprints);
     let context = context_line(answering.context());
     if !context.is_empty() {
@@ -60,16 +82,29 @@ fn text(answering: &Answering<'_>, answer: &Explanation, fingerprints: &Fingerpr
         }
     }
     out.push('\n');
-    look.paragraph(&mut out, &answer.why(resolution).join(" "), "  ");
+    look.paragraph(&mut out, &answer.why(answering.answers).join(" "), "  ");
+    if let Some(without) = without {
+        look.paragraph(&mut out, &without_it(resolution, &without), "  ");
+    }
     out.push('\n');
+    let hops = answering.answers.chain(answer.key);
+    if !hops.is_empty() {
+        out.push_str(&look.paint(Role::Heading, "References"));
+        out.push('\n');
+        tree(look, &hops, "", &mut out);
+        out.push('\n');
+    }
+    if !answer.items().is_empty() {
+        items(look, resolution, answer.items(), &mut out);
+    }
     out.push_str(&look.paint(Role::Heading, "Layers, strongest first"));
     out.push('\n');
-    let rows = answer.rows(resolution);
+    let rows = answer.rows(answering.answers);
     let names = rows.iter().map(|row| layer_name(resolution, row).len()).max().unwrap_or(0);
     for (at, row) in rows.iter().enumerate() {
         rung(look, resolution, row, names, at + 1 < rows.len(), &mut out);
     }
-    let advice = answer.advice(resolution);
+    let advice = answer.advice(answering.answers);
     if !advice.is_empty() {
         out.push('\n');
         ways(look, &advice, answer, &mut out);
@@ -79,7 +114,7 @@ fn text(answering: &Answering<'_>, answer: &Explanation, fingerprints: &Fingerpr
 
 fn headline(
     look: &Look,
-    resolution: &Resolution<'_>,
+    resolution: &Resolution,
     answer: &Explanation,
     fingerprints: &Fingerprints,
 ) -> String {
@@ -107,14 +142,130 @@ fn headline(
     out
 }
 
-fn layer_name<'r>(resolution: &Resolution<'r>, row: &Row) -> &'r str {
+/// What would be if what decides now were taken out.
+fn without_it(resolution: &Resolution, without: &Without) -> String {
+    let by = without.decided_by.as_ref().map(|(layer, _, _, place)| {
+        format!("{} ({place})", resolution.readings().layer(*layer).name)
+    });
+    let by = by.unwrap_or_default();
+    match (&without.status, &without.value) {
+        (Status::Absent, _) => "Without it there would be no value.".to_owned(),
+        (Status::Error { .. }, _) => format!("Without it {by} would decide, and be in error."),
+        (Status::Set, Some(value)) => {
+            let shown = value.show();
+            match shown.chars().count() {
+                0..=60 => format!("Without it {by} would decide, and give {shown}."),
+                _ => format!("Without it {by} would decide."),
+            }
+        }
+        (Status::Set, None) => format!("Without it {by} would decide, and give a secret."),
+    }
+}
+
+/// A reference on each line, what it found and where, and below it what that refers to.
+fn tree(look: &Look, hops: &[Hop], rail: &str, out: &mut String) {
+    for (at, hop) in hops.iter().enumerate() {
+        let is_last = at + 1 == hops.len();
+        let branch = look.symbol(if is_last { Symbol::LastBranch } else { Symbol::Branch });
+        let (role, found) = match &hop.found {
+            HopValue::Value(value) => (Role::Value, value.show()),
+            HopValue::Secret => (Role::Value, "(secret)".to_owned()),
+            HopValue::Nothing(why) => (Role::Warning, why.clone()),
+            HopValue::Error(why) => (Role::Wrong, why.clone()),
+        };
+        let mut place = whereabouts(hop);
+        if hop.falls_back {
+            place.push_str(if place.is_empty() {
+                "its fallback stands in"
+            } else {
+                "; its fallback stands in"
+            });
+        }
+        if hop.is_repeated {
+            place.push_str("; as above");
+        }
+        let lead = format!("  {}{} ", look.paint(Role::Lost, rail), look.paint(Role::Lost, branch));
+        let indent = 2 + width(rail) + width(branch) + 1;
+        let room = look.columns().saturating_sub(indent).max(20);
+        let reference = look.cut(&look.text(&hop.reference), room);
+        let found = look.cut(&look.text(&found), 200);
+        out.push_str(&lead);
+        out.push_str(&look.paint(Role::Key, &reference));
+        let below = look.symbol(if is_last { Symbol::Gap } else { Symbol::Rail });
+        let below = format!("{rail}{below}  ");
+        let arrow = look.symbol(Symbol::Leads);
+        let used = width(&reference) + width(arrow) + 2;
+        let margin = format!("  {}", look.paint(Role::Lost, &below));
+        if used + width(&found) <= room {
+            out.push_str(&format!(" {arrow} {}\n", look.paint(role, &found)));
+        } else {
+            out.push('\n');
+            for line in look.wrap(&found, room) {
+                out.push_str(&format!("{margin}{}\n", look.paint(role, &line)));
+            }
+        }
+        for line in look.wrap(&place, room).iter().filter(|line| !line.is_empty()) {
+            out.push_str(&format!("{margin}{}\n", look.paint(Role::Place, line)));
+        }
+        tree(look, &hop.hops, &below, out);
+    }
+}
+
+/// Where a reference found what it found.
+fn whereabouts(hop: &Hop) -> String {
+    let place = match (&hop.source, hop.position, &hop.name) {
+        (Some(source), Some(Position { line, column }), _) => format!("{source}:{line}:{column}"),
+        (Some(source), None, Some(name)) if source.as_ref() == "process" => {
+            format!("the variable {name}")
+        }
+        (Some(source), None, _) if source.as_ref() == "arguments" => "--set".to_owned(),
+        (Some(source), ..) => format!("the file {source}"),
+        (None, ..) => String::new(),
+    };
+    match &hop.layer {
+        Some(layer) => format!("{layer}, {place}"),
+        None => place,
+    }
+}
+
+/// The items of a gathered list, each with its place.
+fn items(look: &Look, resolution: &Resolution, items: &[Item], out: &mut String) {
+    out.push_str(&look.paint(Role::Heading, "Items, in order"));
+    out.push('\n');
+    let rows: Vec<(String, String)> = items
+        .iter()
+        .take(MOST_ITEMS)
+        .map(|item| {
+            let reading = resolution.reading(resolution.candidate(item.candidate));
+            let layer = &resolution.readings().layer(reading.layer).name;
+            let place = match reading.document.position(item.at) {
+                Some(Position { line, column }) => format!("{}:{line}:{column}", reading.source),
+                None => reading.source.to_string(),
+            };
+            let value = look.text(&hide_address_password(&item.value).show());
+            (look.cut(&value, look.columns() / 2), look.text(&format!("{layer}, {place}")))
+        })
+        .collect();
+    let widest = rows.iter().map(|(value, _)| width(value)).max().unwrap_or(0);
+    for (value, place) in rows {
+        let value = fill(&look.paint(Role::Value, &value), width(&value), widest);
+        out.push_str(&format!("  {value}  {}\n", look.paint(Role::Place, &place)));
+    }
+    if items.len() > MOST_ITEMS {
+        let more = items.len() - MOST_ITEMS;
+        out.push_str(&look.text(&format!("  … {more} more\n")));
+    }
+    out.push('\n');
+}
+
+fn layer_name<'r>(resolution: &'r Resolution, row: &Row) -> &'r str {
     &resolution.readings().layer(row.layer()).name
 }
 
 /// One rung: the layer, what it says or its state, and below that where and why.
 fn rung(
     look: &Look,
-    resolution: &Resolution<'_>,
+    resolution: &Resolution,
     row: &Row,
     names: usize,
     has_next: bool,
@@ -147,8 +298,12 @@ fn rung(
         lines.extend(look.wrap(text, room).iter().map(|line| look.paint(role, line)));
     };
     match row {
-        Row::Said { at, written, verdict, by, because, through, .. } => {
-            let said = written.as_ref().map_or_else(|| "(secret)".to_owned(), Value::show);
+        Row::Said { at, written, verdict, by, because, through, is_old_name, .. } => {
+            let said = match written {
+                Some(value) => value.show(),
+                None if at.is_pattern => format!("remove {}", at.shown_name(resolution.keys())),
+                None => "(secret)".to_owned(),
+            };
             let role = if symbol == Symbol::Decides { Role::Value } else { Role::Plain };
             let said = look.text(&said);
             if width(&said) <= room {
@@ -162,15 +317,22 @@ fn rung(
             let is_next = by.is_some_and(|by| resolution.layer_of(by) != at.layer);
             match by {
                 // The rung above says the rest.
-                Some(by) if *verdict == Verdict::Overridden && is_next && through.is_none() => {
+                Some(by)
+                    if *verdict == Verdict::Overridden
+                        && is_next
+                        && through.is_none()
+                        && !is_old_name =>
+                {
                     let by = &resolution.readings().layer(resolution.layer_of(by)).name;
                     let place = at.place(resolution.keys());
                     paragraph(&format!("{place}, by {by}"), Role::Place);
                 }
                 _ => paragraph(&at.place(resolution.keys()), Role::Place),
             }
-            let is_said = *verdict == Verdict::Overridden && is_next || *verdict == Verdict::Wins;
-            if !is_said || through.is_some() {
+            let is_plain_win = *verdict == Verdict::Wins
+                && because == "no stronger layer says anything that counts";
+            let is_said = *verdict == Verdict::Overridden && is_next || is_plain_win;
+            if !is_said || through.is_some() || *is_old_name {
                 paragraph(because, Role::Lost);
             }
         }

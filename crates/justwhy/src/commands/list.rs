@@ -24,15 +24,16 @@ struct Body {
 }
 
 pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outcome, Vec<Error>> {
-    let resolution = answering.resolution;
+    let resolution = answering.resolution();
     let (chosen, mut notes) = chosen(answering, patterns)?;
     let (mut any, mut any_error) = (false, false);
     // One after the other, so that no more than one answer is held besides what is made of it.
-    let answers = chosen.into_iter().map(|key| Explanation::of(resolution, key)).filter(|answer| {
-        any |= answer.status != Status::Absent;
-        any_error |= matches!(answer.status, Status::Error { .. });
-        answer.status != Status::Absent
-    });
+    let answers =
+        chosen.into_iter().map(|key| Explanation::of(answering.answers, key)).filter(|answer| {
+            any |= answer.status != Status::Absent;
+            any_error |= matches!(answer.status, Status::Error { .. });
+            answer.status != Status::Absent
+        });
     let result = if answering.as_json() {
         let fingerprints = Fingerprints::new();
         let setting = |answer| json::Setting::of(resolution, &answer, &fingerprints);
@@ -52,7 +53,7 @@ fn chosen(
     answering: &Answering<'_>,
     patterns: &[String],
 ) -> Result<(Vec<KeyId>, String), Vec<Error>> {
-    let resolution = answering.resolution;
+    let resolution = answering.resolution();
     if patterns.is_empty() {
         return Ok((resolution.settings(), String::new()));
     }
@@ -102,7 +103,7 @@ struct Table<'r> {
 
 impl<'r> Table<'r> {
     fn of(answering: &Answering<'r>, answers: impl Iterator<Item = Explanation>) -> Table<'r> {
-        let resolution = answering.resolution;
+        let resolution = answering.resolution();
         let keys = resolution.keys();
         let mut table = Table { text: String::new(), lines: Vec::new() };
         for answer in answers {

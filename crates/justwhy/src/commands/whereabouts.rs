@@ -58,7 +58,7 @@ struct Counts {
 pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
     let layers = layers(answering);
     let counts = counts(answering);
-    let near = select::stray_names(answering.resolution);
+    let near = select::stray_names(answering.resolution());
     let result = if answering.as_json() {
         let body = Body {
             name: answering.project.name.clone(),
@@ -74,33 +74,27 @@ pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
     Ok(answering.outcome(result, String::new(), true))
 }
 
-fn origin(axis: &AxisValue) -> String {
-    match &axis.origin {
-        AxisOrigin::Asked => "--in".to_owned(),
-        AxisOrigin::Variable(name) => format!("the variable {name}"),
-        AxisOrigin::Default => "the default".to_owned(),
-        AxisOrigin::Nothing => "nothing".to_owned(),
-    }
-}
-
 fn shown_axis(axis: &AxisValue) -> ShownAxis {
     ShownAxis {
         axis: axis.axis.clone(),
         value: axis.value.clone(),
-        from: origin(axis),
+        from: axis.origin.phrase(),
         passed_over: axis.passed_over.clone(),
     }
 }
 
 /// The layers, strongest first.
 fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
-    let resolution = answering.resolution;
+    let resolution = answering.resolution();
     let readings = resolution.readings();
     let decides = resolution.decided_by_layer();
     let mut shown = Vec::new();
     for (index, layer) in readings.layers.iter().enumerate().rev() {
-        let of_layer: Vec<_> =
-            readings.readings.iter().filter(|reading| reading.layer == LayerIndex(index)).collect();
+        let of_layer: Vec<_> = readings
+            .readings
+            .iter()
+            .filter(|reading| reading.layer == LayerIndex(index) && !reading.is_removal())
+            .collect();
         let because = layer.absence().unwrap_or_default();
         let state = match layer.presence {
             Presence::Read => "read",
@@ -123,9 +117,9 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
 
 fn counts(answering: &Answering<'_>) -> Counts {
     let mut counts = Counts { all: 0, set: 0, absent: 0, error: 0 };
-    for key in answering.resolution.settings() {
+    for key in answering.resolution().settings() {
         counts.all += 1;
-        match Explanation::of(answering.resolution, key).status {
+        match Explanation::of(answering.answers, key).status {
             Status::Set => counts.set += 1,
             Status::Absent => counts.absent += 1,
             Status::Error { .. } => counts.error += 1,
@@ -209,7 +203,7 @@ fn axes(answering: &Answering<'_>, out: &mut String) {
         );
         let mut from = match axis.origin {
             AxisOrigin::Nothing => "nothing gives it a value".to_owned(),
-            _ => format!("from {}", origin(axis)),
+            _ => format!("from {}", axis.origin.phrase()),
         };
         if !axis.passed_over.is_empty() {
             from.push_str(&format!("; {}", axis.passed_over.join(", ")));

@@ -9,10 +9,13 @@ use std::borrow::Cow;
 pub(crate) fn parse(text: &str) -> Result<Tree<'_>, Fault> {
     let mut scanner = Scanner { text, at: 0 };
     let mut tree = Tree::for_text(text.len());
-    while let Some(Line { name_at, at, value }) = scanner.line()? {
+    while let Some(Line { name_at, at, value, literal }) = scanner.line()? {
         let name = &text[name_at.start as usize..name_at.end as usize];
         let node = Node::named(Cow::Borrowed(name), name_at, at, Kind::Text(value));
-        tree.push_child(Tree::ROOT, node);
+        let id = tree.push_child(Tree::ROOT, node);
+        if !literal.is_empty() {
+            tree.literal_dollars.push((id, literal.into()));
+        }
     }
     Ok(tree)
 }
@@ -27,6 +30,8 @@ struct Line<'s> {
     name_at: Span,
     at: Span,
     value: Cow<'s, str>,
+    /// The bytes of every `$` in the value that begins no reference.
+    literal: Vec<u32>,
 }
 
 impl<'s> Scanner<'s> {
@@ -106,14 +111,14 @@ impl<'s> Scanner<'s> {
         }
         self.at += 1;
         let start = self.at;
-        let value = match self.peek() {
+        let (value, literal) = match self.peek() {
             Some(b'\'') => self.single_quoted()?,
             Some(b'"') => self.double_quoted()?,
             _ => return self.unquoted(name_at),
         };
         let at = Span::new(start, self.at);
         self.only_a_comment_follows()?;
-        Ok(Line { name_at, at, value: Cow::Owned(value) })
+        Ok(Line { name_at, at, value: Cow::Owned(value), literal })
     }
 
     fn name(&mut self) -> Result<Span, Fault> {
@@ -145,10 +150,10 @@ impl<'s> Scanner<'s> {
         }
         let at = Span::new(start, start + value.len());
         self.skip_line();
-        Ok(Line { name_at, at, value: Cow::Borrowed(value) })
+        Ok(Line { name_at, at, value: Cow::Borrowed(value), literal: Vec::new() })
     }
 
-    fn single_quoted(&mut self) -> Result<String, Fault> {
+    fn single_quoted(&mut self) -> Result<(String, Vec<u32>), Fault> {
         let open = self.at;
         self.at += 1;
         let Some(length) = self.rest().find('\'') else {
@@ -156,13 +161,15 @@ impl<'s> Scanner<'s> {
         };
         let value = self.rest()[..length].replace("\r\n", "\n");
         self.at += length + 1;
-        Ok(value)
+        let dollars = value.match_indices('$').map(|(at, _)| narrow(at)).collect();
+        Ok((value, dollars))
     }
 
-    fn double_quoted(&mut self) -> Result<String, Fault> {
+    fn double_quoted(&mut self) -> Result<(String, Vec<u32>), Fault> {
         let open = self.at;
         self.at += 1;
         let mut value = String::new();
+        let mut dollars = Vec::new();
         loop {
             let Some(length) = self.rest().find(['"', '\\', '\r']) else {
                 return Err(never_closed(open));
@@ -172,7 +179,7 @@ impl<'s> Scanner<'s> {
             match self.peek() {
                 Some(b'"') => {
                     self.at += 1;
-                    return Ok(value);
+                    return Ok((value, dollars));
                 }
                 Some(b'\\') => {
                     let escaped = self.text.as_bytes().get(self.at + 1).copied();
@@ -180,7 +187,11 @@ impl<'s> Scanner<'s> {
                         Some(b'n') => (2, '\n'),
                         Some(b'r') => (2, '\r'),
                         Some(b't') => (2, '\t'),
-                        Some(byte @ (b'"' | b'\\' | b'$')) => (2, byte as char),
+                        Some(b'$') => {
+                            dollars.push(narrow(value.len()));
+                            (2, '$')
+                        }
+                        Some(byte @ (b'"' | b'\\')) => (2, byte as char),
                         // Other backslashes stay.
                         _ => (1, '\\'),
                     };
@@ -207,6 +218,11 @@ impl<'s> Scanner<'s> {
         self.skip_line();
         Ok(())
     }
+}
+
+/// A text has fewer than 2^32 bytes.
+fn narrow(at: usize) -> u32 {
+    u32::try_from(at).unwrap_or(u32::MAX)
 }
 
 fn spaces(at: Span) -> Fault {

@@ -21,8 +21,25 @@ const STRICT: ParseOptions = ParseOptions {
     allow_extended_string_escapes: false,
 };
 
-pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
-    let parsed = jsonc_parser::parse_to_ast(text, &CollectOptions::default(), &STRICT)
+/// With comments and trailing commas.
+const COMMENTED: ParseOptions =
+    ParseOptions { allow_comments: true, allow_trailing_commas: true, ..STRICT };
+
+/// Which JSON it is.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Dialect {
+    /// RFC 8259.
+    Strict,
+    /// With `//` and `/* */` comments and trailing commas.
+    Commented,
+}
+
+pub(crate) fn parse(text: &str, limits: Limits, dialect: Dialect) -> Result<Tree<'_>, Fault> {
+    let options = match dialect {
+        Dialect::Strict => &STRICT,
+        Dialect::Commented => &COMMENTED,
+    };
+    let parsed = jsonc_parser::parse_to_ast(text, &CollectOptions::default(), options)
         .map_err(|error| fault(&error, limits))?;
     let root = match parsed.value {
         Some(Value::Object(root)) => root,
@@ -36,6 +53,32 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
     tree.node_mut(Tree::ROOT).at = span(root.range);
     Filling { tree: &mut tree, text }.object(Tree::ROOT, root)?;
     Ok(tree)
+}
+
+/// An array of objects: each is a table of the tree, outside of its root.
+pub(crate) fn parse_rows(text: &str, limits: Limits) -> Result<(Tree<'_>, Vec<NodeId>), Fault> {
+    let parsed = jsonc_parser::parse_to_ast(text, &CollectOptions::default(), &STRICT)
+        .map_err(|error| fault(&error, limits))?;
+    let no_rows = |at: Span, what: &str| {
+        Fault::new(at, format!("{what} must be here")).help("rows are [ { \"name\": … }, … ]")
+    };
+    let items = match parsed.value {
+        Some(Value::Array(items)) => items,
+        Some(other) => return Err(no_rows(span(other.range()), "an array of objects")),
+        None => return Err(no_rows(Span::new(text.len(), text.len()), "an array of objects")),
+    };
+    let mut tree = Tree::for_text(text.len());
+    let mut rows = Vec::new();
+    for item in items.elements {
+        let at = span(item.range());
+        let Value::Object(object) = item else {
+            return Err(no_rows(at, "an object"));
+        };
+        let row = tree.push(Node::new(at, Kind::Table(Children::default())));
+        rows.push(row);
+        Filling { tree: &mut tree, text }.object(row, object)?;
+    }
+    Ok((tree, rows))
 }
 
 /// Moves the parser's values into the tree.

@@ -1,19 +1,22 @@
 //! `[[axis]]` tables.
 
-use super::ProjectAxis;
 use super::fields::{Fields, Sink};
+use super::{Never, ProjectAxis, Way};
 use crate::error::Error;
+use crate::glob::{Glob, Wanted};
 use crate::tree::{Kind, NodeId, shown_name};
+use crate::world::World;
 use justwhy_core::{Axis, BadAxisValue, Span, check_axis_value, nearest};
+use std::path::Path;
 
 const FIELDS: Fields =
     Fields { of: "an axis", known: &["name", "allowed", "open", "default", "read"], later: &[] };
 
-pub(super) fn read_all(sink: &mut Sink<'_>) -> Vec<ProjectAxis> {
+pub(super) fn read_all(sink: &mut Sink<'_>, world: &dyn World, folder: &Path) -> Vec<ProjectAxis> {
     let mut axes: Vec<(ProjectAxis, Span)> = Vec::new();
     for table in sink.tables("axis") {
         let names_are_fine = sink.check_names(table, &FIELDS);
-        let Some((axis, at)) = read(sink, table, names_are_fine) else {
+        let Some((axis, at)) = read(sink, table, names_are_fine, (world, folder)) else {
             continue;
         };
         if let Some((_, first)) = axes.iter().find(|(other, _)| other.axis.name == axis.axis.name) {
@@ -21,10 +24,17 @@ pub(super) fn read_all(sink: &mut Sink<'_>) -> Vec<ProjectAxis> {
         }
         axes.push((axis, at));
     }
-    axes.into_iter().map(|(axis, _)| axis).collect()
+    let axes: Vec<ProjectAxis> = axes.into_iter().map(|(axis, _)| axis).collect();
+    check_maps(sink, &axes);
+    axes
 }
 
-fn read(sink: &mut Sink<'_>, table: NodeId, names_are_fine: bool) -> Option<(ProjectAxis, Span)> {
+fn read(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    names_are_fine: bool,
+    place: (&dyn World, &Path),
+) -> Option<(ProjectAxis, Span)> {
     let (name, name_at) = required_name(sink, table, "an axis")?;
     if !is_axis_name(&name) {
         sink.error(
@@ -35,7 +45,7 @@ fn read(sink: &mut Sink<'_>, table: NodeId, names_are_fine: bool) -> Option<(Pro
         return None;
     }
     let open = sink.boolean(table, "open").unwrap_or_default();
-    let allowed = allowed(sink, table);
+    let (allowed, directories) = allowed(sink, table, place);
     let axis = Axis { name, allowed, open };
     // A misspelt `allowed` has been reported.
     if names_are_fine && !open && axis.allowed.is_empty() && sink.field(table, "allowed").is_none()
@@ -50,8 +60,8 @@ fn read(sink: &mut Sink<'_>, table: NodeId, names_are_fine: bool) -> Option<(Pro
         check_value(sink, &axis, &value, at);
         value
     });
-    let read = reads(sink, table);
-    Some((ProjectAxis { axis, default, read }, name_at))
+    let read = reads(sink, table, &axis);
+    Some((ProjectAxis { axis, default, read, directories }, name_at))
 }
 
 /// The `name` of an axis or layer, which it must have.
@@ -74,14 +84,19 @@ fn is_axis_name(name: &str) -> bool {
     name.bytes().all(fine) && name.starts_with(|c: char| c.is_ascii_lowercase())
 }
 
-fn allowed(sink: &mut Sink<'_>, table: NodeId) -> Vec<String> {
+/// The allowed values, and the pattern of the folders whose names they are.
+fn allowed(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    place: (&dyn World, &Path),
+) -> (Vec<String>, Option<String>) {
     let Some(id) = sink.field(table, "allowed") else {
-        return Vec::new();
+        return (Vec::new(), None);
     };
     if matches!(sink.tree.node(id).kind, Kind::Table(_)) {
-        const FIELDS: Fields = Fields { of: "`allowed`", known: &[], later: &["directories"] };
+        const FIELDS: Fields = Fields { of: "`allowed`", known: &["directories"], later: &[] };
         sink.check_names(id, &FIELDS);
-        return Vec::new();
+        return directories(sink, id, place);
     }
     let mut allowed: Vec<(String, Span)> = Vec::new();
     for item in sink.list(table, "allowed").unwrap_or_default() {
@@ -96,7 +111,42 @@ fn allowed(sink: &mut Sink<'_>, table: NodeId) -> Vec<String> {
             allowed.push((value, at));
         }
     }
-    allowed.into_iter().map(|(value, _)| value).collect()
+    (allowed.into_iter().map(|(value, _)| value).collect(), None)
+}
+
+/// The names of the folders that match; one that no axis can have for a value is left out.
+fn directories(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    (world, folder): (&dyn World, &Path),
+) -> (Vec<String>, Option<String>) {
+    let Some((pattern, at)) = sink.text(table, "directories") else {
+        return (Vec::new(), None);
+    };
+    let Some(glob) = pattern_of(sink, &pattern, at) else {
+        return (Vec::new(), Some(pattern));
+    };
+    let found = glob.find(world, folder, Wanted::Folders).unwrap_or_else(|error| {
+        sink.error(error, at);
+        Vec::new()
+    });
+    let name = |path: &String| path.rsplit('/').next().unwrap_or_default().to_owned();
+    let mut names: Vec<String> =
+        found.iter().map(name).filter(|name| check_axis_value(name).is_ok()).collect();
+    names.sort();
+    names.dedup();
+    (names, Some(pattern))
+}
+
+/// A pattern of paths below the project's folder.
+pub(super) fn pattern_of(sink: &mut Sink<'_>, pattern: &str, at: Span) -> Option<Glob> {
+    Glob::parse(pattern)
+        .map_err(|problem| {
+            let error =
+                Error::new("bad-project", format!("this is no pattern of paths: {problem}"));
+            sink.error(error.help("such as \"services/*\""), at);
+        })
+        .ok()
 }
 
 fn characters(value: &str) -> Error {
@@ -124,11 +174,11 @@ pub(super) fn check_value(sink: &mut Sink<'_>, axis: &Axis, value: &str, at: Spa
     }
 }
 
-fn reads(sink: &mut Sink<'_>, table: NodeId) -> Vec<(String, Span)> {
+fn reads(sink: &mut Sink<'_>, table: NodeId, axis: &Axis) -> Vec<Way> {
     const FIELDS: Fields = Fields {
         of: "a way to read an axis",
-        known: &["variable"],
-        later: &["file", "branch", "folder", "axis", "map"],
+        known: &["variable", "file", "branch", "folder", "axis", "map"],
+        later: &[],
     };
     let mut reads = Vec::new();
     for item in sink.list(table, "read").unwrap_or_default() {
@@ -136,21 +186,166 @@ fn reads(sink: &mut Sink<'_>, table: NodeId) -> Vec<(String, Span)> {
             sink.wrong_type(item, "a table such as { variable = \"NAME\" }");
             continue;
         }
-        sink.check_names(item, &FIELDS);
-        if let Some((variable, at)) = sink.text(item, "variable") {
-            if variable.is_empty() || variable.contains(['=', '\0']) {
-                let error = Error::new("bad-project", "this cannot be the name of a variable");
-                sink.error(error, at);
-            } else {
-                reads.push((variable, at));
-            }
-        } else if sink.tree.entries(item).next().is_none() {
-            let at = sink.tree.node(item).at;
-            let error = Error::new("bad-project", "this way to read an axis reads nothing");
-            sink.error(error.help("write { variable = \"NAME\" }"), at);
+        if !sink.check_names(item, &FIELDS) {
+            continue;
         }
+        let at = sink.tree.node(item).at;
+        reads.extend(way(sink, item, axis, at));
     }
     reads
+}
+
+fn way(sink: &mut Sink<'_>, item: NodeId, axis: &Axis, at: Span) -> Option<Way> {
+    let names: Vec<String> =
+        sink.tree.entries(item).map(|id| sink.tree.node(id).name.to_string()).collect();
+    let mut names: Vec<&str> = names.iter().map(String::as_str).collect();
+    names.sort_unstable();
+    match names.as_slice() {
+        ["variable"] => Some(Way::Variable(variable(sink, item)?)),
+        ["file"] => Some(Way::File(file(sink, item)?)),
+        ["file", "variable"] => {
+            Some(Way::FileVariable { path: file(sink, item)?, name: variable(sink, item)? })
+        }
+        ["branch"] => {
+            let mut branches = Vec::new();
+            for (pattern, name_at, value) in map(sink, item, "branch", axis)? {
+                branches.push((pattern_of(sink, &pattern, name_at)?, pattern, value));
+            }
+            Some(Way::Branch(branches))
+        }
+        ["folder"] => {
+            let (pattern, at) = sink.text(item, "folder")?;
+            Some(Way::Folder(pattern_of(sink, &pattern, at)?, pattern))
+        }
+        ["axis", "map"] => {
+            let (other, at) = sink.text(item, "axis")?;
+            let map = map(sink, item, "map", axis)?;
+            let map = map.into_iter().map(|(from, at, to)| (from, to, at)).collect();
+            Some(Way::Axis { axis: other, map, at })
+        }
+        ["axis"] => {
+            let error = Error::new("bad-project", "this does not say which value gives which");
+            sink.error(error.help("add: map = { \"value of the other axis\" = \"value\" }"), at);
+            None
+        }
+        [] => {
+            let error = Error::new("bad-project", "this way to read an axis reads nothing");
+            sink.error(error.help("write { variable = \"NAME\" }"), at);
+            None
+        }
+        several => {
+            let several = justwhy_core::list_values(several, "and");
+            let message = format!("one way to read an axis cannot have {several} together");
+            let error = Error::new("bad-project", message).help(
+                "one of { variable }, { file }, { file, variable }, { branch }, { folder }, \
+                 { axis, map } is one way; a list has several",
+            );
+            sink.error(error, at);
+            None
+        }
+    }
+}
+
+fn variable(sink: &mut Sink<'_>, item: NodeId) -> Option<String> {
+    let (variable, at) = sink.text(item, "variable")?;
+    if variable.is_empty() || variable.contains(['=', '\0']) {
+        sink.error(Error::new("bad-project", "this cannot be the name of a variable"), at);
+        return None;
+    }
+    Some(variable)
+}
+
+fn file(sink: &mut Sink<'_>, item: NodeId) -> Option<String> {
+    let (path, at) = sink.text(item, "file")?;
+    if path.is_empty() || path.ends_with('/') || path.contains('\0') {
+        sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+        return None;
+    }
+    Some(path)
+}
+
+/// A table from texts to values of the axis, in the order of the file.
+fn map(
+    sink: &mut Sink<'_>,
+    item: NodeId,
+    field: &str,
+    axis: &Axis,
+) -> Option<Vec<(String, Span, String)>> {
+    let table = sink.table(item, field)?;
+    let mut map = Vec::new();
+    let entries: Vec<NodeId> = sink.tree.entries(table).collect();
+    for entry in entries {
+        let node = sink.tree.node(entry);
+        let (name, name_at) = (node.name.to_string(), node.name_at);
+        if let Some((value, at)) = sink.text_of(entry) {
+            check_value(sink, axis, &value, at);
+            map.push((name, name_at, value));
+        }
+    }
+    Some(map)
+}
+
+/// Axes that are read from other axes: these must exist, have the values that are named, and lead
+/// round in no circle.
+fn check_maps(sink: &mut Sink<'_>, axes: &[ProjectAxis]) {
+    for axis in axes {
+        for read in &axis.read {
+            let Way::Axis { axis: other, map, at } = read else { continue };
+            let Some(from) = named(sink, axes, other, *at) else { continue };
+            for (value, _, at) in map {
+                check_value(sink, &from.axis, value, *at);
+            }
+            if leads_to(axes, other, &axis.axis.name, &mut Vec::new()) {
+                let message = format!("the axis {} is read from itself", axis.axis.name);
+                let error = Error::new("bad-project", message);
+                sink.error(error.help("one of the axes must be read from something else"), *at);
+            }
+        }
+    }
+}
+
+/// Whether the axis is read, over others, from the one that is looked for.
+fn leads_to(axes: &[ProjectAxis], axis: &str, wanted: &str, seen: &mut Vec<String>) -> bool {
+    if axis == wanted {
+        return true;
+    }
+    if seen.iter().any(|other| other == axis) {
+        return false;
+    }
+    seen.push(axis.to_owned());
+    let reads = axes.iter().filter(|other| other.axis.name == axis).flat_map(|axis| &axis.read);
+    let mut from = reads.filter_map(|read| match read {
+        Way::Axis { axis, .. } => Some(axis),
+        _ => None,
+    });
+    from.any(|other| leads_to(axes, other, wanted, seen))
+}
+
+/// `[[never]]` tables: combinations that do not exist.
+pub(super) fn nevers(sink: &mut Sink<'_>, axes: &[ProjectAxis]) -> Vec<Never> {
+    let mut nevers = Vec::new();
+    for table in sink.tables("never") {
+        let at = sink.tree.node(table).at;
+        let entries: Vec<NodeId> = sink.tree.entries(table).collect();
+        let mut values = Vec::new();
+        for entry in &entries {
+            let node = sink.tree.node(*entry);
+            let (name, name_at) = (node.name.to_string(), node.name_at);
+            let axis = named(sink, axes, &name, name_at);
+            let Some((value, value_at)) = sink.text_of(*entry) else { continue };
+            if let Some(axis) = axis {
+                check_value(sink, &axis.axis, &value, value_at);
+            }
+            values.push((name, value));
+        }
+        if entries.is_empty() {
+            let error = Error::new("bad-project", "this combination names no axis");
+            sink.error(error.help("such as: service = \"alerts\", region = \"south\""), at);
+        } else {
+            nevers.push(Never { values, at });
+        }
+    }
+    nevers
 }
 
 /// The axis that `when`, `unless`, a path or a section names.

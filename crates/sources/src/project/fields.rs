@@ -52,6 +52,11 @@ impl<'t> Sink<'t> {
         self.error(error, at);
     }
 
+    /// The error with another place in this file.
+    pub(super) fn also_at(&self, error: Error, what: &str, at: Span) -> Error {
+        error.also(what, self.file, Some(self.text.position(at.start)))
+    }
+
     /// The line of a name without any value on it: a value can be a secret, wherever it stands.
     fn excerpt(&self, name_at: Span, label: &str) -> Option<Excerpt> {
         let position = self.text.position(name_at.start);

@@ -1,45 +1,59 @@
 //! `[[layer]]` tables.
 
-use super::axis::{check_value, named, required_name};
+use super::axis::{check_value, named, pattern_of, required_name};
 use super::fields::{Fields, Sink};
 use super::template::{KeyTemplate, PathTemplate, TemplateError};
 use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
 use crate::Limits;
 use crate::error::Error;
-use crate::format::Format;
+use crate::format::{Format, RowFormat};
 use crate::tree::{Kind, Lowering, NodeId, shown_name};
-use justwhy_core::{Condition, Empty, Keys, Null, Span, Value, nearest};
+use justwhy_core::{
+    Axis, Condition, Empty, KeyPath, Keys, Null, Pattern, Pins, Removal, Span, Value, nearest,
+};
 
 const FIELDS: Fields = Fields {
     of: "a layer",
     known: &[
-        "name", "file", "values", "process", "when", "unless", "optional", "format", "under",
-        "names", "prefix", "nest", "empty", "null",
-    ],
-    later: &[
+        "name",
+        "file",
         "files",
-        "scope",
-        "store",
         "rows",
         "axis",
+        "values",
+        "process",
+        "when",
+        "unless",
+        "optional",
         "local",
+        "format",
+        "under",
         "into",
         "per_directory",
+        "names",
+        "prefix",
+        "nest",
         "remove",
         "pin",
+        "empty",
+        "null",
         "references",
     ],
+    later: &["scope", "store"],
 };
 
 /// Each of these says what a layer reads, and a layer has exactly one of them.
-const READS: [&str; 6] = ["file", "values", "process", "files", "scope", "rows"];
+const READS: [&str; 6] = ["file", "files", "rows", "values", "process", "scope"];
+/// The axis that gives the row if a layer names none; it need not be declared.
+const ROW_AXIS: &str = "row";
 
 pub(super) fn read_all(
     sink: &mut Sink<'_>,
-    axes: &[ProjectAxis],
+    axes: &mut Vec<ProjectAxis>,
     naming: &(String, String),
 ) -> Vec<ProjectLayer> {
     let mut layers: Vec<ProjectLayer> = Vec::new();
+    imply_row_axis(sink, axes);
     for table in sink.tables("layer") {
         sink.check_names(table, &FIELDS);
         let Some(layer) = read(sink, table, axes, naming) else {
@@ -51,6 +65,25 @@ pub(super) fn read_all(
         layers.push(layer);
     }
     layers
+}
+
+/// Rows are numbered by the axis `row` unless a layer says otherwise: open, and without a default.
+fn imply_row_axis(sink: &mut Sink<'_>, axes: &mut Vec<ProjectAxis>) {
+    let is_declared = axes.iter().any(|axis| axis.axis.name == ROW_AXIS);
+    let needs_it = |table: &NodeId| {
+        sink.field(*table, "rows").is_some() && sink.field(*table, "axis").is_none()
+    };
+    let tables: Vec<NodeId> = match sink.field(crate::tree::Tree::ROOT, "layer") {
+        Some(list) => match &sink.tree.node(list).kind {
+            Kind::List(items) => sink.tree.children(*items).collect(),
+            _ => Vec::new(),
+        },
+        None => Vec::new(),
+    };
+    if !is_declared && tables.iter().any(needs_it) {
+        let axis = Axis { name: ROW_AXIS.to_owned(), allowed: Vec::new(), open: true };
+        axes.push(ProjectAxis { axis, default: None, read: Vec::new(), directories: None });
+    }
 }
 
 fn read(
@@ -65,12 +98,33 @@ fn read(
     let unless = conditions(sink, table, "unless", axes);
     let reads = reads(sink, table, axes, at);
     let is_file = matches!(reads, Some(Reads::File(..)));
-    let optional = only_for_files(sink, table, "optional", is_file);
+    let is_files = is_file || matches!(reads, Some(Reads::Files(..)));
+    let one = "a file";
+    let several = "files";
+    let optional = only_for(sink, table, "optional", is_file, one, &["file"]);
     let optional = optional && sink.boolean(table, "optional").unwrap_or_default();
-    let under = match only_for_files(sink, table, "under", is_file) {
+    let per_directory = only_for(sink, table, "per_directory", is_file, one, &["file"]);
+    let per_directory = per_directory && sink.boolean(table, "per_directory").unwrap_or_default();
+    let under = match only_for(sink, table, "under", is_files, several, &["file", "files"]) {
         true => under(sink, table, axes),
         false => None,
     };
+    only_for(sink, table, "format", is_files, several, &["file", "files"]);
+    let is_rows = matches!(reads, Some(Reads::Rows { .. }));
+    only_for(sink, table, "axis", is_rows, "rows", &["rows"]);
+    if let (true, Some(Reads::File(path, _))) = (per_directory, &reads)
+        && path.is_absolute()
+    {
+        let at = sink.place(table, "file");
+        let message = "a file that is read in every folder cannot have an absolute path";
+        sink.error(Error::new("bad-project", message), at);
+    }
+    let local = sink.boolean(table, "local").unwrap_or_default();
+    let references = sink.boolean(table, "references");
+    let references = references.unwrap_or(!matches!(reads, Some(Reads::Process)));
+    let into = into(sink, table);
+    let pins = pins(sink, table);
+    let removes = removes(sink, table);
     let variables = variables(sink, table, reads.as_ref(), naming);
     let empty = [("value", Empty::Value), ("unset", Empty::Unset)];
     let null = [("unset", Null::Unset), ("value", Null::Value)];
@@ -86,6 +140,12 @@ fn read(
         variables,
         empty,
         null,
+        into,
+        local,
+        pins,
+        removes: removes.into(),
+        references,
+        per_directory,
         at,
     })
 }
@@ -108,17 +168,86 @@ fn check_name(sink: &mut Sink<'_>, name: &str, at: Span) -> Option<()> {
     Some(())
 }
 
-/// Whether a field that only layers of one file have is there and may be.
-fn only_for_files(sink: &mut Sink<'_>, table: NodeId, field: &str, is_file: bool) -> bool {
+/// Whether a field that only layers of some kinds have is there and may be.
+fn only_for(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    field: &str,
+    may_be: bool,
+    what: &str,
+    kinds: &[&str],
+) -> bool {
     let Some(id) = sink.field(table, field) else {
         return false;
     };
-    if !is_file && sink.field(table, "file").is_none() {
+    // What the layer reads may be wrong itself, which has been said.
+    if !may_be && kinds.iter().all(|kind| sink.field(table, kind).is_none()) {
         let at = sink.tree.node(id).name_at;
-        let message = format!("`{field}` says something about a file, and this layer reads none");
+        let message = format!("`{field}` says something about {what}, and this layer reads none");
         sink.error_at_name(Error::new("bad-project", message), at, "");
     }
-    is_file
+    may_be
+}
+
+fn into(sink: &mut Sink<'_>, table: NodeId) -> Option<KeyPath> {
+    let (text, at) = sink.text(table, "into")?;
+    match KeyPath::parse(&text) {
+        Ok(path) => Some(path),
+        Err(error) => {
+            let start = at.start as usize + 1 + error.at;
+            let message = format!("the key is wrong: {}", error.problem);
+            sink.error(Error::new("bad-project", message), Span::new(start, start));
+            None
+        }
+    }
+}
+
+/// The patterns of a list, each as written and with its place.
+fn patterns(sink: &mut Sink<'_>, items: Vec<NodeId>) -> Vec<(Pattern, String, Span)> {
+    let mut patterns = Vec::new();
+    for item in items {
+        let Some((text, at)) = sink.text_of(item) else { continue };
+        match Pattern::parse(&text) {
+            Ok(pattern) => patterns.push((pattern, text, at)),
+            Err(error) => {
+                let start = at.start as usize + 1 + error.at;
+                let message = format!("the pattern is wrong: {}", error.problem);
+                let error = Error::new("bad-project", message);
+                let help = "such as \"audit.**\": `*` within a segment, `**` over segments";
+                sink.error(error.help(help), Span::new(start, start));
+            }
+        }
+    }
+    patterns
+}
+
+fn pins(sink: &mut Sink<'_>, table: NodeId) -> Pins {
+    let Some(id) = sink.field(table, "pin") else {
+        return Pins::Nothing;
+    };
+    match &sink.tree.node(id).kind {
+        Kind::Boolean(true) => Pins::Everything,
+        Kind::Boolean(false) => Pins::Nothing,
+        Kind::List(items) => {
+            let items = sink.tree.children(*items).collect();
+            let patterns = patterns(sink, items);
+            Pins::Keys(patterns.into_iter().map(|(pattern, ..)| pattern).collect())
+        }
+        _ => {
+            sink.wrong_type(id, "true or a list of key patterns");
+            Pins::Nothing
+        }
+    }
+}
+
+fn removes(sink: &mut Sink<'_>, table: NodeId) -> Vec<Removal> {
+    let items = sink.list(table, "remove").unwrap_or_default();
+    let removal = |(pattern, written, at): (Pattern, String, Span)| Removal {
+        pattern,
+        written: written.into(),
+        at,
+    };
+    patterns(sink, items).into_iter().map(removal).collect()
 }
 
 fn reads(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis], name_at: Span) -> Option<Reads> {
@@ -126,12 +255,15 @@ fn reads(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis], name_at: Span
         READS.into_iter().filter(|name| sink.field(table, name).is_some()).collect();
     match there.as_slice() {
         [] => {
-            let error = Error::new("bad-project", "the layer does not say what it reads")
-                .help("add one of: file = \"…\", values = { … }, process = true");
+            let error = Error::new("bad-project", "the layer does not say what it reads").help(
+                "add one of: file = \"…\", files = \"…\", rows = \"…\", values = { … }, process = true",
+            );
             sink.error(error, name_at);
             None
         }
         ["file"] => file(sink, table, axes),
+        ["files"] => files(sink, table, axes),
+        ["rows"] => rows(sink, table, axes),
         ["values"] => values(sink, table),
         ["process"] => match sink.boolean(table, "process")? {
             true => Some(Reads::Process),
@@ -156,8 +288,14 @@ fn reads(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis], name_at: Span
     }
 }
 
-fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
-    let (path, at) = sink.text(table, "file")?;
+/// The path that a field gives, with its text and place.
+fn path(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    field: &str,
+    axes: &[ProjectAxis],
+) -> Option<(PathTemplate, String, Span)> {
+    let (path, at) = sink.text(table, field)?;
     let template = template(sink, PathTemplate::parse(&path), "the path", at)?;
     for axis in template.axes() {
         named(sink, axes, axis, at)?;
@@ -166,12 +304,45 @@ fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
         sink.error(Error::new("bad-project", "this is not the path of a file"), at);
         return None;
     }
+    Some((template, path, at))
+}
+
+fn files(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
+    let (template, pattern, at) = path(sink, table, "files", axes)?;
+    // The value of an axis has no wildcard in it, so that the pattern stays one.
+    pattern_of(sink, &pattern, at)?;
+    let format = match sink.field(table, "format") {
+        Some(_) => Some(format(sink, table)?),
+        None => Format::of_path(&pattern),
+    };
+    Some(Reads::Files(template, format))
+}
+
+fn rows(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
+    let (template, path, at) = path(sink, table, "rows", axes)?;
+    let axis = match sink.text(table, "axis") {
+        Some((axis, at)) => {
+            named(sink, axes, &axis, at)?;
+            axis
+        }
+        None => ROW_AXIS.to_owned(),
+    };
+    let Some(format) = RowFormat::of_path(&path) else {
+        let error = Error::new("bad-project", "the name of the file does not show its rows");
+        sink.error(error.help("rows are read from .csv, .json, .jsonl and .ndjson files"), at);
+        return None;
+    };
+    Some(Reads::Rows { path: template, format, axis })
+}
+
+fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
+    let (template, path, at) = path(sink, table, "file", axes)?;
     let format = match sink.field(table, "format") {
         Some(_) => format(sink, table)?,
         None => match Format::of_path(&path) {
             Some(format) => format,
             None => {
-                sink.error(unknown_format(&path), at);
+                sink.error(unknown_format(), at);
                 return None;
             }
         },
@@ -179,12 +350,7 @@ fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
     Some(Reads::File(template, format))
 }
 
-fn unknown_format(path: &str) -> Error {
-    let later = ["jsonc", "ini", "cfg", "conf", "properties"];
-    if later.iter().any(|ending| path.ends_with(&format!(".{ending}"))) {
-        let message = "the format of this file is not supported yet";
-        return Error::new("not-supported-yet", message);
-    }
+fn unknown_format() -> Error {
     Error::new("bad-project", "the name of the file does not show its format").help(format!(
         "say which it is: format = \"toml\" (or {})",
         justwhy_core::list_values(&Format::ALL.map(Format::name)[1..], "or")
@@ -196,15 +362,11 @@ fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
     if let Some(format) = Format::named(&name) {
         return Some(format);
     }
-    let error = if ["jsonc", "ini", "properties"].contains(&name.as_str()) {
-        Error::new("not-supported-yet", format!("the format {name} is not supported yet"))
-    } else {
-        let names = Format::ALL.map(Format::name);
-        let error = Error::new("bad-project", format!("there is no format {}", shown_name(&name)));
-        match nearest(&name, names) {
-            Some(near) => error.help(format!("did you mean \"{near}\"?")),
-            None => error.help(format!("the formats are {}", names.join(", "))),
-        }
+    let names = Format::ALL.map(Format::name);
+    let error = Error::new("bad-project", format!("there is no format {}", shown_name(&name)));
+    let error = match nearest(&name, names) {
+        Some(near) => error.help(format!("did you mean \"{near}\"?")),
+        None => error.help(format!("the formats are {}", names.join(", "))),
     };
     sink.error(error, at);
     None
@@ -305,7 +467,10 @@ fn variables(
     reads: Option<&Reads>,
     naming: &(String, String),
 ) -> Option<(String, String)> {
-    let usual = matches!(reads, Some(Reads::Process | Reads::File(_, Format::Env)));
+    let usual = matches!(
+        reads,
+        Some(Reads::Process | Reads::File(_, Format::Env) | Reads::Files(_, Some(Format::Env)))
+    );
     let are_variables = match sink.word(table, "names", &[("keys", false), ("variables", true)]) {
         Some(false) if matches!(reads, Some(Reads::Process)) => {
             let at = sink.place(table, "names");

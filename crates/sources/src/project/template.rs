@@ -42,6 +42,10 @@ impl PathTemplate {
         axes(&self.0)
     }
 
+    pub(crate) fn is_absolute(&self) -> bool {
+        matches!(self.0.first(), Some(Piece::Text(text)) if text.starts_with('/'))
+    }
+
     /// The path in a context, or the first axis that it needs and that is unset there.
     pub(crate) fn fill<'a>(&'a self, context: &Context) -> Result<String, &'a str> {
         fill(&self.0, context).map(|path| normal(&path))

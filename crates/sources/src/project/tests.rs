@@ -105,7 +105,7 @@ fn says_what_is_wrong_with_the_whole_file() {
         ),
         (
             "justwhy = 1\nwhatever = 'x'",
-            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, variables, limits, axis, layer",
+            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, variables, limits, axis, layer, never, setting",
         ),
         (
             "justwhy = 1\ncatalogue = []",
@@ -165,16 +165,48 @@ fn says_what_is_wrong_with_an_axis() {
             "[bad-project] justwhy.toml:4:1: an axis has no field `alowed` | did you mean `allowed`?",
         ),
         (
-            "name = 'e'\nopen = true\nread = [{ branch = {} }]",
-            "[not-supported-yet] justwhy.toml:5:11: `branch` of a way to read an axis is not supported yet",
+            "name = 'e'\nopen = true\nread = [{ branch = { 'a**' = 'x' } }]",
+            "[bad-project] justwhy.toml:5:22: this is no pattern of paths: `**` stands alone between two slashes | such as \"services/*\"",
         ),
         (
-            "name = 'e'\nopen = true\nread = [{ file = 'x', variable = 'X' }]",
-            "[not-supported-yet] justwhy.toml:5:11: `file` of a way to read an axis is not supported yet",
+            "name = 'e'\nallowed = ['a']\nread = [{ branch = { main = '../b' } }]",
+            "[bad-project] justwhy.toml:5:29: \"../b\" cannot be the value of an axis | a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
         ),
         (
-            "name = 'e'\nallowed = { directories = 'x/*' }",
-            "[not-supported-yet] justwhy.toml:4:13: `directories` of `allowed` is not supported yet",
+            "name = 'e'\nopen = true\nread = [{ file = 'x', branch = {} }]",
+            "[bad-project] justwhy.toml:5:9: one way to read an axis cannot have branch and file together | one of { variable }, { file }, { file, variable }, { branch }, { folder }, { axis, map } is one way; a list has several",
+        ),
+        (
+            "name = 'e'\nopen = true\nread = [{ file = '' }]",
+            "[bad-project] justwhy.toml:5:18: this is not the path of a file",
+        ),
+        (
+            "name = 'e'\nopen = true\nread = [{ folder = 'a[' }]",
+            "[bad-project] justwhy.toml:5:20: this is no pattern of paths: a `[` in it is never closed | such as \"services/*\"",
+        ),
+        (
+            "name = 'e'\nopen = true\nread = [{ axis = 'e' }]",
+            "[bad-project] justwhy.toml:5:9: this does not say which value gives which | add: map = { \"value of the other axis\" = \"value\" }",
+        ),
+        (
+            "name = 'e'\nopen = true\nread = [{ axis = 'e', map = {} }]",
+            "[bad-project] justwhy.toml:5:18: the axis e is read from itself | one of the axes must be read from something else",
+        ),
+        (
+            "name = 'e'\nopen = true\nread = [{ axis = 'x', map = {} }]",
+            "[bad-project] justwhy.toml:5:18: there is no axis x | the axes are e",
+        ),
+        (
+            "name = 'e'\nallowed = { folders = 'x/*' }",
+            "[bad-project] justwhy.toml:4:13: `allowed` has no field `folders` | its fields are directories",
+        ),
+        (
+            "name = 'e'\nallowed = ['a']\n[[never]]\ne = 'b'",
+            "[bad-project] justwhy.toml:6:5: b is not allowed for the axis e | it allows a",
+        ),
+        (
+            "name = 'e'\nallowed = ['a']\n[[never]]\nf = 'a'\n[[never]]",
+            "[bad-project] justwhy.toml:6:1: there is no axis f | the axes are e\n[bad-project] justwhy.toml:7:1: this combination names no axis | such as: service = \"alerts\", region = \"south\"",
         ),
         (
             "name = 'e'\nopen = true\nread = ['X']",
@@ -200,7 +232,7 @@ fn says_what_is_wrong_with_a_layer() {
     for (fields, expected) in [
         (
             "",
-            "[bad-project] justwhy.toml:6:8: the layer does not say what it reads | add one of: file = \"…\", values = { … }, process = true",
+            "[bad-project] justwhy.toml:6:8: the layer does not say what it reads | add one of: file = \"…\", files = \"…\", rows = \"…\", values = { … }, process = true",
         ),
         (
             "file = 'a.toml'\nprocess = true",
@@ -215,8 +247,40 @@ fn says_what_is_wrong_with_a_layer() {
             "[not-supported-yet] justwhy.toml:7:1: `scope` of a layer is not supported yet",
         ),
         (
-            "file = 'a.toml'\npin = true",
-            "[not-supported-yet] justwhy.toml:8:1: `pin` of a layer is not supported yet",
+            "file = 'a.toml'\npin = 'a'",
+            "[bad-project] justwhy.toml:8:1: `pin` must be true or a list of key patterns, not a text",
+        ),
+        (
+            "file = 'a.toml'\npin = ['a', 'b..c']",
+            "[bad-project] justwhy.toml:8:16: the pattern is wrong: a segment is empty here | such as \"audit.**\": `*` within a segment, `**` over segments",
+        ),
+        (
+            "file = 'a.toml'\nremove = [1]",
+            "[bad-project] justwhy.toml:8:11: expected a text here, found an integer",
+        ),
+        (
+            "file = 'a.toml'\ninto = 'a b'",
+            "[bad-project] justwhy.toml:8:10: the key is wrong: a segment with other characters than A-Z, a-z, 0-9, `_` and `-` must be quoted",
+        ),
+        (
+            "files = 'x/[.toml'",
+            "[bad-project] justwhy.toml:7:9: this is no pattern of paths: a `[` in it is never closed | such as \"services/*\"",
+        ),
+        (
+            "rows = 'x.txt'",
+            "[bad-project] justwhy.toml:7:8: the name of the file does not show its rows | rows are read from .csv, .json, .jsonl and .ndjson files",
+        ),
+        (
+            "rows = 'x.csv'\naxis = 'site'",
+            "[bad-project] justwhy.toml:8:8: there is no axis site | the axes are env",
+        ),
+        (
+            "file = '/etc/x.toml'\nper_directory = true",
+            "[bad-project] justwhy.toml:7:8: a file that is read in every folder cannot have an absolute path",
+        ),
+        (
+            "values = {}\nper_directory = true",
+            "[bad-project] justwhy.toml:8:1: `per_directory` says something about a file, and this layer reads none",
         ),
         (
             "file = 'a.toml'\noptionl = true",
@@ -228,19 +292,11 @@ fn says_what_is_wrong_with_a_layer() {
         ),
         (
             "file = 'a.txt'",
-            "[bad-project] justwhy.toml:7:8: the name of the file does not show its format | say which it is: format = \"toml\" (or json, yaml or env)",
-        ),
-        (
-            "file = 'a.ini'",
-            "[not-supported-yet] justwhy.toml:7:8: the format of this file is not supported yet",
+            "[bad-project] justwhy.toml:7:8: the name of the file does not show its format | say which it is: format = \"toml\" (or json, jsonc, yaml, env, ini or properties)",
         ),
         (
             "file = 'a.toml'\nformat = 'tolm'",
             "[bad-project] justwhy.toml:8:10: there is no format tolm | did you mean \"toml\"?",
-        ),
-        (
-            "file = 'a.toml'\nformat = 'properties'",
-            "[not-supported-yet] justwhy.toml:8:10: the format properties is not supported yet",
         ),
         (
             "file = '{evn}.toml'",
@@ -310,6 +366,46 @@ fn says_what_is_wrong_with_a_layer() {
     for name in ["", "A", "a_b", "-a", "a.b"] {
         let text = format!("justwhy = 1\n[[layer]]\nname = '{name}'\nprocess = true");
         assert!(errors(&text).contains("cannot name a layer"), "{name}");
+    }
+}
+
+#[test]
+fn says_what_is_wrong_with_a_declared_setting() {
+    for (text, expected) in [
+        (
+            "[setting.a.b]\nsecret = true",
+            "[bad-project] justwhy.toml:2:10: the key of a declared setting stands in quotes, dots and all | write [setting.\"a.b\"]",
+        ),
+        (
+            "[setting.\"a..b\"]",
+            "[bad-project] justwhy.toml:2:10: \"a..b\" is no key: a segment is empty here",
+        ),
+        (
+            "[setting.\"a.b\"]\ngather = 'append'",
+            "[bad-project] justwhy.toml:3:10: `gather` must be after, before or distinct",
+        ),
+        (
+            "[setting.\"a.b\"]\ntype = 'text'",
+            "[not-supported-yet] justwhy.toml:3:1: `type` of a declared setting is not supported yet",
+        ),
+        (
+            "[setting.a]\ndefault = { b = 1 }",
+            "[bad-project] justwhy.toml:3:11: the default of a setting is a value or a list, and this is a table | declare each setting in it for itself",
+        ),
+        (
+            "[setting.a]\nformerly = ['x']\n[setting.b]\nformerly = ['x']",
+            "[bad-project] justwhy.toml:4:10: the former name x of b is also a name of a | declared at justwhy.toml:2:10 | a former name means one setting; take it out of one of the two",
+        ),
+        (
+            "[setting.a]\nformerly = ['a']",
+            "[bad-project] justwhy.toml:2:10: the former name a of a is also a name of a | declared at justwhy.toml:2:10 | a former name means one setting; take it out of one of the two",
+        ),
+        (
+            "[setting.\"a.b\"]\n[setting.'\"a\".b']",
+            "[bad-project] justwhy.toml:3:10: two settings are named \"\\\"a\\\".b\" | the first is at justwhy.toml:2:10 | give one of them another name",
+        ),
+    ] {
+        assert_eq!(errors(&format!("justwhy = 1\n{text}\n")), expected, "{text}");
     }
 }
 

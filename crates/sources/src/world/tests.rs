@@ -1,6 +1,6 @@
 //! Tests of the world: a stand-in for the machine, and reading dumps.
 
-use super::{ReadProblem, System, World, read_dump};
+use super::{Branch, FolderEntry, ReadProblem, System, World, read_dump};
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::io;
@@ -12,6 +12,8 @@ pub(crate) struct Memory {
     pub(crate) folder: PathBuf,
     pub(crate) files: BTreeMap<PathBuf, Vec<u8>>,
     pub(crate) variables: Vec<(OsString, OsString)>,
+    /// What git says.
+    pub(crate) branch: Option<Branch>,
     /// How often each file was read.
     pub(crate) reads: std::cell::RefCell<BTreeMap<PathBuf, usize>>,
 }
@@ -53,6 +55,41 @@ impl World for Memory {
     fn names_in(&self, folder: &Path) -> Vec<OsString> {
         let inside = self.files.keys().filter_map(|file| file.strip_prefix(folder).ok());
         inside.filter_map(|path| Some(path.components().next()?.as_os_str().to_owned())).collect()
+    }
+
+    fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>> {
+        let inside = self.files.keys().filter_map(|file| file.strip_prefix(folder).ok());
+        let mut entries: BTreeMap<OsString, bool> = BTreeMap::new();
+        for path in inside {
+            let mut parts = path.components();
+            if let Some(first) = parts.next() {
+                entries.insert(first.as_os_str().to_owned(), parts.next().is_some());
+            }
+        }
+        if entries.is_empty() {
+            return Err(io::ErrorKind::NotFound.into());
+        }
+        let entry = |(name, is_folder)| FolderEntry { name, is_folder, is_link: false };
+        Ok(entries.into_iter().map(entry).collect())
+    }
+
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
+        let mut plain = PathBuf::new();
+        for part in path.components() {
+            match part {
+                std::path::Component::ParentDir => drop(plain.pop()),
+                std::path::Component::CurDir => {}
+                part => plain.push(part),
+            }
+        }
+        match self.is_file(&plain) || self.is_folder(&plain) || plain == self.folder {
+            true => Ok(plain),
+            false => Err(io::ErrorKind::NotFound.into()),
+        }
+    }
+
+    fn branch(&self, _: &Path) -> Branch {
+        self.branch.clone().unwrap_or(Branch::NoRepository)
     }
 
     fn variables(&self) -> Vec<(OsString, OsString)> {

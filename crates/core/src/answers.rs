@@ -1,0 +1,567 @@
+//! Answers: the value of each setting after references and conversion.
+
+use crate::convert::{Conversion, NotAList, read_list};
+use crate::{
+    CandidateId, Context, Element, EmptyText, Gather, KeyId, Readings, Resolution, Span, Value,
+    read_like, reference::may_refer,
+};
+use hashbrown::HashMap;
+use std::cell::{Cell, RefCell};
+use std::rc::Rc;
+use std::sync::Arc;
+
+mod chain;
+mod expand;
+mod weight;
+
+pub use chain::{Hop, HopValue};
+
+use expand::{Expanded, Expansion};
+use weight::Weight;
+
+/// What is asked of the world while references are expanded. Implemented outside of this crate, so
+/// that nothing here reads anything.
+pub trait Outside {
+    /// The process variable of that name: none if it is not set, an error (a clause) if it is no
+    /// text.
+    fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String>;
+
+    /// The trimmed text of a file: none if it is not there, an error (a clause) if it cannot or must
+    /// not be read.
+    fn file(&self, path: &str) -> Result<Option<Arc<str>>, String>;
+
+    /// What is read in the context that results if `from` is changed so; an error is a clause.
+    fn changed(
+        &self,
+        from: &Context,
+        changes: &[(String, Option<String>)],
+    ) -> Result<Arc<Readings>, String>;
+}
+
+/// How far references may go.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct ExpansionLimits {
+    /// The most references in a row, fallbacks inside each other, and lists inside each other.
+    pub depth: usize,
+    /// The most bytes of text in a value.
+    pub bytes: u64,
+    /// The most values in a value.
+    pub nodes: u64,
+}
+
+/// The most other contexts that references may look into; each is read as a whole.
+const MOST_CONTEXTS: usize = 1_000;
+/// How many times the most bytes of one value all values together may have.
+const ALL_VALUES: u64 = 4;
+
+/// Axes and their new values; `None` unsets one.
+type Changes = Vec<(String, Option<String>)>;
+
+/// A setting in one of the contexts that were looked into; 0 is the one that was asked about.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub struct Asked {
+    /// The number of the context.
+    pub context: u32,
+    /// The setting.
+    pub key: KeyId,
+}
+
+/// What a setting comes to.
+#[derive(Clone, Debug)]
+pub struct Outcome {
+    /// Its value, nothing, or why neither can be told.
+    pub result: Result<Option<Value>, Failure>,
+    /// Whether it is secret.
+    pub secret: bool,
+    /// What conversion did.
+    pub conversion: Option<Conversion>,
+    /// Of a gathered list: where each of its items is from.
+    pub items: Vec<Item>,
+    height: usize,
+    weight: Weight,
+}
+
+/// An item of a gathered list.
+#[derive(Clone, Debug)]
+pub struct Item {
+    /// Its value.
+    pub value: Value,
+    /// The candidate that says it.
+    pub candidate: CandidateId,
+    /// Where it stands in that candidate's source, if that is known.
+    pub at: Option<Span>,
+}
+
+/// Why a setting is in error.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Failure {
+    /// The code.
+    pub code: &'static str,
+    /// What is wrong, as a clause without any secret.
+    pub message: String,
+    /// The settings on the way to the one that is at fault, which is the last; empty if it is this
+    /// one itself.
+    pub way: Vec<String>,
+}
+
+impl Failure {
+    fn new(code: &'static str, message: impl Into<String>) -> Failure {
+        Failure { code, message: message.into(), way: Vec::new() }
+    }
+
+    /// The clause, with the way to the setting that is at fault.
+    pub fn show(&self) -> String {
+        match self.way.as_slice() {
+            [] => self.message.clone(),
+            way => format!("it refers to {}: {}", way.join(", which refers to "), self.message),
+        }
+    }
+}
+
+/// The most settings of a way that are kept: beyond that it helps nobody.
+const LONGEST_WAY: usize = 8;
+
+/// The value of every setting of a context. Each is found out when it is asked for, once.
+pub struct Answers<'o> {
+    here: Rc<Resolution>,
+    outside: &'o dyn Outside,
+    limits: ExpansionLimits,
+    others: RefCell<Vec<Rc<Resolution>>>,
+    by_context: RefCell<HashMap<Vec<Option<String>>, u32>>,
+    by_changes: RefCell<HashMap<(u32, Changes), Result<u32, String>>>,
+    known: RefCell<HashMap<Asked, Rc<Outcome>>>,
+    bytes: Cell<u64>,
+}
+
+impl std::fmt::Debug for Answers<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Answers").field("known", &self.known.borrow().len()).finish_non_exhaustive()
+    }
+}
+
+/// # Asking
+impl<'o> Answers<'o> {
+    /// Answers from what was resolved.
+    pub fn new(
+        resolution: Resolution,
+        outside: &'o dyn Outside,
+        limits: ExpansionLimits,
+    ) -> Answers<'o> {
+        let values = |context: &Context| -> Vec<Option<String>> {
+            context.axes.iter().map(|axis| axis.value.clone()).collect()
+        };
+        let here = HashMap::from_iter([(values(&resolution.readings().context), 0)]);
+        Answers {
+            here: Rc::new(resolution),
+            outside,
+            limits,
+            others: RefCell::default(),
+            by_context: RefCell::new(here),
+            by_changes: RefCell::default(),
+            known: RefCell::default(),
+            bytes: Cell::new(0),
+        }
+    }
+
+    /// Precedence in the context that was asked about.
+    pub fn resolution(&self) -> &Resolution {
+        &self.here
+    }
+
+    /// What answers to `${…}` outside of the settings.
+    pub fn outside(&self) -> &'o dyn Outside {
+        self.outside
+    }
+
+    /// How far references may go.
+    pub fn limits(&self) -> ExpansionLimits {
+        self.limits
+    }
+
+    /// What the setting comes to.
+    pub fn outcome(&self, key: KeyId) -> Rc<Outcome> {
+        self.outcome_of(Asked { context: 0, key })
+    }
+
+    /// Whether the setting is secret: by declaration or name, or as it comes out of a secret.
+    pub fn is_secret(&self, key: KeyId) -> bool {
+        self.here.secrets().has(key) || (self.refers(&self.here, key) && self.outcome(key).secret)
+    }
+
+    /// Whether what is in force for the setting may hold references.
+    pub fn may_refer(&self, key: KeyId) -> bool {
+        self.refers(&self.here, key)
+    }
+
+    fn refers(&self, resolution: &Resolution, key: KeyId) -> bool {
+        resolution.in_force(key).any(|id| {
+            let candidate = resolution.candidate(id);
+            resolution.readings().layer(resolution.layer_of(candidate)).references
+                && holds_reference(&resolution.leaf(candidate).value)
+        })
+    }
+
+    /// Whether all values together grew past what one run may hold; what was answered since cannot
+    /// be told.
+    pub fn is_exhausted(&self) -> bool {
+        self.bytes.get() > self.limits.bytes.saturating_mul(ALL_VALUES)
+    }
+
+    fn resolution_of(&self, context: u32) -> Rc<Resolution> {
+        match context {
+            0 => Rc::clone(&self.here),
+            number => Rc::clone(&self.others.borrow()[number as usize - 1]),
+        }
+    }
+
+    /// The number of the context that results if that of number `from` is changed so.
+    fn context_of(&self, from: u32, changes: &[(String, Option<String>)]) -> Result<u32, String> {
+        if changes.is_empty() {
+            return Ok(from);
+        }
+        let asked = (from, changes.to_vec());
+        if let Some(known) = self.by_changes.borrow().get(&asked) {
+            return known.clone();
+        }
+        let found = self.changed_context(from, changes);
+        self.by_changes.borrow_mut().insert(asked, found.clone());
+        found
+    }
+
+    fn changed_context(
+        &self,
+        from: u32,
+        changes: &[(String, Option<String>)],
+    ) -> Result<u32, String> {
+        if self.others.borrow().len() >= MOST_CONTEXTS {
+            return Err(format!("references look into more than {MOST_CONTEXTS} other contexts"));
+        }
+        let from = self.resolution_of(from);
+        let readings = self.outside.changed(&from.readings().context, changes)?;
+        let values = readings.context.axes.iter().map(|axis| axis.value.clone()).collect();
+        if let Some(known) = self.by_context.borrow().get(&values) {
+            return Ok(*known);
+        }
+        let mut others = self.others.borrow_mut();
+        others.push(Rc::new(Resolution::of(readings)));
+        let number = u32::try_from(others.len()).unwrap_or(u32::MAX);
+        self.by_context.borrow_mut().insert(values, number);
+        Ok(number)
+    }
+}
+
+/// A setting that is being found out, and the settings that it waits for.
+struct Frame {
+    asked: Asked,
+    needs: Vec<Asked>,
+    next: usize,
+}
+
+/// # Finding out
+impl Answers<'_> {
+    /// Walks from the setting to all that it refers to, without recursion: a chain of references can
+    /// be as long as a file has lines.
+    fn outcome_of(&self, asked: Asked) -> Rc<Outcome> {
+        if let Some(known) = self.known.borrow().get(&asked) {
+            return Rc::clone(known);
+        }
+        let first = match self.attempt(asked) {
+            Attempt::Done(outcome) => return self.keep(asked, *outcome),
+            Attempt::Needs(needs) => needs,
+        };
+        let mut open: HashMap<Asked, usize> = HashMap::from_iter([(asked, 0)]);
+        let mut frames = vec![Frame { asked, needs: first, next: 0 }];
+        while let Some(frame) = frames.last_mut() {
+            let Some(need) = frame.needs.get(frame.next).copied() else {
+                let asked = frame.asked;
+                match self.attempt(asked) {
+                    Attempt::Done(outcome) => {
+                        self.keep(asked, *outcome);
+                        open.remove(&asked);
+                        frames.pop();
+                    }
+                    Attempt::Needs(needs) => {
+                        frame.needs = needs;
+                        frame.next = 0;
+                    }
+                }
+                continue;
+            };
+            frame.next += 1;
+            if self.known.borrow().contains_key(&need) {
+                continue;
+            }
+            if let Some(from) = open.get(&need).copied() {
+                let circle: Vec<Asked> = frames[from..].iter().map(|frame| frame.asked).collect();
+                self.close_circle(&circle);
+                // Each of them has its answer now; what waits for them finds it there.
+                for frame in frames.drain(from..) {
+                    open.remove(&frame.asked);
+                }
+                continue;
+            }
+            match self.attempt(need) {
+                Attempt::Done(outcome) => drop(self.keep(need, *outcome)),
+                Attempt::Needs(needs) => {
+                    open.insert(need, frames.len());
+                    frames.push(Frame { asked: need, needs, next: 0 });
+                }
+            }
+        }
+        let known = self.known.borrow();
+        known.get(&asked).map_or_else(|| Rc::new(Outcome::absent(false)), Rc::clone)
+    }
+
+    /// Every setting of a circle is in error, and says the way round from itself.
+    fn close_circle(&self, circle: &[Asked]) {
+        for (at, asked) in circle.iter().enumerate() {
+            let mut round: Vec<String> =
+                circle[at..].iter().chain(&circle[..at]).map(|asked| self.name(*asked)).collect();
+            if round.len() > LONGEST_WAY {
+                let more = round.len() - LONGEST_WAY;
+                round.truncate(LONGEST_WAY);
+                round.push(format!("… {more} more"));
+            }
+            round.push(self.name(*asked));
+            let message = format!("it refers back to itself: {}", round.join(" → "));
+            let resolution = self.resolution_of(asked.context);
+            let secret = resolution.secrets().has(asked.key);
+            let failure = Failure::new("reference-cycle", message);
+            self.keep(*asked, Outcome::failed(failure, secret, 0));
+        }
+    }
+
+    /// The setting's key, and its context if it is another than that which was asked about.
+    fn name(&self, asked: Asked) -> String {
+        let resolution = self.resolution_of(asked.context);
+        let key = resolution.keys().show(asked.key);
+        if asked.context == 0 {
+            return key;
+        }
+        let here = &self.here.readings().context;
+        let there = resolution.readings().context.axes.iter();
+        let differs = there.filter(|axis| here.value(&axis.axis) != axis.value.as_deref());
+        let changes: Vec<String> = differs
+            .map(|axis| format!("{}={}", axis.axis, axis.value.as_deref().unwrap_or_default()))
+            .collect();
+        format!("{key}@{}", changes.join(","))
+    }
+
+    fn keep(&self, asked: Asked, outcome: Outcome) -> Rc<Outcome> {
+        let outcome = Rc::new(outcome);
+        self.known.borrow_mut().insert(asked, Rc::clone(&outcome));
+        outcome
+    }
+
+    fn attempt(&self, asked: Asked) -> Attempt {
+        let resolution = self.resolution_of(asked.context);
+        let key = asked.key;
+        let by_name = resolution.secrets().has(key);
+        let Some(winner) = resolution.winner(key) else {
+            return Attempt::Done(Box::new(Outcome::absent(by_name)));
+        };
+        let gather = resolution.gather(key);
+        let is_gathered = gather.is_some();
+        let mut expansion = Expansion::new(self, asked);
+        let mut parts: Vec<(CandidateId, Expanded)> = Vec::new();
+        for id in resolution.in_force(key) {
+            let candidate = resolution.candidate(id);
+            let leaf = resolution.leaf(candidate);
+            let layer = resolution.readings().layer(resolution.layer_of(candidate));
+            if layer.references && holds_reference(&leaf.value) {
+                parts.push((id, expansion.expand(&resolution, candidate)));
+            } else if is_gathered {
+                parts.push((id, Expanded::of(leaf.value.clone())));
+            } else {
+                parts.push((id, Expanded::plain(leaf.value.clone())));
+            }
+        }
+        let Expansion { needs, secret, height, failure, .. } = expansion;
+        if !needs.is_empty() {
+            return Attempt::Needs(needs);
+        }
+        let secret = by_name || secret;
+        if let Some(failure) = failure {
+            return Attempt::Done(Box::new(Outcome::failed(failure, secret, height)));
+        }
+        let mut outcome = match gather {
+            Some(gather) => gathered(&resolution, gather, parts),
+            None => single(&resolution, winner, parts),
+        };
+        outcome.secret = secret;
+        outcome.height = height;
+        if let Ok(Some(value)) = &outcome.result {
+            let declared = resolution.readings().catalogue.declared(key);
+            let is_refused =
+                declared.is_some_and(|declared| declared.empty == Some(EmptyText::Error));
+            let failure = match value.is_empty_text() && is_refused {
+                true => Some(Failure::new("bad-value", "it must not be an empty text")),
+                false => self.past_limits(&outcome),
+            };
+            if let Some(failure) = failure {
+                outcome = Outcome::failed(failure, secret, height);
+            }
+        }
+        Attempt::Done(Box::new(outcome))
+    }
+
+    fn past_limits(&self, outcome: &Outcome) -> Option<Failure> {
+        let ExpansionLimits { depth, bytes, nodes } = self.limits;
+        let too_deep = |message: String| Some(Failure::new("reference-too-deep", message));
+        if outcome.height == 0 {
+            // What a file says is bounded already.
+            return None;
+        }
+        if outcome.height > depth {
+            return too_deep(format!("there are more than {depth} references in a row"));
+        }
+        let weight = outcome.weight;
+        if weight.bytes > bytes {
+            return too_deep(format!("with its references it has more than {bytes} bytes of text"));
+        }
+        if weight.nodes > nodes {
+            return too_deep(format!("with its references it has more than {nodes} values"));
+        }
+        if weight.depth > depth {
+            return too_deep(format!("with its references, lists are more than {depth} deep"));
+        }
+        None
+    }
+
+    fn spend(&self, bytes: usize) {
+        self.bytes.set(self.bytes.get().saturating_add(bytes as u64));
+    }
+}
+
+enum Attempt {
+    Done(Box<Outcome>),
+    /// The answers that must be known first.
+    Needs(Vec<Asked>),
+}
+
+impl Outcome {
+    fn new(result: Result<Option<Value>, Failure>) -> Outcome {
+        Outcome {
+            result,
+            secret: false,
+            conversion: None,
+            items: Vec::new(),
+            height: 0,
+            weight: Weight::default(),
+        }
+    }
+
+    fn absent(secret: bool) -> Outcome {
+        Outcome { secret, ..Outcome::new(Ok(None)) }
+    }
+
+    fn failed(failure: Failure, secret: bool, height: usize) -> Outcome {
+        Outcome { secret, height, ..Outcome::new(Err(failure)) }
+    }
+
+    /// The value, if there is one.
+    pub fn value(&self) -> Option<&Value> {
+        self.result.as_ref().ok()?.as_ref()
+    }
+}
+
+/// Rule 7 for a setting that one candidate decides.
+fn single(
+    resolution: &Resolution,
+    winner: CandidateId,
+    parts: Vec<(CandidateId, Expanded)>,
+) -> Outcome {
+    let Some((_, Expanded { value, weight })) = parts.into_iter().next() else {
+        return Outcome::absent(false);
+    };
+    let candidate = resolution.candidate(winner);
+    let converted =
+        value.as_text().filter(|_| resolution.reading(candidate).untyped).and_then(|text| {
+            let (like, to) = resolution.type_giver(candidate)?;
+            Some((read_like(text, to)?, Conversion { like, to, from: value.clone() }))
+        });
+    match converted {
+        Some((value, conversion)) => {
+            Outcome { conversion: Some(conversion), ..Outcome::new(Ok(Some(value))) }
+        }
+        None => Outcome { weight, ..Outcome::new(Ok(Some(value))) },
+    }
+}
+
+/// Rule 5: the lists of all parts, the winner's first as `parts` has them.
+fn gathered(
+    resolution: &Resolution,
+    gather: Gather,
+    parts: Vec<(CandidateId, Expanded)>,
+) -> Outcome {
+    let mut weight = Weight::default();
+    let mut items: Vec<Item> = Vec::new();
+    let in_order: Box<dyn Iterator<Item = (CandidateId, Expanded)>> = match gather {
+        Gather::Before => Box::new(parts.into_iter()),
+        Gather::After | Gather::Distinct => Box::new(parts.into_iter().rev()),
+    };
+    for (id, part) in in_order {
+        weight = weight.and(part.weight);
+        let candidate = resolution.candidate(id);
+        let list = match part.value {
+            Value::List(items) => Ok(items),
+            Value::Text(text) => {
+                let at = resolution.leaf(candidate).at.unwrap_or_default();
+                read_list(&text, at)
+            }
+            other => Err(NotAList::Kind(other.kind())),
+        };
+        let list = match list {
+            Ok(list) => list,
+            Err(problem) => {
+                let layer = &resolution.readings().layer(resolution.layer_of(candidate)).name;
+                let place = resolution.reading(candidate).place(candidate.leaf);
+                let message = format!(
+                    "it gathers lists, and what {layer} says ({place}) is {}",
+                    problem.show()
+                );
+                return Outcome::new(Err(Failure::new("bad-value", message)));
+            }
+        };
+        let has_lines = resolution.leaf(candidate).at.is_some();
+        items.extend(list.iter().map(|item| Item {
+            value: item.value.clone(),
+            candidate: id,
+            at: has_lines.then_some(item.at),
+        }));
+    }
+    if gather == Gather::Distinct {
+        items = distinct(items);
+    }
+    let elements = items
+        .iter()
+        .map(|item| Element { value: item.value.clone(), at: item.at.unwrap_or_default() });
+    let value = Value::List(elements.collect());
+    Outcome { items, weight, ..Outcome::new(Ok(Some(value))) }
+}
+
+/// The first of equal items, over the whole list.
+fn distinct(items: Vec<Item>) -> Vec<Item> {
+    let mut seen: HashMap<String, Vec<usize>> = HashMap::new();
+    let mut kept: Vec<Item> = Vec::new();
+    for item in items {
+        // Equal values look alike, so only those that look alike are compared.
+        let alike = seen.entry(item.value.show()).or_default();
+        if alike.iter().any(|at| kept[*at].value == item.value) {
+            continue;
+        }
+        alike.push(kept.len());
+        kept.push(item);
+    }
+    kept
+}
+
+/// Whether any text in the value may hold a reference.
+pub(crate) fn holds_reference(value: &Value) -> bool {
+    match value {
+        Value::Text(text) => may_refer(text),
+        Value::List(items) => items.iter().any(|item| holds_reference(&item.value)),
+        Value::Map(entries) => entries.iter().any(|entry| holds_reference(&entry.value)),
+        _ => false,
+    }
+}

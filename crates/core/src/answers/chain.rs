@@ -1,0 +1,184 @@
+//! The hops that references make, for an explanation.
+
+use super::expand::{Meaning, meaning_for, pieces_of, references_of};
+use super::{Answers, Asked};
+use crate::reference::{Piece, Reference};
+use crate::{Candidate, KeyId, Position, Resolution, Value, hide_address_password, is_secret_name};
+use hashbrown::HashSet;
+use std::sync::Arc;
+
+/// The most hops that are told: more would hide the ones that matter.
+const MOST_HOPS: usize = 200;
+
+/// One reference on the way to a value, and those that what it found holds in turn.
+#[derive(Clone, Debug)]
+pub struct Hop {
+    /// The reference as written, without the text of its fallback.
+    pub reference: String,
+    /// The setting that it means, in words; none for a variable or file.
+    pub setting: Option<String>,
+    /// What it found.
+    pub found: HopValue,
+    /// The layer that decided the setting.
+    pub layer: Option<String>,
+    /// The source that decided: that of the layer, `process` for a variable, a path for a file.
+    pub source: Option<Arc<str>>,
+    /// The line and column there.
+    pub position: Option<Position>,
+    /// The name there.
+    pub name: Option<String>,
+    /// Whether its fallback stands in for it.
+    pub falls_back: bool,
+    /// Whether the hops from there were told already.
+    pub is_repeated: bool,
+    /// The references in what it found, or in its fallback.
+    pub hops: Vec<Hop>,
+}
+
+/// What a reference found.
+#[derive(Clone, PartialEq, Debug)]
+pub enum HopValue {
+    /// A value, passwords of addresses hidden.
+    Value(Value),
+    /// A secret.
+    Secret,
+    /// Nothing, and why, as a clause.
+    Nothing(String),
+    /// Something that is in error, and why, as a clause.
+    Error(String),
+}
+
+struct Walk<'a, 'o> {
+    answers: &'a Answers<'o>,
+    told: HashSet<Asked>,
+    left: usize,
+}
+
+impl Answers<'_> {
+    /// The references in what is in force for the setting, and where each leads.
+    pub fn chain(&self, key: KeyId) -> Vec<Hop> {
+        let mut walk = Walk { answers: self, told: HashSet::new(), left: MOST_HOPS };
+        walk.from(Asked { context: 0, key })
+    }
+}
+
+impl Walk<'_, '_> {
+    fn from(&mut self, asked: Asked) -> Vec<Hop> {
+        let resolution = self.answers.resolution_of(asked.context);
+        self.told.insert(asked);
+        let mut hops = Vec::new();
+        let mut in_force: Vec<_> = resolution.in_force(asked.key).collect();
+        in_force.reverse();
+        for id in in_force {
+            let candidate = resolution.candidate(id);
+            if !resolution.readings().layer(resolution.layer_of(candidate)).references {
+                continue;
+            }
+            for pieces in pieces_of(self.answers, &resolution, candidate) {
+                hops.extend(self.pieces(asked.context, &pieces, &resolution, candidate));
+            }
+        }
+        hops
+    }
+
+    fn pieces(
+        &mut self,
+        context: u32,
+        pieces: &[Piece],
+        resolution: &Resolution,
+        candidate: &Candidate,
+    ) -> Vec<Hop> {
+        let mut references = Vec::new();
+        references_of(pieces, &mut references);
+        let mut hops = Vec::new();
+        for reference in references {
+            if self.left == 0 {
+                break;
+            }
+            self.left -= 1;
+            hops.push(self.hop(context, reference, resolution, candidate));
+        }
+        hops
+    }
+
+    fn hop(
+        &mut self,
+        context: u32,
+        reference: &Reference,
+        resolution: &Resolution,
+        candidate: &Candidate,
+    ) -> Hop {
+        let mut hop = Hop {
+            reference: reference.show(),
+            setting: None,
+            found: HopValue::Nothing(String::new()),
+            layer: None,
+            source: None,
+            position: None,
+            name: None,
+            falls_back: false,
+            is_repeated: false,
+            hops: Vec::new(),
+        };
+        match meaning_for(self.answers, context, reference, resolution, candidate) {
+            Err(problem) => hop.found = HopValue::Error(problem),
+            Ok(Meaning::Nothing(why)) => hop.found = HopValue::Nothing(why),
+            Ok(Meaning::Variable(name)) => {
+                let found = self.answers.outside.variable(&name);
+                hop.found = text(found, is_secret_name(&name), format!("{name} is not set"));
+                hop.source = Some("process".into());
+                hop.name = Some(name);
+            }
+            Ok(Meaning::File(path)) => {
+                let found = self.answers.outside.file(&path);
+                let is_secret = is_secret_name(&path.replace('/', "."));
+                hop.found = text(found, is_secret, format!("{path} is not there"));
+                hop.source = Some(path.into());
+            }
+            Ok(Meaning::Setting(asked)) => self.setting(asked, &mut hop),
+        }
+        let is_empty = matches!(&hop.found, HopValue::Value(value) if value.is_empty_text());
+        let is_nothing = is_empty || matches!(hop.found, HopValue::Nothing(_));
+        if let Some(fallback) = reference.fallback.as_deref().filter(|_| is_nothing) {
+            hop.falls_back = true;
+            hop.hops = self.pieces(context, fallback, resolution, candidate);
+        }
+        hop
+    }
+
+    fn setting(&mut self, asked: Asked, hop: &mut Hop) {
+        let answers = self.answers;
+        hop.setting = Some(answers.name(asked));
+        let outcome = answers.outcome_of(asked);
+        hop.found = match &outcome.result {
+            Ok(Some(_)) if outcome.secret => HopValue::Secret,
+            Ok(Some(value)) => HopValue::Value(hide_address_password(value).into_owned()),
+            Ok(None) => HopValue::Nothing("it has no value here".to_owned()),
+            Err(failure) => HopValue::Error(failure.message.clone()),
+        };
+        let resolution = answers.resolution_of(asked.context);
+        if let Some(winner) = resolution.winner(asked.key) {
+            let candidate = resolution.candidate(winner);
+            let reading = resolution.reading(candidate);
+            let leaf = resolution.leaf(candidate);
+            hop.layer = Some(resolution.readings().layer(reading.layer).name.clone());
+            hop.source = Some(Arc::clone(&reading.source));
+            hop.position = reading.document.position(leaf.at);
+            hop.name = Some(resolution.keys().show(leaf.name));
+        }
+        if self.told.contains(&asked) {
+            hop.is_repeated = answers.refers(&resolution, asked.key);
+        } else {
+            hop.hops = self.from(asked);
+        }
+    }
+}
+
+fn text(found: Result<Option<Arc<str>>, String>, is_secret: bool, nothing: String) -> HopValue {
+    match found {
+        Ok(Some(_)) if is_secret => HopValue::Secret,
+        Ok(Some(text)) => HopValue::Value(hide_address_password(&Value::Text(text)).into_owned()),
+        Ok(None) => HopValue::Nothing(nothing),
+        Err(problem) => HopValue::Error(problem),
+    }
+}

@@ -1,0 +1,415 @@
+//! Rule 6: what `${…}` in the texts of a candidate becomes.
+
+use super::{Answers, Asked, Failure, LONGEST_WAY, Weight};
+use crate::convert::show_in_text;
+use crate::reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
+use crate::{
+    Candidate, Element, Entry, KeyId, KeyPath, Names, Naming, Resolution, Value, is_secret_name,
+    nearest,
+};
+use std::sync::Arc;
+
+/// A value in which every reference was replaced, and its size.
+pub(super) struct Expanded {
+    pub(super) value: Value,
+    pub(super) weight: Weight,
+}
+
+impl Expanded {
+    pub(super) fn of(value: Value) -> Expanded {
+        let weight = Weight::of(&value);
+        Expanded { value, weight }
+    }
+
+    /// A value that nobody weighs unless something refers to it.
+    pub(super) fn plain(value: Value) -> Expanded {
+        Expanded { value, weight: Weight::default() }
+    }
+
+    fn nothing() -> Expanded {
+        Expanded { value: Value::Null, weight: Weight::default() }
+    }
+}
+
+/// What a reference comes to.
+pub(super) enum Found {
+    /// A value.
+    Value(Expanded),
+    /// Nothing, and why, as a clause.
+    Nothing(String),
+    /// It is not known yet.
+    NotYet,
+}
+
+/// What a target means in the context of the text.
+pub(super) enum Meaning {
+    /// A setting.
+    Setting(Asked),
+    /// A process variable.
+    Variable(String),
+    /// A file.
+    File(String),
+    /// Nothing, and why, as a clause.
+    Nothing(String),
+}
+
+/// The expansion of what is in force for one setting. Goes on over answers that are not known yet, to
+/// learn of all of them at once.
+pub(super) struct Expansion<'a, 'o> {
+    answers: &'a Answers<'o>,
+    asked: Asked,
+    pub(super) needs: Vec<Asked>,
+    pub(super) secret: bool,
+    pub(super) height: usize,
+    pub(super) failure: Option<Failure>,
+}
+
+/// How the texts of a candidate are read.
+struct Reading<'r> {
+    resolution: &'r Resolution,
+    literal_dollars: &'r [u32],
+    naming: Option<&'r Naming>,
+}
+
+impl<'a, 'o> Expansion<'a, 'o> {
+    pub(super) fn new(answers: &'a Answers<'o>, asked: Asked) -> Expansion<'a, 'o> {
+        Expansion { answers, asked, needs: Vec::new(), secret: false, height: 0, failure: None }
+    }
+
+    pub(super) fn expand(&mut self, resolution: &Resolution, candidate: &Candidate) -> Expanded {
+        let reading = Reading::of(resolution, candidate);
+        self.value(&resolution.leaf(candidate).value, &reading)
+    }
+
+    fn fail(&mut self, failure: Failure) -> Expanded {
+        self.failure.get_or_insert(failure);
+        Expanded::nothing()
+    }
+
+    fn unresolved(&mut self, message: impl Into<String>) -> Expanded {
+        self.fail(Failure::new("unresolved-reference", message))
+    }
+
+    fn value(&mut self, value: &Value, reading: &Reading<'_>) -> Expanded {
+        match value {
+            Value::Text(text) if may_refer(text) => self.text(text, reading),
+            Value::List(items) => {
+                let mut weight = Weight { nodes: 1, ..Weight::default() };
+                let mut expanded = Vec::with_capacity(items.len());
+                for item in items.iter() {
+                    let part = self.value(&item.value, reading);
+                    weight = weight.and(part.weight.inside());
+                    expanded.push(Element { value: part.value, at: item.at });
+                }
+                Expanded { value: Value::List(expanded.into()), weight }
+            }
+            Value::Map(entries) => {
+                let mut weight = Weight { nodes: 1, ..Weight::default() };
+                let mut expanded = Vec::with_capacity(entries.len());
+                for entry in entries.iter() {
+                    let part = self.value(&entry.value, reading);
+                    weight = weight.and(part.weight.inside());
+                    let name = Arc::clone(&entry.name);
+                    expanded.push(Entry { name, value: part.value, at: entry.at });
+                }
+                Expanded { value: Value::Map(expanded.into()), weight }
+            }
+            other => Expanded::of(other.clone()),
+        }
+    }
+
+    fn text(&mut self, text: &str, reading: &Reading<'_>) -> Expanded {
+        match take_apart(text, reading.rules(self.answers)) {
+            Ok(pieces) => self.pieces(&pieces, reading),
+            Err(bad) => self.fail(bad_text(bad)),
+        }
+    }
+
+    fn pieces(&mut self, pieces: &[Piece], reading: &Reading<'_>) -> Expanded {
+        match pieces {
+            [] => Expanded::of(Value::Text("".into())),
+            // Alone it keeps the other's type.
+            [Piece::Reference(reference)] => self.reference(reference, reading),
+            pieces => self.longer_text(pieces, reading),
+        }
+    }
+
+    fn longer_text(&mut self, pieces: &[Piece], reading: &Reading<'_>) -> Expanded {
+        let mut out = String::new();
+        for piece in pieces {
+            let reference = match piece {
+                Piece::Text(text) => {
+                    out.push_str(text);
+                    continue;
+                }
+                Piece::Reference(reference) => reference,
+            };
+            let part = self.reference(reference, reading);
+            if self.failure.is_some() {
+                return Expanded::nothing();
+            }
+            if !self.needs.is_empty() {
+                continue;
+            }
+            match show_in_text(&part.value) {
+                Ok(shown) => out.push_str(&shown),
+                Err(kind) => {
+                    let message = format!(
+                        "`{}` is {}, which cannot be part of a longer text",
+                        reference.show(),
+                        kind.with_article()
+                    );
+                    return self.unresolved(message);
+                }
+            }
+            if out.len() as u64 > self.answers.limits.bytes {
+                let bytes = self.answers.limits.bytes;
+                let message = format!("with its references it has more than {bytes} bytes of text");
+                return self.fail(Failure::new("reference-too-deep", message));
+            }
+        }
+        self.answers.spend(out.len());
+        Expanded::of(Value::Text(out.into()))
+    }
+
+    fn reference(&mut self, reference: &Reference, reading: &Reading<'_>) -> Expanded {
+        let found = match self.find(reference, reading) {
+            Ok(found) => found,
+            Err(failure) => return self.fail(failure),
+        };
+        let why_not = match found {
+            Found::NotYet => return Expanded::nothing(),
+            Found::Value(expanded)
+                if !(reference.fallback.is_some() && expanded.value.is_empty_text()) =>
+            {
+                return expanded;
+            }
+            Found::Value(_) => String::new(),
+            Found::Nothing(why) => why,
+        };
+        match &reference.fallback {
+            Some(pieces) => self.pieces(pieces, reading),
+            None => self.unresolved(format!("`{}`: {why_not}", reference.show())),
+        }
+    }
+
+    fn find(&mut self, reference: &Reference, reading: &Reading<'_>) -> Result<Found, Failure> {
+        let answers = self.answers;
+        let text = |text: Option<Arc<str>>, nothing: String| match text {
+            Some(text) => Found::Value(Expanded::of(Value::Text(text))),
+            None => Found::Nothing(nothing),
+        };
+        let bad = |problem: String| {
+            Failure::new("unresolved-reference", format!("`{}`: {problem}", reference.show()))
+        };
+        match meaning(answers, self.asked.context, reference, reading).map_err(bad)? {
+            Meaning::Nothing(why) => Ok(Found::Nothing(why)),
+            Meaning::Variable(name) => {
+                self.secret |= is_secret_name(&name);
+                self.height = self.height.max(1);
+                let found = answers.outside.variable(&name).map_err(bad)?;
+                Ok(text(found, format!("the variable {name} is not set")))
+            }
+            Meaning::File(path) => {
+                self.secret |= is_secret_name(&path.replace('/', "."));
+                self.height = self.height.max(1);
+                let found = answers.outside.file(&path).map_err(bad)?;
+                Ok(text(found, format!("{path} is not there")))
+            }
+            Meaning::Setting(asked) => self.setting(asked),
+        }
+    }
+
+    fn setting(&mut self, asked: Asked) -> Result<Found, Failure> {
+        let answers = self.answers;
+        let known = answers.known.borrow().get(&asked).cloned();
+        let Some(outcome) = known else {
+            self.needs.push(asked);
+            return Ok(Found::NotYet);
+        };
+        self.secret |= outcome.secret;
+        self.height = self.height.max(outcome.height + 1);
+        match &outcome.result {
+            Ok(Some(value)) => {
+                Ok(Found::Value(Expanded { value: value.clone(), weight: outcome.weight_of() }))
+            }
+            Ok(None) => Ok(Found::Nothing(format!("{} has no value here", answers.name(asked)))),
+            Err(failure) => {
+                let mut failure = failure.clone();
+                if failure.way.len() < LONGEST_WAY {
+                    failure.way.insert(0, answers.name(asked));
+                }
+                Err(failure)
+            }
+        }
+    }
+}
+
+impl super::Outcome {
+    fn weight_of(&self) -> Weight {
+        match self.value() {
+            // Nothing was put together, so that it is no larger than it is written.
+            Some(value) if self.weight == Weight::default() => Weight::of(value),
+            _ => self.weight,
+        }
+    }
+}
+
+impl<'r> Reading<'r> {
+    fn of(resolution: &'r Resolution, candidate: &Candidate) -> Reading<'r> {
+        let reading = resolution.reading(candidate);
+        let naming = match &resolution.readings().layer(reading.layer).names {
+            Names::Variables(naming) => Some(naming),
+            Names::Keys => None,
+        };
+        let literal_dollars = reading.document.literal_dollars(candidate.leaf as usize);
+        Reading { resolution, literal_dollars, naming }
+    }
+
+    fn rules(&self, answers: &Answers<'_>) -> TextRules<'r> {
+        TextRules {
+            literal_dollars: self.literal_dollars,
+            names_are_variables: self.naming.is_some(),
+            depth: answers.limits.depth,
+        }
+    }
+}
+
+fn bad_text(bad: BadText) -> Failure {
+    let code = if bad.too_deep { "reference-too-deep" } else { "unresolved-reference" };
+    Failure::new(code, bad.problem)
+}
+
+/// What a reference means for a text that stands in the context of that number.
+fn meaning(
+    answers: &Answers<'_>,
+    context: u32,
+    reference: &Reference,
+    reading: &Reading<'_>,
+) -> Result<Meaning, String> {
+    let there = answers.context_of(context, &reference.changes)?;
+    let resolution = answers.resolution_of(there);
+    let setting = |key: KeyId| Meaning::Setting(Asked { context: there, key });
+    Ok(match &reference.target {
+        Target::Variable(name) => Meaning::Variable(name.clone()),
+        Target::File(path) => Meaning::File(path.clone()),
+        Target::Key(path) => match setting_at(&resolution, path) {
+            Ok(key) => setting(key),
+            Err(why) => Meaning::Nothing(why),
+        },
+        Target::Name(name) => {
+            let naming = reading.naming.or_else(|| first_naming(reading.resolution));
+            match naming.and_then(|naming| setting_of_variable(&resolution, naming, name)) {
+                Some(key) => setting(key),
+                None => Meaning::Variable(name.clone()),
+            }
+        }
+    })
+}
+
+fn first_naming(resolution: &Resolution) -> Option<&Naming> {
+    resolution.readings().layers.iter().find_map(|layer| match &layer.names {
+        Names::Variables(naming) => Some(naming),
+        Names::Keys => None,
+    })
+}
+
+/// The setting at a key or at the key that it had once, or why there is none.
+fn setting_at(resolution: &Resolution, path: &KeyPath) -> Result<KeyId, String> {
+    let keys = resolution.keys();
+    let found = keys.find(KeyId::ROOT, path);
+    if let Some(key) = found {
+        if resolution.is_setting(key) {
+            return Ok(key);
+        }
+        if let Some(now) = resolution.readings().catalogue.successor(key) {
+            return Ok(now);
+        }
+        if keys.below(key).any(|below| resolution.is_setting(below)) {
+            return Err(format!("{path} is a branch, not a setting"));
+        }
+    }
+    const MOST_COMPARED: usize = 20_000;
+    let written = path.to_string();
+    let settings = resolution.settings();
+    let shown: Vec<String> =
+        settings.into_iter().take(MOST_COMPARED).map(|key| keys.show(key)).collect();
+    match nearest(&written, shown.iter().map(String::as_str)) {
+        Some(near) => Err(format!("there is no setting {path} here; {near} is near")),
+        None => Err(format!("there is no setting {path} here")),
+    }
+}
+
+/// The setting whose variable has that name.
+fn setting_of_variable(resolution: &Resolution, naming: &Naming, name: &str) -> Option<KeyId> {
+    let readings = resolution.readings();
+    let keys = resolution.keys();
+    for (key, declared) in readings.catalogue.settings() {
+        if declared.variable.as_deref() == Some(name) {
+            return Some(key);
+        }
+    }
+    let rest = name.strip_prefix(naming.prefix.as_str())?;
+    // Upper case and `_` for `-` lose what the key was, so that the branches are walked by name.
+    let mut found = vec![KeyId::ROOT];
+    for part in rest.split(naming.nest.as_str()) {
+        let mut next = Vec::new();
+        for branch in found {
+            next.extend(keys.children(branch).filter(|key| {
+                let segment = keys.segment(*key);
+                segment.len() == part.len()
+                    && segment.bytes().zip(part.bytes()).all(|(segment, part)| {
+                        segment.to_ascii_uppercase() == part || (segment == b'-' && part == b'_')
+                    })
+            }));
+        }
+        found = next;
+    }
+    let mut settings: Vec<KeyId> =
+        found.into_iter().filter(|key| resolution.is_setting(*key)).collect();
+    settings.sort_by_key(|key| resolution.winner(*key).is_none());
+    settings.first().copied()
+}
+
+/// What the chain of an explanation needs to know about a text.
+pub(super) fn references_of<'p>(pieces: &'p [Piece], into: &mut Vec<&'p Reference>) {
+    for piece in pieces {
+        if let Piece::Reference(reference) = piece {
+            into.push(reference);
+        }
+    }
+}
+
+/// The references in the texts of a candidate, in order, taken apart as the expansion does.
+pub(super) fn pieces_of(
+    answers: &Answers<'_>,
+    resolution: &Resolution,
+    candidate: &Candidate,
+) -> Vec<Vec<Piece>> {
+    let reading = Reading::of(resolution, candidate);
+    let mut texts = Vec::new();
+    collect_texts(&resolution.leaf(candidate).value, &mut texts);
+    texts.into_iter().filter_map(|text| take_apart(text, reading.rules(answers)).ok()).collect()
+}
+
+fn collect_texts<'v>(value: &'v Value, texts: &mut Vec<&'v str>) {
+    match value {
+        Value::Text(text) if may_refer(text) => texts.push(text),
+        Value::List(items) => items.iter().for_each(|item| collect_texts(&item.value, texts)),
+        Value::Map(entries) => {
+            entries.iter().for_each(|entry| collect_texts(&entry.value, texts));
+        }
+        _ => {}
+    }
+}
+
+/// What a reference of a candidate means.
+pub(super) fn meaning_for(
+    answers: &Answers<'_>,
+    context: u32,
+    reference: &Reference,
+    resolution: &Resolution,
+    candidate: &Candidate,
+) -> Result<Meaning, String> {
+    meaning(answers, context, reference, &Reading::of(resolution, candidate))
+}

@@ -1,0 +1,149 @@
+//! What references look at: process variables, files and other contexts.
+
+use crate::error::Error;
+use crate::project::Project;
+use crate::reader::Reader;
+use crate::situate::Situation;
+use crate::tree::shown_name;
+use crate::world::{ReadProblem, World};
+use crate::{Arguments, text};
+use hashbrown::HashMap;
+use justwhy_core::{Context, Outside, Readings};
+use std::cell::{OnceCell, RefCell};
+use std::ffi::{OsStr, OsString};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// Reads a project here and, where references or a question look there, in other contexts.
+pub struct Elsewhere<'p> {
+    project: &'p Project,
+    world: &'p dyn World,
+    arguments: &'p Arguments,
+    situation: Situation<'p>,
+    reader: RefCell<Reader<'p>>,
+    variables: OnceCell<HashMap<OsString, OsString>>,
+    files: RefCell<HashMap<String, FileText>>,
+}
+
+/// The trimmed text of a file; none if it is not there, and why if it cannot be read.
+type FileText = Result<Option<Arc<str>>, String>;
+
+impl std::fmt::Debug for Elsewhere<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Elsewhere").finish_non_exhaustive()
+    }
+}
+
+impl<'p> Elsewhere<'p> {
+    /// Has read nothing yet.
+    pub fn new(
+        project: &'p Project,
+        world: &'p dyn World,
+        arguments: &'p Arguments,
+    ) -> Elsewhere<'p> {
+        Elsewhere {
+            project,
+            world,
+            arguments,
+            situation: Situation::new(project, world),
+            reader: RefCell::new(Reader::new(project, world)),
+            variables: OnceCell::new(),
+            files: RefCell::default(),
+        }
+    }
+
+    /// The context that `asked`, the text of `--in`, leads to.
+    pub fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
+        self.situation.here(asked)
+    }
+
+    /// Reads every source in a context.
+    pub fn read(&self, context: Context) -> Result<Readings, Error> {
+        self.reader.borrow_mut().read(context, self.arguments)
+    }
+
+    /// Every context that the axes can form: see [`Situation::contexts`].
+    pub fn contexts(&self, fixed: &Context) -> Result<Vec<Context>, Error> {
+        let rows = |axis: &str| self.reader.borrow_mut().rows_of(axis);
+        self.situation.contexts(fixed, &rows)
+    }
+
+    fn load(&self, path: &str) -> FileText {
+        let full = self.project.folder.join(path);
+        let shown = shown_name(path);
+        let canonical = match self.world.canonical(&full) {
+            Ok(canonical) => canonical,
+            Err(error) => {
+                return match error.kind() {
+                    std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory => Ok(None),
+                    _ => Err(format!("the file {shown} cannot be read: {error}")),
+                };
+            }
+        };
+        if !self.may_read(&canonical) {
+            return Err(format!(
+                "the file {shown} is outside of the project's folder; `read_folders` under \
+                 [limits] lists other folders from which files may be read"
+            ));
+        }
+        let most = self.project.limits.file_bytes;
+        let bytes = match self.world.read_file(&canonical, most) {
+            Ok(bytes) => bytes,
+            Err(ReadProblem::Missing) => return Ok(None),
+            Err(problem) => {
+                let what = format!("the file {shown}");
+                return Err(crate::project::unreadable(&problem, &what).message().to_owned());
+            }
+        };
+        let (text, verdict) = text::decode(bytes);
+        verdict.map_err(|fault| format!("the file {shown} cannot be read: {}", fault.message))?;
+        Ok(Some(text.text().trim().into()))
+    }
+
+    /// Whether a path without links is in the project's folder or in one that it lists.
+    fn may_read(&self, path: &std::path::Path) -> bool {
+        let listed =
+            self.project.read_folders.iter().map(|folder| self.project.folder.join(folder));
+        let mut folders = std::iter::once(self.project.folder.clone()).chain(listed);
+        folders.any(|folder: PathBuf| {
+            self.world.canonical(&folder).is_ok_and(|folder| path.starts_with(folder))
+        })
+    }
+}
+
+impl Outside for Elsewhere<'_> {
+    fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String> {
+        let variables = self.variables.get_or_init(|| self.world.variables().into_iter().collect());
+        match variables.get(OsStr::new(name)).map(|value| value.to_str()) {
+            None => Ok(None),
+            Some(Some(value)) => Ok(Some(value.into())),
+            Some(None) => Err(format!("the variable {} is not UTF-8", shown_name(name))),
+        }
+    }
+
+    fn file(&self, path: &str) -> FileText {
+        if let Some(known) = self.files.borrow().get(path) {
+            return known.clone();
+        }
+        let loaded = self.load(path);
+        self.files.borrow_mut().insert(path.to_owned(), loaded.clone());
+        loaded
+    }
+
+    fn changed(
+        &self,
+        from: &Context,
+        changes: &[(String, Option<String>)],
+    ) -> Result<Arc<Readings>, String> {
+        let context = self.situation.changed(from, changes).map_err(|error| clause(&error))?;
+        self.read(context).map(Arc::new).map_err(|error| clause(&error))
+    }
+}
+
+/// An error, and how to mend it, in a clause.
+fn clause(error: &Error) -> String {
+    match error.helps().first() {
+        Some(help) => format!("{error} ({help})"),
+        None => error.to_string(),
+    }
+}
