@@ -3,7 +3,7 @@
 use crate::resolution::{Rule, Verdict};
 use crate::{
     Answers, Candidate, CandidateId, Conversion, Edit, Failure, KeyId, Keys, LayerIndex, NearName,
-    Outcome, Position, Presence, Reading, Resolution, Value, hide_address_password,
+    Outcome, Position, Presence, Reading, Resolution, Trial, Value, hide_address_password,
     names_a_secret_inside,
 };
 use std::fmt::Write as _;
@@ -15,6 +15,7 @@ mod because;
 mod sentence;
 
 pub use advice::Advice;
+pub(crate) use because::because as because_of;
 
 /// How a setting stands in a context.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -295,9 +296,8 @@ impl Explanation {
         let candidate = resolution.candidate(self.winner.as_ref()?.candidate);
         let input = resolution.reading(candidate).input?;
         let edit = Edit::TakeOut { input, leaf: candidate.leaf };
-        let readings = resolution.readings().edited(&[edit]).ok()?;
-        let then = Resolution::of(Arc::new(readings));
-        let then = Answers::new(then, answers.outside(), answers.limits());
+        let trial = Trial::of(answers, &[edit])?;
+        let then = trial.answers();
         let explanation = Explanation::of(&then, self.key);
         let keys = then.resolution().keys();
         let decided_by = explanation.winner.as_ref().map(|winner| {

@@ -18,7 +18,9 @@ mod axis;
 mod catalogue;
 mod convert;
 mod document;
+mod expected;
 mod explanation;
+mod find;
 mod key;
 mod layer;
 mod near;
@@ -28,6 +30,7 @@ mod reading;
 mod reference;
 mod resolution;
 mod secret;
+mod trial;
 mod value;
 mod variable;
 
@@ -38,7 +41,9 @@ pub use axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_va
 pub use catalogue::{Catalogue, Declared, EmptyText, Former, Gather, Standing, is_variable_name};
 pub use convert::{Conversion, NotAList, read_like, read_list};
 pub use document::{Document, Leaf};
+pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::{Advice, Explanation, LayerState, Row, Stand, Status, Without};
+pub use find::{Hit, find};
 pub use key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
 pub use layer::{
     Condition, Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence,
@@ -54,5 +59,6 @@ pub use reading::{
 pub use reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
 pub use resolution::{Candidate, CandidateId, Resolution, Rule, Verdict};
 pub use secret::{Secrets, hide_address_password, is_secret_name, names_a_secret_inside};
+pub use trial::Trial;
 pub use value::{Element, Entry, Type, Value, is_unprintable};
 pub use variable::{Claim, Clash, Known, Naming};

@@ -79,9 +79,18 @@ pub(crate) enum Command {
     },
     /// Why a setting has its value: every layer, and what became of what it says
     Explain {
-        /// Keys, branches of keys, patterns, or names of variables
+        /// Keys, branches of keys, patterns, names of variables, or places (FILE:LINE)
         #[arg(value_name = "KEY", required = true)]
         keys: Vec<String>,
+        /// Say why it is not that: a value, a layer or a source
+        #[arg(long, value_name = "TEXT")]
+        expected: Option<String>,
+    },
+    /// Backwards: which settings have a value, in any context, and where it is written
+    Find {
+        /// What the value is or contains; what is secret is never found
+        #[arg(value_name = "VALUE")]
+        value: String,
     },
     /// Write the demo project and walk through real questions on it
     Demo {

@@ -2,13 +2,17 @@
 
 use crate::arguments::{Common, Form};
 use crate::look::Look;
+use crate::progress::Progress;
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{Answers, Context, KeyId, Kind, Resolution};
-use justwhy_sources::{Elsewhere, Project};
+use justwhy_sources::{Elsewhere, Error, Project};
+use std::sync::Arc;
 
 pub(crate) mod demo;
+mod expected;
 pub(crate) mod explain;
+pub(crate) mod find;
 pub(crate) mod list;
 pub(crate) mod texts;
 pub(crate) mod whereabouts;
@@ -83,10 +87,51 @@ impl<'a> Answering<'a> {
     }
 }
 
+/// What came of looking into contexts.
+pub(crate) struct Looked {
+    /// How many were looked into.
+    pub(crate) read: usize,
+    /// Those that could not be read, and why.
+    pub(crate) refused: Vec<(Context, Error)>,
+}
+
+/// Resolves the project in each context and looks into it, until `look` gives false.
+pub(crate) fn look_into(
+    answering: &Answering<'_>,
+    contexts: Vec<Context>,
+    mut look: impl FnMut(&Context, &Answers<'_>) -> bool,
+) -> Looked {
+    let mut looked = Looked { read: 0, refused: Vec::new() };
+    let mut progress = Progress::of(contexts.len());
+    for context in contexts {
+        progress.step();
+        let readings = match answering.elsewhere.read(context.clone()) {
+            Ok(readings) => readings,
+            Err(error) => {
+                looked.refused.push((context, error));
+                continue;
+            }
+        };
+        looked.read += 1;
+        let resolution = Resolution::of(Arc::new(readings));
+        let there = Answers::new(resolution, answering.elsewhere, answering.answers.limits());
+        if !look(&context, &there) {
+            break;
+        }
+    }
+    progress.end();
+    looked
+}
+
 /// The value of each axis and where it is from: `environment=production (--in), region unset`.
 pub(crate) fn context_line(context: &Context) -> String {
     use justwhy_core::AxisOrigin;
-    let axes = context.axes.iter().map(|axis| {
+    // An axis that nothing could have given a value, such as the one that numbers rows, goes without
+    // saying.
+    let tells = |axis: &&justwhy_core::AxisValue| {
+        axis.origin != AxisOrigin::Nothing || !axis.passed_over.is_empty()
+    };
+    let axes = context.axes.iter().filter(tells).map(|axis| {
         let from = match &axis.origin {
             AxisOrigin::Variable(name) => name.clone(),
             AxisOrigin::Default => "default".to_owned(),

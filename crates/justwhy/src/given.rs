@@ -8,7 +8,8 @@ use justwhy_sources::{Arguments, Error};
 use std::ffi::OsString;
 
 /// Options that can be given once.
-const ONCE: [&str; 5] = ["--project", "--in", "--process-from", "--output", "--color"];
+const ONCE: [&str; 6] =
+    ["--project", "--in", "--process-from", "--output", "--color", "--expected"];
 
 /// The settings that the words of a valid command line give, in their order.
 pub(crate) fn read(words: &[OsString]) -> Result<Arguments, Error> {

@@ -26,20 +26,29 @@ pub(crate) fn text(answer: &impl Serialize) -> String {
 pub(crate) struct Answer<'a, B: Serialize> {
     justwhy: u8,
     command: &'static str,
-    context: ShownContext<'a>,
+    context: BorrowedContext<'a>,
     #[serde(flatten)]
     body: B,
 }
 
 impl<'a, B: Serialize> Answer<'a, B> {
     pub(crate) fn new(command: &'static str, context: &'a Context, body: B) -> Answer<'a, B> {
-        Answer { justwhy: VERSION, command, context: ShownContext(context), body }
+        Answer { justwhy: VERSION, command, context: BorrowedContext(context), body }
     }
 }
 
-struct ShownContext<'a>(&'a Context);
+/// The axes of a context that have a value.
+pub(crate) struct ShownContext(pub(crate) Context);
 
-impl Serialize for ShownContext<'_> {
+impl Serialize for ShownContext {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        BorrowedContext(&self.0).serialize(serializer)
+    }
+}
+
+struct BorrowedContext<'a>(&'a Context);
+
+impl Serialize for BorrowedContext<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         let mut map = serializer.serialize_map(None)?;
         for (axis, value) in self.0.set() {
@@ -95,6 +104,8 @@ fn serialize<S: Serializer>(value: &Value, serializer: S) -> Result<S::Ok, S::Er
 #[derive(Serialize)]
 pub(crate) struct Standing {
     layer: String,
+    #[serde(skip)]
+    rank: usize,
     source: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     line: Option<usize>,
@@ -104,9 +115,18 @@ pub(crate) struct Standing {
 }
 
 impl Standing {
+    pub(crate) fn layer(&self) -> &str {
+        &self.layer
+    }
+
+    pub(crate) fn rank(&self) -> usize {
+        self.rank
+    }
+
     pub(crate) fn of(resolution: &Resolution, winner: &Stand) -> Standing {
         Standing {
             layer: layer_name(resolution, winner.layer),
+            rank: winner.layer.0,
             source: winner.source.to_string(),
             line: winner.position.map(|position| position.line),
             column: winner.position.map(|position| position.column),
@@ -306,7 +326,7 @@ impl ShownWithout {
     }
 }
 
-fn is_false(value: &bool) -> bool {
+pub(crate) fn is_false(value: &bool) -> bool {
     !*value
 }
 

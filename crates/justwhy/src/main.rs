@@ -11,6 +11,7 @@ mod fingerprint;
 mod given;
 mod json;
 mod look;
+mod progress;
 mod run;
 mod select;
 

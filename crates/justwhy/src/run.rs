@@ -55,8 +55,11 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         Some(Command::List { patterns }) => {
             answer(&asked, world, |answering| commands::list::run(answering, patterns))
         }
-        Some(Command::Explain { keys }) => {
-            answer(&asked, world, |answering| commands::explain::run(answering, keys))
+        Some(Command::Explain { keys, expected }) => answer(&asked, world, |answering| {
+            commands::explain::run(answering, keys, expected.as_deref())
+        }),
+        Some(Command::Find { value }) => {
+            answer(&asked, world, |answering| commands::find::run(answering, value))
         }
     };
     answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal))

@@ -1,13 +1,21 @@
 //! Which settings a person means by what they typed.
 
 use justwhy_core::{
-    KeyId, KeyPath, LayerIndex, Names, Naming, NearName, Pattern, Reading, Resolution, nearest_few,
+    Former, KeyId, KeyPath, LayerIndex, Names, Naming, NearName, Pattern, Reading, Resolution,
+    nearest_few,
 };
 use justwhy_sources::Error;
 
-/// The settings meant by `text`: a key, a branch of keys, a pattern, or the name of a variable; a
-/// key that exists comes first. None only for a pattern that matches nothing.
-pub(crate) fn settings(resolution: &Resolution, text: &str) -> Result<Vec<KeyId>, Error> {
+/// The settings meant by `text`: a key, a branch of keys, a pattern, a key that a setting had once,
+/// the name of a variable, or the place of a line; a key that exists comes first. None only for a
+/// pattern that matches nothing.
+///
+/// `inside` is where the working directory is below the project's folder, for `FILE:LINE`.
+pub(crate) fn settings(
+    resolution: &Resolution,
+    inside: Option<&str>,
+    text: &str,
+) -> Result<Vec<KeyId>, Error> {
     let keys = resolution.keys();
     if Pattern::has_wildcard(text) {
         let pattern = Pattern::parse(text).map_err(|error| bad_key(text, &error))?;
@@ -23,8 +31,14 @@ pub(crate) fn settings(resolution: &Resolution, text: &str) -> Result<Vec<KeyId>
             return Ok(found);
         }
     }
+    if let Some(key) = parsed.as_ref().ok().and_then(|path| once_called(resolution, path)) {
+        return Ok(vec![key]);
+    }
     if let Some(key) = of_variable(resolution, text) {
         return Ok(vec![key]);
+    }
+    if let Some((file, line)) = place(text) {
+        return at_line(resolution, inside, file, line);
     }
     match parsed {
         Ok(_) => Err(unknown(resolution, text)),
@@ -48,10 +62,84 @@ fn of_variable(resolution: &Resolution, name: &str) -> Option<KeyId> {
             namings.push(naming);
         }
     }
+    let mut declared = resolution.readings().catalogue.settings();
+    let given = declared.find(|(_, declared)| declared.variable.as_deref() == Some(name));
+    if let Some((key, _)) = given {
+        return Some(key);
+    }
     namings.into_iter().find_map(|naming| {
         // Indexing would cost as much as asking every setting once.
         settings.iter().copied().find(|key| naming.variable(resolution.keys(), *key) == name)
     })
+}
+
+/// The setting that was once called so.
+fn once_called(resolution: &Resolution, path: &KeyPath) -> Option<KeyId> {
+    let readings = resolution.readings();
+    let by_variable = |name: &str| {
+        let mut declared = readings.catalogue.settings();
+        declared.find_map(|(key, declared)| {
+            let is_it = |former: &Former| matches!(former, Former::Variable(it) if it == name);
+            declared.formerly.iter().any(is_it).then_some(key)
+        })
+    };
+    let key = resolution.keys().find(KeyId::ROOT, path);
+    key.and_then(|key| readings.catalogue.successor(key)).or_else(|| by_variable(&path.to_string()))
+}
+
+/// `FILE:LINE`, or `FILE:LINE:COLUMN` as places are shown.
+fn place(text: &str) -> Option<(&str, usize)> {
+    let number = |text: &str| text.parse::<usize>().ok().filter(|number| *number > 0);
+    let (before, last) = text.rsplit_once(':')?;
+    let last = number(last)?;
+    match before.rsplit_once(':') {
+        Some((file, line)) if number(line).is_some() => Some((file, number(line)?)),
+        _ => (!before.is_empty()).then_some((before, last)),
+    }
+}
+
+/// The settings written at a line of a file, whose path is relative to the working directory or to
+/// the project.
+fn at_line(
+    resolution: &Resolution,
+    inside: Option<&str>,
+    file: &str,
+    line: usize,
+) -> Result<Vec<KeyId>, Error> {
+    let file = file.strip_prefix("./").unwrap_or(file);
+    let from_here = inside.filter(|inside| !inside.is_empty());
+    let paths = [from_here.map(|inside| format!("{inside}/{file}")), Some(file.to_owned())];
+    let mut is_read = false;
+    for path in paths.into_iter().flatten() {
+        let (mut exact, mut covering) = (Vec::new(), Vec::new());
+        for id in resolution.all_candidates() {
+            let candidate = resolution.candidate(id);
+            let reading = resolution.reading(candidate);
+            if reading.source.as_ref() != path {
+                continue;
+            }
+            is_read = true;
+            let at = resolution.leaf(candidate).at;
+            let Some(start) = reading.document.position(at) else { continue };
+            let end =
+                at.and_then(|at| reading.document.text.as_ref().map(|it| it.position(at.end)));
+            if start.line == line {
+                exact.push(candidate.key);
+            } else if start.line < line && end.is_some_and(|end| line <= end.line) {
+                covering.push(candidate.key);
+            }
+        }
+        let found = if exact.is_empty() { covering } else { exact };
+        if !found.is_empty() {
+            return Ok(resolution.keys().sorted(found));
+        }
+    }
+    let message = match is_read {
+        true => format!("no value of a setting begins at line {line} of {file}"),
+        false => format!("no source that is read here is called {file}"),
+    };
+    let error = Error::new("unknown-key", message);
+    Err(error.help("a place is FILE:LINE, from the working directory or the project's folder"))
 }
 
 fn bad_key(text: &str, error: &justwhy_core::NameError) -> Error {

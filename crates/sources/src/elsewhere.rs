@@ -8,7 +8,7 @@ use crate::tree::shown_name;
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::HashMap;
-use justwhy_core::{Context, Outside, Readings};
+use justwhy_core::{AxisOrigin, Context, LayerIndex, Outside, Readings};
 use std::cell::{OnceCell, RefCell};
 use std::ffi::{OsStr, OsString};
 use std::path::PathBuf;
@@ -60,6 +60,58 @@ impl<'p> Elsewhere<'p> {
     /// Reads every source in a context.
     pub fn read(&self, context: Context) -> Result<Readings, Error> {
         self.reader.borrow_mut().read(context, self.arguments)
+    }
+
+    /// Reads every source in a context as if the conditions of one layer were met there.
+    pub fn read_as_if_active(
+        &self,
+        context: Context,
+        layer: LayerIndex,
+    ) -> Result<Readings, Error> {
+        self.reader.borrow_mut().read_with(context, self.arguments, Some(layer))
+    }
+
+    /// The place at which a layer is declared, as text.
+    pub fn declared_at(&self, layer: LayerIndex) -> String {
+        let file = &self.project.file;
+        let declared = layer.0.checked_sub(1).and_then(|number| self.project.layers.get(number));
+        match declared {
+            Some(declared) => {
+                let position = self.project.text.position(declared.at.start);
+                format!("{file}:{}:{}", position.line, position.column)
+            }
+            None => file.clone(),
+        }
+    }
+
+    /// The path of the working directory below the project's folder; none if it is outside.
+    pub fn inside(&self) -> Option<&str> {
+        self.situation.inside()
+    }
+
+    /// What to say after `--in` for the context `wanted`: the axes on which it differs from here, or
+    /// all of them if others would follow.
+    pub fn way_to(&self, here: &Context, wanted: &Context) -> String {
+        let text = |only_changes: bool| {
+            let axes = wanted.axes.iter().zip(&here.axes);
+            let told = axes.filter(|(wanted, here)| {
+                !only_changes
+                    || wanted.value != here.value
+                    || here.origin == AxisOrigin::Asked && here.value.is_some()
+            });
+            let told = told.filter(|(wanted, here)| wanted.value.is_some() || here.value.is_some());
+            let told = told.map(|(wanted, _)| {
+                format!("{}={}", wanted.axis, wanted.value.as_deref().unwrap_or_default())
+            });
+            told.collect::<Vec<_>>().join(",")
+        };
+        let short = text(true);
+        let leads_there = |text: &str| {
+            self.situation.here(Some(text)).is_ok_and(|context| {
+                context.axes.iter().zip(&wanted.axes).all(|(one, other)| one.value == other.value)
+            })
+        };
+        if leads_there(&short) { short } else { text(false) }
     }
 
     /// Every context that the axes can form: see [`Situation::contexts`].

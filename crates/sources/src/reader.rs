@@ -31,6 +31,7 @@ pub struct Reader<'p> {
     /// What each pattern of paths matches.
     matches: HashMap<String, Vec<String>>,
     process: Option<Arc<Document>>,
+    arguments: Option<Arc<Document>>,
     values: HashMap<Option<usize>, Arc<Document>>,
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
@@ -69,6 +70,7 @@ impl<'p> Reader<'p> {
             texts: HashMap::new(),
             matches: HashMap::new(),
             process: None,
+            arguments: None,
             values: HashMap::new(),
             folders: None,
             never: Arc::new(project.axis_variables().map(str::to_owned).collect()),
@@ -77,10 +79,21 @@ impl<'p> Reader<'p> {
 
     /// Reads what every layer says in `context`.
     pub fn read(&mut self, context: Context, arguments: &Arguments) -> Result<Readings, Error> {
+        self.read_with(context, arguments, None)
+    }
+
+    /// The same as if the conditions of one layer were met.
+    pub(crate) fn read_with(
+        &mut self,
+        context: Context,
+        arguments: &Arguments,
+        met: Option<LayerIndex>,
+    ) -> Result<Readings, Error> {
         let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
         let mut wanted = Vec::new();
-        for declared in &self.project.layers {
-            let layer = self.layer(declared, &context)?;
+        for (number, declared) in self.project.layers.iter().enumerate() {
+            let is_met = met == Some(LayerIndex(number + 1));
+            let layer = self.layer(declared, &context, is_met)?;
             if layer.presence == Presence::Read {
                 wanted.push(self.files_of(declared, &layer)?);
             } else {
@@ -111,7 +124,11 @@ impl<'p> Reader<'p> {
         }
         let index = LayerIndex(layers.len());
         layers.push(Layer::new("arguments", Kind::Arguments, Names::Keys));
-        let said = Arc::new(arguments.document(Arc::make_mut(&mut self.keys)));
+        // One document in all contexts, so that a trial changes it in all of them.
+        let keys = &mut self.keys;
+        let said =
+            self.arguments.get_or_insert_with(|| Arc::new(arguments.document(Arc::make_mut(keys))));
+        let said = Arc::clone(said);
         inputs.push(input(index, ("arguments".into(), said, true), None, false));
         let inputs = Inputs {
             keys: std::mem::take(&mut self.keys),
@@ -136,7 +153,12 @@ impl<'p> Reader<'p> {
         }
     }
 
-    fn layer(&self, declared: &ProjectLayer, context: &Context) -> Result<Layer, Error> {
+    fn layer(
+        &self,
+        declared: &ProjectLayer,
+        context: &Context,
+        is_met: bool,
+    ) -> Result<Layer, Error> {
         let (kind, reads_process) = match declared.reads {
             Reads::File(..) => (Kind::File, false),
             Reads::Files(..) => (Kind::Files, false),
@@ -177,11 +199,15 @@ impl<'p> Reader<'p> {
         layer.axes = path_axes.into_iter().chain(under_axes).collect();
         layer.axes.sort_by_key(order);
         layer.axes.dedup();
+        let inactivity = Inactivity::of(&declared.when, &declared.unless, context);
+        if let Some(inactivity) = inactivity.filter(|_| !is_met) {
+            layer.presence = Presence::Inactive(inactivity);
+        }
         self.settle_place(declared, &mut layer, context)?;
         Ok(layer)
     }
 
-    /// Finds out whether a layer is active here and which file, section and row it reads.
+    /// Finds out which file, section and row a layer reads here; it may need an axis that is unset.
     fn settle_place(
         &self,
         declared: &ProjectLayer,
@@ -189,9 +215,6 @@ impl<'p> Reader<'p> {
         context: &Context,
     ) -> Result<(), Error> {
         let needs = |axis: &str| Inactivity::Needs { axis: axis.to_owned() };
-        if let Some(inactivity) = Inactivity::of(&declared.when, &declared.unless, context) {
-            layer.presence = Presence::Inactive(inactivity);
-        }
         if let Some(under) = &declared.under {
             match under.fill(context) {
                 Ok(section) => layer.under = Some(section),

@@ -52,7 +52,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
 }
 
 /// Why the candidate has its verdict.
-fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
+pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
     let by = candidate.by.map(|by| answers.resolution().candidate(by));
     match (candidate.verdict, by) {
         (Verdict::Wins, _) => wins(answers, candidate),

@@ -100,15 +100,42 @@ pub enum Edit {
         /// The name, the section included.
         name: KeyPath,
     },
-    /// The strongest source of a layer says something more.
-    Add {
-        /// The layer, which must be active.
+    /// A layer takes a pattern away no more.
+    StopRemoving {
+        /// The layer.
         layer: LayerIndex,
-        /// The name in the source's own terms, the section included.
-        name: KeyPath,
-        /// What it says.
-        value: Value,
+        /// The pattern as written.
+        written: String,
     },
+    /// An empty text counts.
+    CountEmpty {
+        /// The layer that says it.
+        layer: LayerIndex,
+        /// The setting.
+        key: KeyId,
+    },
+}
+
+impl Edit {
+    /// The input that it is about.
+    pub(crate) fn input(&self) -> Option<usize> {
+        match self {
+            Edit::TakeOut { input, .. }
+            | Edit::Change { input, .. }
+            | Edit::Rename { input, .. } => Some(*input),
+            Edit::StopRemoving { .. } | Edit::CountEmpty { .. } => None,
+        }
+    }
+
+    /// The leaf that it is about.
+    pub(crate) fn leaf(&self) -> Option<u32> {
+        match self {
+            Edit::TakeOut { leaf, .. } | Edit::Change { leaf, .. } | Edit::Rename { leaf, .. } => {
+                Some(*leaf)
+            }
+            Edit::StopRemoving { .. } | Edit::CountEmpty { .. } => None,
+        }
+    }
 }
 
 /// # Assembling
@@ -130,75 +157,20 @@ impl Readings {
             let input = inputs.inputs[input].clone();
             return Err(Box::new(BadInput { input, problem, keys }));
         }
+        inputs.layers.clone_from(&layers);
         lacking_sections(&mut layers, &inputs, &readings);
         let readings = with_removals(work, &layers, &inputs, readings);
         inputs.keys = Arc::clone(&keys);
-        inputs.layers.clone_from(&layers);
         let context = inputs.context.clone();
         Ok(Readings { keys, context, layers, readings, catalogue, inputs })
     }
 
-    /// What would be read if the sources were changed so.
-    pub fn edited(&self, edits: &[Edit]) -> Result<Readings, Box<BadInput>> {
-        let mut inputs = self.inputs.clone();
-        let mut taken: Vec<(usize, u32)> = Vec::new();
-        for edit in edits {
-            match edit {
-                Edit::TakeOut { input, leaf } => taken.push((*input, *leaf)),
-                Edit::Change { input, leaf, value } => {
-                    let document = Arc::make_mut(&mut inputs.inputs[*input].document);
-                    document.leaves[*leaf as usize].value = value.clone();
-                    document.literal_dollars.retain(|(at, _)| *at != *leaf as usize);
-                }
-                Edit::Rename { input, leaf, name } => {
-                    let name = Arc::make_mut(&mut inputs.keys).intern(KeyId::ROOT, name);
-                    let document = Arc::make_mut(&mut inputs.inputs[*input].document);
-                    document.leaves[*leaf as usize].name = name;
-                }
-                Edit::Add { layer, name, value } => add(&mut inputs, *layer, name, value),
-            }
-        }
-        taken.sort_by_key(|taken| std::cmp::Reverse(*taken));
-        taken.dedup();
-        for (input, leaf) in taken {
-            take_out(Arc::make_mut(&mut inputs.inputs[input].document), leaf as usize);
-        }
-        Readings::assemble(inputs)
+    /// The first input that reads the same document: an edit to one is an edit to all of them.
+    pub(crate) fn first_of_document(&self, input: usize) -> usize {
+        let document = &self.inputs.inputs[input].document;
+        let all = self.inputs.inputs.iter();
+        all.take(input).position(|it| Arc::ptr_eq(&it.document, document)).unwrap_or(input)
     }
-}
-
-fn take_out(document: &mut Document, leaf: usize) {
-    let gone = document.leaves.remove(leaf);
-    // The table that it stood in is still there.
-    if let Some(at) = gone.at {
-        document.empty_tables.push((gone.name, at));
-    }
-    document.through.retain(|(at, _)| *at != leaf);
-    document.literal_dollars.retain(|(at, _)| *at != leaf);
-    let later = document.through.iter_mut().map(|(at, _)| at);
-    let later = later.chain(document.literal_dollars.iter_mut().map(|(at, _)| at));
-    later.filter(|at| **at > leaf).for_each(|at| *at -= 1);
-}
-
-fn add(inputs: &mut Inputs, layer: LayerIndex, name: &KeyPath, value: &Value) {
-    let name = Arc::make_mut(&mut inputs.keys).intern(KeyId::ROOT, name);
-    let leaf = Leaf { name, value: value.clone(), at: None };
-    if let Some(input) = inputs.inputs.iter_mut().rev().find(|input| input.layer == layer) {
-        Arc::make_mut(&mut input.document).leaves.push(leaf);
-        return;
-    }
-    let declared = &mut inputs.layers[layer.0];
-    declared.presence = Presence::Read;
-    let input = Input {
-        layer,
-        source: declared.path.clone().unwrap_or_default().into(),
-        document: Arc::new(Document { leaves: vec![leaf], ..Document::default() }),
-        section: declared.under.clone(),
-        may_lack_section: false,
-        untyped: declared.names != Names::Keys,
-    };
-    let at = inputs.inputs.partition_point(|other| other.layer <= layer);
-    inputs.inputs.insert(at, input);
 }
 
 type Read<T> = Result<T, (usize, BadReading)>;

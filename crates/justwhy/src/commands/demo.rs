@@ -17,11 +17,15 @@ macro_rules! files {
     };
 }
 
-const FILES: [(&str, &str); 12] = files![
+const FILES: [(&str, &str); 16] = files![
     "README.md",
+    "data/gauges.csv",
     "deploy.env",
     "justwhy.toml",
     "local.env",
+    "services/alerts/here.toml",
+    "services/collector/here.toml",
+    "services/forecast/here.toml",
     "settings/defaults.toml",
     "settings/dev.yaml",
     "settings/production.yaml",
@@ -33,7 +37,7 @@ const FILES: [(&str, &str); 12] = files![
 ];
 
 /// Questions, each with the arguments that answer it.
-const QUESTIONS: [(&str, &[&str]); 7] = [
+const QUESTIONS: [(&str, &[&str]); 12] = [
     (
         "I am on the night shift. Where do I stand, and which files count here?",
         &["--process-from", "shift.env"],
@@ -46,6 +50,23 @@ const QUESTIONS: [(&str, &[&str]); 7] = [
         "Why is the alarm raised at 140 cm there, and not at 120 as production.yaml says?",
         &["explain", "alert.threshold_cm", "--in", "production,north"],
     ),
+    (
+        "And what would it take to have the 120?",
+        &["explain", "alert.threshold_cm", "--in", "production,north", "--expected", "120"],
+    ),
+    (
+        "From which address do the alerts read the forecast, and who says so?",
+        &["explain", "alert.feed", "--in", "production,alerts"],
+    ),
+    (
+        "Who is told in the north, and which file adds whom?",
+        &["explain", "alert.recipients", "--in", "production,north"],
+    ),
+    (
+        "production.yaml keeps the audit for 30 days. Why do the alerts keep it for 400?",
+        &["explain", "audit.keep_days", "--in", "production,alerts"],
+    ),
+    ("Where is 140 set, and where does it hold?", &["find", "140"]),
     (
         "I gave the shift a database of its own. Why is it not used?",
         &["explain", "database.url", "--process-from", "shift.env"],

@@ -1,6 +1,6 @@
 //! `explain`: why a setting has its value.
 
-use super::{Answering, context_line};
+use super::{Answering, context_line, expected};
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
@@ -16,6 +16,8 @@ use serde::Serialize;
 #[derive(Serialize)]
 struct Body {
     settings: Vec<json::Setting>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    expected: Option<expected::ShownSearch>,
 }
 
 /// For more settings at once it is not told what would be without what decides: that is found out
@@ -24,11 +26,16 @@ const MOST_WITHOUT: usize = 12;
 /// The most items of a gathered list that are told.
 const MOST_ITEMS: usize = 40;
 
-pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome, Vec<Error>> {
+pub(crate) fn run(
+    answering: &Answering<'_>,
+    keys: &[String],
+    wanted: Option<&str>,
+) -> Result<Outcome, Vec<Error>> {
     let resolution = answering.resolution();
     let mut chosen = Vec::new();
     for key in keys {
-        let found = select::settings(resolution, key).map_err(|error| vec![error])?;
+        let found = select::settings(resolution, answering.elsewhere.inside(), key)
+            .map_err(|error| vec![error])?;
         if found.is_empty() {
             let message = format!("no setting matches {key}");
             let error = Error::new("unknown-key", message);
@@ -39,6 +46,16 @@ pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome,
     let chosen = resolution.keys().sorted(chosen);
     let answers: Vec<Explanation> =
         chosen.into_iter().map(|key| Explanation::of(answering.answers, key)).collect();
+    let search = match (wanted, answers.as_slice()) {
+        (None, _) => None,
+        (Some(wanted), [answer]) => Some(expected::search(answering, answer.key, wanted)?),
+        (Some(_), several) => {
+            let message =
+                format!("--expected is about one setting, and these are {}", several.len());
+            let error = Error::new("bad-argument", message);
+            return Err(vec![error.help("name one of them")]);
+        }
+    };
     let tells = answers.len() <= MOST_WITHOUT;
     let without =
         |answer: &Explanation| if tells { answer.without(answering.answers) } else { None };
@@ -52,11 +69,12 @@ pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome,
                 json::Setting::with_reasons(answering.answers, answer, without, &fingerprints)
             })
             .collect();
-        json::text(&json::Answer::new("explain", answering.context(), Body { settings }))
+        let expected = search.as_ref().map(expected::Search::shown);
+        json::text(&json::Answer::new("explain", answering.context(), Body { settings, expected }))
     } else {
         let texts: Vec<String> = answers
             .iter()
-            .map(|answer| text(answering, answer, without(answer), &fingerprints))
+            .map(|answer| text(answering, answer, search.as_ref(), without(answer), &fingerprints))
             .collect();
         texts.join("\n\n")
     };
@@ -66,6 +84,7 @@ pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome,
 fn text(
     answering: &Answering<'_>,
     answer: &Explanation,
+    search: Option<&expected::Search>,
     without: Option<Without>,
     fingerprints: &Fingerprints,
 ) -> String {
@@ -82,6 +101,9 @@ fn text(
         }
     }
     out.push('\n');
+    if let Some(search) = search {
+        search.text(look, answer, &mut out);
+    }
     look.paragraph(&mut out, &answer.why(answering.answers).join(" "), "  ");
     if let Some(without) = without {
         look.paragraph(&mut out, &without_it(resolution, &without), "  ");
@@ -192,7 +214,7 @@ fn tree(look: &Look, hops: &[Hop], rail: &str, out: &mut String) {
         out.push_str(&lead);
         out.push_str(&look.paint(Role::Key, &reference));
         let below = look.symbol(if is_last { Symbol::Gap } else { Symbol::Rail });
-        let below = format!("{rail}{below}  ");
+        let below = format!("{rail}{below} ");
         let arrow = look.symbol(Symbol::Leads);
         let used = width(&reference) + width(arrow) + 2;
         let margin = format!("  {}", look.paint(Role::Lost, &below));
@@ -247,9 +269,19 @@ fn items(look: &Look, resolution: &Resolution, items: &[Item], out: &mut String)
         })
         .collect();
     let widest = rows.iter().map(|(value, _)| width(value)).max().unwrap_or(0);
+    let longest = rows.iter().map(|(_, place)| width(place)).max().unwrap_or(0);
+    let is_narrow = widest + longest + 4 > look.columns();
     for (value, place) in rows {
-        let value = fill(&look.paint(Role::Value, &value), width(&value), widest);
-        out.push_str(&format!("  {value}  {}\n", look.paint(Role::Place, &place)));
+        let painted = look.paint(Role::Value, &value);
+        if is_narrow {
+            out.push_str(&format!("  {painted}\n"));
+            for line in look.wrap(&place, look.columns().saturating_sub(4)) {
+                out.push_str(&format!("    {}\n", look.paint(Role::Place, &line)));
+            }
+        } else {
+            let value = fill(&painted, width(&value), widest);
+            out.push_str(&format!("  {value}  {}\n", look.paint(Role::Place, &place)));
+        }
     }
     if items.len() > MOST_ITEMS {
         let more = items.len() - MOST_ITEMS;
@@ -282,7 +314,7 @@ fn rung(
         }
         Row::Unsaid { state, .. } => (Symbol::Quiet, Role::Lost, state.name(), Role::Lost),
     };
-    let verdicts = "overridden".len();
+    let verdicts = "contributes".len();
     let start = format!(
         "  {} {}  {}  ",
         look.paint(symbol_role, look.symbol(symbol)),

@@ -60,7 +60,8 @@ fn chosen(
     let mut found = Vec::new();
     let mut notes = String::new();
     for pattern in patterns {
-        let matching = select::settings(resolution, pattern).map_err(|error| vec![error])?;
+        let matching = select::settings(resolution, answering.elsewhere.inside(), pattern)
+            .map_err(|error| vec![error])?;
         if matching.is_empty() && Pattern::has_wildcard(pattern) {
             notes.push_str(&answering.look.text(&format!("note: no setting matches {pattern}")));
             notes.push('\n');

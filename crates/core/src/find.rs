@@ -1,0 +1,76 @@
+//! Backwards: which settings have a value, and where it is written.
+
+use crate::{
+    Answers, CandidateId, Explanation, Stand, Value, hide_address_password, names_a_secret_inside,
+};
+
+/// Something that is or contains the value that was looked for.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Hit {
+    /// The candidate that says it, or from which the effective value is.
+    pub candidate: CandidateId,
+    /// Where that stands.
+    pub stand: Stand,
+    /// The value: as it is written, or the effective one if only that has it.
+    pub value: Value,
+    /// Whether only references or conversion made it so.
+    pub is_made: bool,
+    /// Whether it is in force.
+    pub is_in_force: bool,
+}
+
+/// Every candidate and effective value that is or contains `text`; never a secret, and never the
+/// password of an address.
+pub fn find(answers: &Answers<'_>, text: &str) -> Vec<Hit> {
+    let resolution = answers.resolution();
+    let mut hits = Vec::new();
+    for key in resolution.settings() {
+        let mut candidates = resolution.candidates(key).peekable();
+        if candidates.peek().is_none() || answers.is_secret(key) {
+            continue;
+        }
+        let before = hits.len();
+        let explanation = Explanation::of(answers, key);
+        let is_set = explanation.value().is_some();
+        for id in candidates {
+            let candidate = resolution.candidate(id);
+            let value = &resolution.leaf(candidate).value;
+            let is_hidden =
+                resolution.reading(candidate).is_removal() || names_a_secret_inside(value);
+            if is_hidden || !has(&hide_address_password(value), text) {
+                continue;
+            }
+            hits.push(Hit {
+                candidate: id,
+                stand: Stand::of(resolution, id),
+                value: hide_address_password(value).into_owned(),
+                is_made: false,
+                is_in_force: is_set && candidate.verdict.is_in_force(),
+            });
+        }
+        let is_told = hits[before..].iter().any(|hit| hit.is_in_force);
+        let made = explanation.value().filter(|value| !is_told && has(value, text));
+        if let (Some(value), Some(stand)) = (made, explanation.winner) {
+            hits.push(Hit {
+                candidate: stand.candidate,
+                stand,
+                value,
+                is_made: true,
+                is_in_force: true,
+            });
+        }
+    }
+    hits
+}
+
+/// Whether a value is or contains a text.
+fn has(value: &Value, text: &str) -> bool {
+    match value {
+        Value::Text(said) => said.contains(text),
+        Value::List(items) => items.iter().any(|item| has(&item.value, text)),
+        Value::Map(entries) => {
+            entries.iter().any(|entry| entry.name.contains(text) || has(&entry.value, text))
+        }
+        other => other.show().contains(text),
+    }
+}

@@ -1,0 +1,296 @@
+//! `explain --expected`: why a setting is not what somebody expected.
+
+use super::{Answering, look_into};
+use crate::json::{ShownContext, ShownValue, is_false};
+use crate::look::{Look, Role};
+use justwhy_core::{
+    Answers, Context, Explanation, Found, How, KeyId, Resolution, Wanted, unread_layers,
+};
+use justwhy_sources::Error;
+use serde::Serialize;
+use std::sync::Arc;
+
+/// What the search came to.
+pub(crate) struct Search {
+    text: String,
+    is_met: bool,
+    /// Whether the setting is secret, so that values were not compared.
+    is_secret: bool,
+    /// What was found, first what comes first in the order of the search.
+    found: Vec<(Found, Option<Context>)>,
+    candidates: usize,
+    contexts: usize,
+    unreadable: usize,
+    inactive: Vec<String>,
+    sources: usize,
+}
+
+/// Looks for `text` among the candidates of the setting, then in other contexts, in layers that were
+/// not read, under near names, and outside of sections.
+pub(crate) fn search(
+    answering: &Answering<'_>,
+    key: KeyId,
+    text: &str,
+) -> Result<Search, Vec<Error>> {
+    let answers = answering.answers;
+    let resolution = answers.resolution();
+    let wanted = Wanted::of(answers, text);
+    let mut search = Search {
+        text: text.to_owned(),
+        is_met: wanted.is_met(answers, key),
+        is_secret: answers.is_secret(key),
+        found: Vec::new(),
+        candidates: resolution.candidates(key).count(),
+        contexts: 0,
+        unreadable: 0,
+        inactive: Vec::new(),
+        sources: resolution.readings().inputs.inputs.len(),
+    };
+    if search.is_met {
+        return Ok(search);
+    }
+    let here = wanted.among_candidates(answers, key).map(|found| (found, None));
+    search.found.extend(here);
+    if search.found.is_empty() {
+        in_other_contexts(answering, key, &wanted, &mut search)?;
+    }
+    if search.found.is_empty() {
+        in_inactive_layers(answering, key, &wanted, &mut search);
+    }
+    search.found.extend(wanted.under_near_names(answers, key).map(|found| (found, None)));
+    search.found.extend(wanted.outside_of_sections(answers, key).map(|found| (found, None)));
+    Ok(search)
+}
+
+/// The nearest context in which it is in force, or else the nearest in which it is a candidate.
+fn in_other_contexts(
+    answering: &Answering<'_>,
+    key: KeyId,
+    wanted: &Wanted,
+    search: &mut Search,
+) -> Result<(), Vec<Error>> {
+    let here = answering.context();
+    let differs = |context: &Context| {
+        let axes = context.axes.iter().zip(&here.axes);
+        axes.filter(|(one, other)| one.value != other.value).count()
+    };
+    let free = Context::default();
+    let mut contexts = answering.elsewhere.contexts(&free).map_err(|error| vec![error])?;
+    contexts.retain(|context| differs(context) > 0);
+    contexts.sort_by_key(differs);
+    let mut second: Option<(Found, Option<Context>)> = None;
+    let looked = look_into(answering, contexts, |context, there| {
+        let way = answering.elsewhere.way_to(here, context);
+        match wanted.in_other_context(there, key, &way) {
+            Some(found) if found.how == How::InForceElsewhere => {
+                search.found.push((found, Some(context.clone())));
+                false
+            }
+            Some(found) => {
+                second.get_or_insert_with(|| (found, Some(context.clone())));
+                true
+            }
+            None => true,
+        }
+    });
+    search.contexts = looked.read;
+    search.unreadable = looked.refused.len();
+    if search.found.is_empty() {
+        search.found.extend(second);
+    }
+    Ok(())
+}
+
+fn in_inactive_layers(answering: &Answering<'_>, key: KeyId, wanted: &Wanted, search: &mut Search) {
+    let answers = answering.answers;
+    for layer in unread_layers(answers.resolution().readings()) {
+        let context = answering.context().clone();
+        let Ok(readings) = answering.elsewhere.read_as_if_active(context, layer) else { continue };
+        let resolution = Resolution::of(Arc::new(readings));
+        let forced = Answers::new(resolution, answers.outside(), answers.limits());
+        let name = answers.resolution().readings().layer(layer).name.clone();
+        search.inactive.push(name);
+        let place = answering.elsewhere.declared_at(layer);
+        if let Some(found) = wanted.in_inactive_layer(answers, &forced, layer, key, &place) {
+            search.found.push((found, None));
+            return;
+        }
+    }
+}
+
+/// # As text
+impl Search {
+    pub(crate) fn text(&self, look: &Look, answer: &Explanation, out: &mut String) {
+        let text = match self.text.as_str() {
+            "" => "\"\"",
+            text => text,
+        };
+        let mut lines: Vec<(Role, String)> = Vec::new();
+        if self.is_met {
+            lines.push((Role::Value, format!("It is {text}, as expected.")));
+        }
+        for (number, (found, _)) in self.found.iter().enumerate() {
+            let place = match found.position {
+                Some(position) => {
+                    format!("{}:{}:{}", found.source, position.line, position.column)
+                }
+                None if found.source.as_ref() == "process" => {
+                    format!("the variable {}", found.name)
+                }
+                None => found.source.to_string(),
+            };
+            let says = match &found.says {
+                Some(value) => format!("says {}", value.show()),
+                None => "says a secret".to_owned(),
+            };
+            let lead = if number == 0 { format!("Expected {text}: ") } else { "Also: ".to_owned() };
+            let what = format!("{lead}{} {says} ({place}).", found.layer);
+            lines.push((Role::Plain, what));
+            lines.push((Role::Warning, format!("It is not in force here: {}.", found.keeps)));
+            let steps: Vec<String> = found.steps.iter().map(|step| step.show()).collect();
+            match steps.as_slice() {
+                [] => lines
+                    .push((Role::Lost, "No single change would put it in force here.".to_owned())),
+                [one] => lines.push((Role::Value, format!("Smallest step: {one}."))),
+                several => lines.push((
+                    Role::Value,
+                    format!("Smallest steps, all of them: {}.", several.join("; ")),
+                )),
+            }
+        }
+        if !self.is_met && self.found.is_empty() {
+            lines.push((Role::Warning, format!("Expected {text}: it is nowhere.")));
+            lines.push((Role::Plain, self.looked_at(answer)));
+        }
+        for (role, line) in lines {
+            for line in look.wrap(&line, look.columns().saturating_sub(2)) {
+                out.push_str(&format!("  {}\n", look.paint(role, &line)));
+            }
+        }
+        out.push('\n');
+    }
+
+    /// What was searched, as a sentence.
+    fn looked_at(&self, answer: &Explanation) -> String {
+        let count = |count: usize, one: &str, many: &str| match count {
+            1 => format!("1 {one}"),
+            count => format!("{count} {many}"),
+        };
+        let mut looked = vec![
+            count(self.candidates, "candidate here", "candidates here"),
+            count(self.contexts, "other context", "other contexts"),
+        ];
+        if !self.inactive.is_empty() {
+            looked.push(format!("the inactive {}", self.inactive.join(", ")));
+        }
+        let sources = count(self.sources, "source", "sources");
+        looked.push(format!("near names and other sections in {sources}"));
+        let looked = justwhy_core::list_values(&looked, "and");
+        let mut sentence = format!("Looked at {looked}.");
+        if self.unreadable > 0 {
+            let contexts = count(self.unreadable, "context", "contexts");
+            sentence.push_str(&format!(" {contexts} could not be read."));
+        }
+        if answer.secret {
+            sentence.push_str(
+                " The setting is secret, so that no value was compared: name a layer or a source.",
+            );
+        }
+        sentence
+    }
+}
+
+/// # As JSON
+#[derive(Serialize)]
+pub(crate) struct ShownSearch {
+    text: String,
+    is_met: bool,
+    #[serde(skip_serializing_if = "is_false")]
+    secret: bool,
+    found: Vec<ShownFound>,
+    searched: Searched,
+}
+
+#[derive(Serialize)]
+struct Searched {
+    candidates: usize,
+    contexts: usize,
+    #[serde(skip_serializing_if = "is_zero")]
+    unreadable_contexts: usize,
+    inactive_layers: Vec<String>,
+    sources: usize,
+}
+
+fn is_zero(count: &usize) -> bool {
+    *count == 0
+}
+
+#[derive(Serialize)]
+struct ShownFound {
+    sense: &'static str,
+    how: &'static str,
+    layer: String,
+    source: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    line: Option<usize>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    column: Option<usize>,
+    name: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    says: Option<ShownValue>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    context: Option<ShownContext>,
+    keeps: String,
+    steps: Vec<ShownStep>,
+}
+
+#[derive(Serialize)]
+struct ShownStep {
+    act: &'static str,
+    at: String,
+    name: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    to: Option<String>,
+    step: String,
+}
+
+impl Search {
+    pub(crate) fn shown(&self) -> ShownSearch {
+        let found = |(found, context): &(Found, Option<Context>)| ShownFound {
+            sense: found.sense.name(),
+            how: found.how.name(),
+            layer: found.layer.clone(),
+            source: found.source.to_string(),
+            line: found.position.map(|position| position.line),
+            column: found.position.map(|position| position.column),
+            name: found.name.clone(),
+            says: found.says.clone().map(ShownValue),
+            context: context.clone().map(ShownContext),
+            keeps: found.keeps.clone(),
+            steps: found
+                .steps
+                .iter()
+                .map(|step| ShownStep {
+                    act: step.act.name(),
+                    at: step.at.clone(),
+                    name: step.name.clone(),
+                    to: step.to.clone(),
+                    step: step.show(),
+                })
+                .collect(),
+        };
+        ShownSearch {
+            text: self.text.clone(),
+            is_met: self.is_met,
+            secret: self.is_secret,
+            found: self.found.iter().map(found).collect(),
+            searched: Searched {
+                candidates: self.candidates,
+                contexts: self.contexts,
+                unreadable_contexts: self.unreadable,
+                inactive_layers: self.inactive.clone(),
+                sources: self.sources,
+            },
+        }
+    }
+}

@@ -1,0 +1,233 @@
+//! `find`: which settings have a value, in any context, and where it is written.
+
+use super::{Answering, look_into};
+use crate::json::{self, ShownContext, ShownValue, Standing};
+use crate::look::{Role, Symbol};
+use crate::run::{Outcome, exhausted};
+use justwhy_core::{Context, KeyId, Value, find, list_values};
+use justwhy_sources::Error;
+use serde::Serialize;
+use std::collections::HashMap;
+
+/// The most contexts that are named one by one in the text.
+const MOST_NAMED: usize = 4;
+
+#[derive(Serialize)]
+struct Body<'a> {
+    value: &'a str,
+    contexts: usize,
+    hits: Vec<ShownHit>,
+}
+
+#[derive(Serialize)]
+struct ShownHit {
+    key: String,
+    #[serde(flatten)]
+    stand: Standing,
+    value: ShownValue,
+    /// Whether only references or conversion made it so.
+    made: bool,
+    in_force: Vec<ShownContext>,
+    candidate_in: usize,
+    #[serde(skip_serializing_if = "json::is_false")]
+    local: bool,
+}
+
+/// Something found, and in which of the contexts.
+struct Place {
+    key: String,
+    stand: Standing,
+    value: Value,
+    is_made: bool,
+    place: String,
+    is_local: bool,
+    in_force: Vec<usize>,
+    candidate_in: usize,
+}
+
+/// What makes two hits the same one.
+type Same = (KeyId, usize, String, bool, String);
+
+pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec<Error>> {
+    if value.is_empty() {
+        let error = Error::new("bad-argument", "find looks for a value, and this one is empty");
+        return Err(vec![error.help("every value contains nothing; name a part of one")]);
+    }
+    let contexts = answering.elsewhere.contexts(answering.context()).map_err(|it| vec![it])?;
+    let count = contexts.len();
+    let mut read: Vec<Context> = Vec::new();
+    let mut order: Vec<Same> = Vec::new();
+    let mut places: HashMap<Same, Place> = HashMap::new();
+    let mut is_exhausted = false;
+    let looked = look_into(answering, contexts, |context, there| {
+        let number = read.len();
+        read.push(context.clone());
+        let resolution = there.resolution();
+        let keys = resolution.keys();
+        for hit in find(there, value) {
+            let key = resolution.candidate(hit.candidate).key;
+            let place = hit.stand.place(keys);
+            let same = (key, hit.stand.layer.0, place.clone(), hit.is_made, hit.value.show());
+            let found = places.entry(same.clone()).or_insert_with(|| {
+                order.push(same);
+                Place {
+                    key: keys.show(key),
+                    stand: Standing::of(resolution, &hit.stand),
+                    value: hit.value,
+                    is_made: hit.is_made,
+                    place,
+                    is_local: resolution.readings().layer(hit.stand.layer).is_local(),
+                    in_force: Vec::new(),
+                    candidate_in: 0,
+                }
+            });
+            found.candidate_in += 1;
+            if hit.is_in_force {
+                found.in_force.push(number);
+            }
+        }
+        is_exhausted |= there.is_exhausted();
+        !is_exhausted
+    });
+    if is_exhausted {
+        return Err(vec![exhausted()]);
+    }
+    if read.is_empty()
+        && let Some((_, error)) = looked.refused.into_iter().next()
+    {
+        return Err(vec![error]);
+    }
+    let mut found: Vec<Place> = order.into_iter().filter_map(|same| places.remove(&same)).collect();
+    found.sort_by(|one, other| {
+        (&one.key, other.stand.rank(), &one.place).cmp(&(
+            &other.key,
+            one.stand.rank(),
+            &other.place,
+        ))
+    });
+    let is_found = !found.is_empty();
+    let notes = String::new();
+    let result = if answering.as_json() {
+        let hits = found.into_iter().map(|place| ShownHit {
+            key: place.key,
+            stand: place.stand,
+            value: ShownValue(place.value),
+            made: place.is_made,
+            in_force: place.in_force.iter().map(|at| ShownContext(read[*at].clone())).collect(),
+            candidate_in: place.candidate_in,
+            local: place.is_local,
+        });
+        let body = Body { value, contexts: read.len(), hits: hits.collect() };
+        json::text(&json::Answer::new("find", answering.context(), body))
+    } else {
+        text(answering, value, &found, &read, count)
+    };
+    Ok(answering.outcome(result, notes, is_found))
+}
+
+fn text(
+    answering: &Answering<'_>,
+    value: &str,
+    found: &[Place],
+    read: &[Context],
+    count: usize,
+) -> String {
+    let look = answering.look;
+    let mut out = String::new();
+    let mut last = "";
+    for place in found {
+        if place.key != last {
+            if !out.is_empty() {
+                out.push('\n');
+            }
+            out.push_str(&look.paint(Role::Key, &place.key));
+            out.push('\n');
+            last = &place.key;
+        }
+        let is_in_force = !place.in_force.is_empty();
+        let (symbol, role) = match is_in_force {
+            true => (Symbol::Decides, Role::Value),
+            false => (Symbol::Lost, Role::Lost),
+        };
+        let shown = look.cut(&look.text(&place.value.show()), look.columns().max(60) - 4);
+        let symbol = look.paint(role, look.symbol(symbol));
+        out.push_str(&format!("  {symbol} {}\n", look.paint(role, &shown)));
+        let made = if place.is_made { ", made by references or conversion" } else { "" };
+        let local = if place.is_local { ", which describes where you stand now" } else { "" };
+        let stand = format!("{}, {}{made}{local}", place.stand.layer(), place.place);
+        let force = match is_in_force {
+            true => format!("in force {}", summary(&place.in_force, read)),
+            false => "in force in none of them".to_owned(),
+        };
+        for (role, line) in [(Role::Place, stand), (Role::Lost, force)] {
+            for line in look.wrap(&line, look.columns().saturating_sub(4)) {
+                out.push_str(&format!("    {}\n", look.paint(role, &line)));
+            }
+        }
+    }
+    if found.is_empty() {
+        out.push_str(&look.text(&format!("nothing that is not secret is or contains {value}\n")));
+    }
+    let looked = match (read.len(), count) {
+        (1, 1) => "Looked at 1 context.".to_owned(),
+        (read, count) if read == count => format!("Looked at {count} contexts."),
+        (read, count) => {
+            format!("Looked at {read} of {count} contexts; the others could not be read.")
+        }
+    };
+    out.push_str(&format!("\n{}\n", look.paint(Role::Lost, &looked)));
+    out
+}
+
+/// In which contexts, in as few words as there are.
+fn summary(numbers: &[usize], all: &[Context]) -> String {
+    if numbers.len() == all.len() {
+        return match all.len() {
+            1 => "here".to_owned(),
+            _ => "in every context".to_owned(),
+        };
+    }
+    let Some(first) = all.first() else {
+        return String::new();
+    };
+    let shown = |value: Option<&str>| value.unwrap_or("unset").to_owned();
+    // As a product of values of axes, if it is one.
+    let mut clauses: Vec<String> = Vec::new();
+    let mut allowed: Vec<(usize, Vec<Option<&str>>)> = Vec::new();
+    for (axis, value) in first.axes.iter().enumerate() {
+        let values_in = |numbers: &mut dyn Iterator<Item = usize>| {
+            let mut values: Vec<Option<&str>> = Vec::new();
+            for number in numbers {
+                let value = all[number].axes[axis].value.as_deref();
+                if !values.contains(&value) {
+                    values.push(value);
+                }
+            }
+            values
+        };
+        let here = values_in(&mut numbers.iter().copied());
+        let everywhere = values_in(&mut (0..all.len()));
+        if here.len() < everywhere.len() {
+            let values: Vec<String> = here.iter().map(|value| shown(*value)).collect();
+            clauses.push(format!("{}={}", value.axis, list_values(&values, "or")));
+            allowed.push((axis, here));
+        }
+    }
+    let is_allowed = |context: &Context| {
+        allowed.iter().all(|(axis, values)| values.contains(&context.axes[*axis].value.as_deref()))
+    };
+    if all.iter().filter(|context| is_allowed(context)).count() == numbers.len() {
+        return format!("for {}", clauses.join(", "));
+    }
+    if numbers.len() <= MOST_NAMED {
+        let named: Vec<String> = numbers
+            .iter()
+            .map(|number| {
+                let values = all[*number].set().map(|(axis, value)| format!("{axis}={value}"));
+                values.collect::<Vec<_>>().join(",")
+            })
+            .collect();
+        return format!("in {}", list_values(&named, "and"));
+    }
+    format!("in {} of {} contexts", numbers.len(), all.len())
+}

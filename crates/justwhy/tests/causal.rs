@@ -1,0 +1,503 @@
+//! What an explanation says would happen does happen: random projects are written to a folder, asked
+//! about, changed as the answer says, and asked again.
+
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+
+mod common;
+
+use common::Place;
+use serde_json::Value;
+use std::collections::BTreeMap;
+
+/// How many projects there are, unless the variable `CAUSAL_PROJECTS` says another number.
+const PROJECTS: u64 = 150;
+const KEYS: [&str; 6] =
+    ["alpha.size", "alpha.shape", "alpha", "beta.items", "gamma-ray", "delta.deep"];
+const TYPOS: [(&str, &str); 2] = [("alpha.size", "alpha.szie"), ("beta.items", "beta.itms")];
+
+/// Numbers that are the same in every run.
+struct Random(u64);
+
+impl Random {
+    fn below(&mut self, most: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        usize::try_from(self.0 >> 33).unwrap() % most
+    }
+
+    fn once_in(&mut self, times: usize) -> bool {
+        self.below(times) == 0
+    }
+
+    fn one<'a, T: ?Sized>(&mut self, of: &[&'a T]) -> &'a T {
+        of[self.below(of.len())]
+    }
+}
+
+/// A project as lines, so that a line can be taken out or written anew, and where it is asked about.
+#[derive(Clone, Debug, Default)]
+struct Project {
+    files: BTreeMap<String, Vec<String>>,
+    variables: BTreeMap<String, String>,
+    sets: Vec<(String, String)>,
+    context: String,
+}
+
+fn variable(key: &str) -> String {
+    format!("T_{}", key.to_uppercase().replace('.', "__").replace('-', "_"))
+}
+
+/// A value as TOML, JSON and YAML write it alike.
+fn value(random: &mut Random, may_refer: bool) -> String {
+    match random.below(if may_refer { 12 } else { 9 }) {
+        0..=2 => (1 + random.below(4)).to_string(),
+        3 | 4 => "\"x\"".to_owned(),
+        5 => "\"3\"".to_owned(),
+        6 => "\"\"".to_owned(),
+        7 => "[\"p\", \"q\"]".to_owned(),
+        8 => "true".to_owned(),
+        9 => format!("\"${{{}}}\"", random.one(&KEYS)),
+        10 => format!("\"<${{{}:-none}}>\"", random.one(&KEYS)),
+        _ => format!("\"${{{}@environment=prod}}\"", random.one(&KEYS)),
+    }
+}
+
+/// Keys that one file may have together, as none is above another; some are misspelt.
+fn keys(random: &mut Random) -> Vec<String> {
+    let mut keys: Vec<String> = Vec::new();
+    for _ in 0..random.below(4) {
+        let mut key = random.one(&KEYS).to_owned();
+        if random.once_in(6)
+            && let Some((_, typo)) = TYPOS.iter().find(|(right, _)| *right == key)
+        {
+            key = typo.to_string();
+        }
+        let clashes = |other: &String| {
+            *other == key
+                || other.starts_with(&format!("{key}."))
+                || key.starts_with(&format!("{other}."))
+        };
+        if !keys.iter().any(clashes) {
+            keys.push(key);
+        }
+    }
+    keys
+}
+
+fn toml(random: &mut Random) -> Vec<String> {
+    let keys = keys(random);
+    keys.into_iter().map(|key| format!("{key} = {}", value(random, true))).collect()
+}
+
+fn env(random: &mut Random) -> Vec<String> {
+    let keys = keys(random);
+    let line = |key: String| {
+        let value = value(random, true);
+        let value = value.trim_matches('"').to_owned();
+        let quoted = if value.starts_with('[') { "p, q".to_owned() } else { value };
+        format!("{}=\"{quoted}\"", variable(&key))
+    };
+    keys.into_iter().map(line).collect()
+}
+
+/// One line for each first segment, so that a line holds one value.
+fn nested(random: &mut Random, comma: &str) -> Vec<String> {
+    let mut tops: Vec<String> = Vec::new();
+    let mut lines = Vec::new();
+    for key in keys(random) {
+        let top = key.split('.').next().unwrap().to_owned();
+        if tops.contains(&top) {
+            continue;
+        }
+        tops.push(top);
+        let value = if random.once_in(3) { "null".to_owned() } else { value(random, true) };
+        lines.push(match key.split_once('.') {
+            Some((top, below)) => format!("\"{top}\": {{ \"{below}\": {value} }}{comma}"),
+            None => format!("\"{key}\": {value}{comma}"),
+        });
+    }
+    lines
+}
+
+fn project(random: &mut Random) -> Project {
+    let mut project = Project::default();
+    let mut head = vec![
+        "justwhy = 1".to_owned(),
+        "[variables]".to_owned(),
+        "prefix = \"T_\"".to_owned(),
+        "[[axis]]".to_owned(),
+        "name = \"environment\"".to_owned(),
+        "allowed = [\"dev\", \"prod\"]".to_owned(),
+        "default = \"dev\"".to_owned(),
+        "[[axis]]".to_owned(),
+        "name = \"region\"".to_owned(),
+        "allowed = [\"north\"]".to_owned(),
+    ];
+    if random.once_in(2) {
+        head.push("[setting.\"beta.items\"]".to_owned());
+        head.push(format!("gather = \"{}\"", random.one(&["after", "before", "distinct"])));
+        if random.once_in(2) {
+            head.push("default = [\"d\"]".to_owned());
+        }
+    }
+    if random.once_in(3) {
+        head.push("[setting.\"alpha.size\"]".to_owned());
+        head.push(format!("empty = \"{}\"", random.one(&["unset", "value"])));
+    }
+    for number in 0..2 + random.below(5) {
+        layer(random, number, &mut head, &mut project);
+    }
+    project.files.insert("justwhy.toml".to_owned(), head);
+    if random.once_in(3) {
+        let key = random.one(&KEYS);
+        project.sets.push((key.to_owned(), "4".to_owned()));
+    }
+    project.context =
+        random.one(&["dev", "prod", "prod,north", "environment=dev,region=north"]).to_owned();
+    project
+}
+
+fn layer(random: &mut Random, number: usize, head: &mut Vec<String>, project: &mut Project) {
+    let name = format!("layer-{number}");
+    head.push("[[layer]]".to_owned());
+    head.push(format!("name = \"{name}\""));
+    let kind = random.below(8);
+    let mut values: Option<Vec<String>> = None;
+    match kind {
+        0 => {
+            let per_environment = random.once_in(2);
+            let axis = if per_environment { "-{environment}" } else { "" };
+            let section = random.once_in(3);
+            head.push(format!("file = \"{name}{axis}.toml\""));
+            head.push("optional = true".to_owned());
+            if section {
+                head.push("under = \"main\"".to_owned());
+            }
+            for environment in if per_environment { vec!["-dev", "-prod"] } else { vec![""] } {
+                let mut lines = toml(random);
+                if section {
+                    lines.insert(0, "[main]".to_owned());
+                    lines.push("[other]".to_owned());
+                    lines.extend(toml(random));
+                }
+                project.files.insert(format!("{name}{environment}.toml"), lines);
+            }
+        }
+        1 => {
+            head.push(format!("file = \"{name}.yaml\""));
+            project.files.insert(format!("{name}.yaml"), nested(random, ""));
+        }
+        2 => {
+            head.push(format!("file = \"{name}.jsonc\""));
+            let mut lines = vec!["{ // values".to_owned()];
+            lines.extend(nested(random, ","));
+            lines.push("}".to_owned());
+            project.files.insert(format!("{name}.jsonc"), lines);
+        }
+        3 => {
+            head.push(format!("file = \"{name}.env\""));
+            project.files.insert(format!("{name}.env"), env(random));
+        }
+        4 => {
+            head.push("process = true".to_owned());
+            for line in env(random) {
+                let (name, value) = line.split_once('=').unwrap();
+                project.variables.insert(name.to_owned(), value.trim_matches('"').to_owned());
+            }
+        }
+        5 => {
+            head.push(format!("files = \"{name}/*.toml\""));
+            for file in 0..random.below(3) {
+                project.files.insert(format!("{name}/{file}.toml"), toml(random));
+            }
+        }
+        6 => {
+            head.push(format!("file = \"{name}.properties\""));
+            let lines = keys(random).into_iter().map(|key| format!("{key}={}", 1 + key.len() % 4));
+            project.files.insert(format!("{name}.properties"), lines.collect());
+        }
+        _ => values = Some(toml(random)),
+    }
+    if random.once_in(4) {
+        let pin = random.one(&["[\"alpha.**\"]", "[\"*\"]", "true", "[\"beta.items\"]"]);
+        head.push(format!("pin = {pin}"));
+    }
+    if random.once_in(5) {
+        head.push(format!("remove = [\"{}\"]", random.one(&["alpha", "alpha.*", "gamma-ray"])));
+    }
+    if random.once_in(4) {
+        head.push("empty = \"unset\"".to_owned());
+    }
+    if random.once_in(5) {
+        head.push(format!("when = {{ environment = \"{}\" }}", random.one(&["dev", "prod"])));
+    }
+    if random.once_in(9) {
+        head.push("unless = { region = \"north\" }".to_owned());
+    }
+    if let Some(values) = values {
+        head.push("[layer.values]".to_owned());
+        head.extend(values);
+    }
+}
+
+/// # Asking
+impl Project {
+    fn ask(&self, key: &str, expected: Option<&str>) -> Option<Value> {
+        let place = Place::new(&[]);
+        for (path, lines) in &self.files {
+            place.file(path, (lines.join("\n") + "\n").as_bytes());
+        }
+        let sets: Vec<String> =
+            self.sets.iter().map(|(key, value)| format!("--set={key}={value}")).collect();
+        let mut arguments = vec!["explain", key, "--output", "json", "--in", &self.context];
+        arguments.extend(sets.iter().map(String::as_str));
+        let wanted = expected.map(|text| format!("--expected={text}"));
+        arguments.extend(wanted.as_deref());
+        let variables: Vec<(&str, &str)> =
+            self.variables.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect();
+        let run = place.run_with(&arguments, &variables);
+        assert!(!run.stderr.contains("panic"), "{self:#?}\n{}", run.stderr);
+        if run.code == 2 {
+            // The setting is gone altogether, or a branch now.
+            assert!(
+                run.stdout.contains("unknown-key") || run.stdout.contains("about one setting"),
+                "{self:#?}\n{key} {expected:?}\n{}{}",
+                run.stdout,
+                run.stderr
+            );
+            return None;
+        }
+        Some(serde_json::from_str(&run.stdout).unwrap())
+    }
+
+    /// Takes out the line of a place, or a variable or option.
+    fn take_out(&mut self, at: &str, name: &str) {
+        match at {
+            "process" => drop(self.variables.remove(name)),
+            "arguments" => self.sets.retain(|(key, _)| key != name),
+            place => {
+                let (lines, line) = self.line(place);
+                lines.remove(line);
+            }
+        }
+    }
+
+    fn line(&mut self, place: &str) -> (&mut Vec<String>, usize) {
+        let mut parts = place.split(':');
+        let file = parts.next().unwrap();
+        let line: usize = parts.next().unwrap().parse().unwrap();
+        (self.files.get_mut(file).unwrap(), line - 1)
+    }
+
+    /// The lines of the table in the project file that holds `line`.
+    fn table(&mut self, line: &str) -> (&mut Vec<String>, std::ops::Range<usize>) {
+        let lines = self.files.get_mut("justwhy.toml").unwrap();
+        let start = lines.iter().position(|it| it == line).unwrap();
+        let rest = lines[start + 1..].iter().position(|it| it.starts_with('['));
+        let end = rest.map_or(lines.len(), |rest| start + 1 + rest);
+        (lines, start..end)
+    }
+
+    fn apply(&mut self, step: &Value) {
+        let text = |field: &str| step[field].as_str().unwrap_or_default().to_owned();
+        let (at, name, to) = (text("at"), text("name"), text("to"));
+        match text("act").as_str() {
+            "take-out" => self.take_out(&at, &name),
+            "write" => match at.as_str() {
+                "process" => drop(self.variables.insert(name, to)),
+                "arguments" => {
+                    self.sets.retain(|(key, _)| *key != name);
+                    self.sets.push((name, to));
+                }
+                place => self.write(place, &to),
+            },
+            "rename" if at == "process" => {
+                let value = self.variables.remove(&name).unwrap();
+                self.variables.insert(to, value);
+            }
+            "rename" => self.rename(&at, &name, &to),
+            "ask-in" => self.context = to,
+            "stop-removing" => {
+                let (lines, line) = self.line(&at);
+                lines[line] = lines[line].replace(&format!("\"{name}\""), "");
+            }
+            "count-empty" => {
+                let header = match name.strip_prefix("the layer ") {
+                    Some(layer) => format!("name = \"{layer}\""),
+                    None => name,
+                };
+                let (lines, table) = self.table(&header);
+                for line in &mut lines[table] {
+                    *line = line.replace("empty = \"unset\"", "empty = \"value\"");
+                }
+            }
+            "activate" => {
+                let (lines, table) = self.table(&format!("name = \"{name}\""));
+                for line in &mut lines[table] {
+                    if line.starts_with("when") || line.starts_with("unless") {
+                        line.clear();
+                    }
+                }
+            }
+            other => panic!("nobody knows how to {other}"),
+        }
+    }
+
+    /// Another value on a line, in the way of its file.
+    fn write(&mut self, place: &str, to: &str) {
+        let is_env = place.contains(".env:");
+        let (lines, line) = self.line(place);
+        let old = lines[line].clone();
+        lines[line] = if is_env {
+            format!("{}=\"{to}\"", old.split_once('=').unwrap().0)
+        } else if let Some((key, _)) = old.split_once(" = ") {
+            format!("{key} = {to}")
+        } else if let Some((key, _)) = old.split_once('=') {
+            format!("{key}={to}")
+        } else {
+            let (start, rest) = old.rsplit_once(": ").unwrap();
+            let end = if rest.ends_with("},") {
+                " },"
+            } else if rest.ends_with('}') {
+                " }"
+            } else if rest.ends_with(',') {
+                ","
+            } else {
+                ""
+            };
+            format!("{start}: {to}{end}")
+        };
+    }
+
+    fn rename(&mut self, place: &str, name: &str, to: &str) {
+        let is_nested = place.contains(".yaml:") || place.contains(".jsonc:");
+        let (lines, line) = self.line(place);
+        if is_nested {
+            let (old, new) = (name.rsplit('.').next().unwrap(), to.rsplit('.').next().unwrap());
+            lines[line] = lines[line].replace(&format!("\"{old}\""), &format!("\"{new}\""));
+            return;
+        }
+        let in_section = |name: &str| match lines.first().map(String::as_str) {
+            Some("[main]") => name.split_once('.').unwrap().1.to_owned(),
+            _ => name.to_owned(),
+        };
+        let (old, new) = (in_section(name), in_section(to));
+        let said = lines.remove(line);
+        let said = said.replacen(&old, &new, 1);
+        // Out of [other] into [main], or where it was.
+        let at = if to.starts_with("main.") { 1 } else { line };
+        lines.insert(at, said);
+    }
+}
+
+fn shown(value: &Value) -> String {
+    match value {
+        Value::String(text) => text.clone(),
+        Value::Array(items) => {
+            let items: Vec<String> = items.iter().map(Value::to_string).collect();
+            format!("[{}]", items.join(", "))
+        }
+        other => other.to_string(),
+    }
+}
+
+/// Takes the candidate that decides out of its source: the setting becomes what was said.
+fn check_without(project: &Project, key: &str, answer: &Value) -> bool {
+    let setting = &answer["settings"][0];
+    let (Some(winner), Some(said)) = (setting.get("winner"), setting.get("without")) else {
+        return false;
+    };
+    let mut changed = project.clone();
+    let source = winner["source"].as_str().unwrap();
+    let name = winner["name"].as_str().unwrap();
+    match winner.get("line") {
+        Some(line) => changed.take_out(&format!("{source}:{line}"), name),
+        None => changed.take_out(source, name),
+    }
+    let then = changed.ask(key, None);
+    let Some(then) = then else {
+        assert_eq!(said["status"], "absent", "{project:#?}\n{key}\n{setting:#}");
+        return true;
+    };
+    let then = &then["settings"][0];
+    let context = format!("{project:#?}\n{key}\nbefore {setting:#}\nafter {then:#}");
+    assert_eq!(said["status"], then["status"], "{context}");
+    assert_eq!(said["value"], then["value"], "{context}");
+    assert_eq!(said["layer"], then["winner"]["layer"], "{context}");
+    assert_eq!(said["source"], then["winner"]["source"], "{context}");
+    // Lines below the one that went have moved up.
+    let gone = (source == said["source"]).then(|| winner["line"].as_u64()).flatten();
+    let line = said["line"].as_u64().map(|line| match gone {
+        Some(gone) if gone < line => line - 1,
+        _ => line,
+    });
+    assert_eq!(line, then["winner"]["line"].as_u64(), "{context}");
+    true
+}
+
+/// Does what is called the smallest step: the setting is what was expected.
+fn check_expected(project: &Project, key: &str, text: &str) -> Option<String> {
+    let answer = project.ask(key, Some(text))?;
+    let first = answer["expected"]["found"].get(0)?;
+    let steps = first["steps"].as_array().unwrap();
+    if steps.is_empty() {
+        return None;
+    }
+    let mut changed = project.clone();
+    // From below, so that the lines above stay where they are.
+    let mut ordered: Vec<&Value> = steps.iter().collect();
+    let place = |step: &Value| {
+        let at = step["at"].as_str().unwrap();
+        let line = at.split(':').nth(1).and_then(|line| line.parse::<usize>().ok());
+        (step["act"] == "rename", line.unwrap_or(0))
+    };
+    ordered.sort_by_key(|step| std::cmp::Reverse(place(step)));
+    for step in ordered {
+        changed.apply(step);
+    }
+    let context = || format!("{project:#?}\n{key} expected {text}\n{answer:#}\n{changed:#?}");
+    let then = changed.ask(key, Some(text));
+    let then = then.unwrap_or_else(|| panic!("it is gone\n{}", context()));
+    assert_eq!(then["expected"]["is_met"], true, "{}\nthen {then:#}", context());
+    Some(first["how"].as_str().unwrap().to_owned())
+}
+
+#[test]
+fn becomes_what_the_explanation_says() {
+    let (mut without, mut steps) = (0, BTreeMap::<String, usize>::new());
+    let projects = std::env::var("CAUSAL_PROJECTS").ok().and_then(|text| text.parse().ok());
+    for seed in 1..=projects.unwrap_or(PROJECTS) {
+        let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15));
+        for _ in 0..4 {
+            random.below(2);
+        }
+        let project = project(&mut random);
+        for key in KEYS {
+            let Some(answer) = project.ask(key, None) else { continue };
+            if answer["settings"][0]["key"] != key {
+                // A branch; its settings are asked for one by one.
+                continue;
+            }
+            without += usize::from(check_without(&project, key, &answer));
+            let candidates = answer["settings"][0]["candidates"].as_array().unwrap();
+            let mut texts: Vec<String> = candidates
+                .iter()
+                .flat_map(|it| [it.get("written").map(shown), it["layer"].as_str().map(Into::into)])
+                .flatten()
+                .collect();
+            texts.extend(["2", "x", "p", ""].map(str::to_owned));
+            let wanted = random.below(texts.len());
+            for text in [&texts[wanted], &texts[texts.len() - 1 - random.below(4)]] {
+                if let Some(how) = check_expected(&project, key, text) {
+                    *steps.entry(how).or_default() += 1;
+                }
+            }
+        }
+    }
+    // A test of nothing would pass too.
+    assert!(without > 200, "{without}");
+    for how in ["overridden", "blocked", "in-force-elsewhere", "removed", "empty", "near-name"] {
+        assert!(steps.contains_key(how), "no step for {how}: {steps:?}");
+    }
+}
