@@ -20,7 +20,8 @@ pub const LAYERS: [&str; 8] = [
 ];
 
 /// Writes a project of `settings` settings to `folder`, which must be there: a project file and
-/// one file for each layer. The weakest layer says every setting, each other one six of ten.
+/// one file for each layer. The weakest layer says every setting, each other one six of ten; a
+/// fifth of the values hold a reference.
 pub fn write_project(folder: &Path, settings: usize) -> io::Result<()> {
     let mut project =
         "justwhy = 1\nname = \"large\"\n\n[variables]\nprefix = \"TIDE_\"\n".to_owned();
@@ -52,7 +53,12 @@ fn key(setting: usize) -> [String; 3] {
 fn value(layer: usize, setting: usize) -> String {
     match setting % 5 {
         0 => (setting * 10 + layer).to_string(),
-        1 => format!("\"gauge-{setting}.layer-{layer}.tide.example\""),
+        1 => {
+            // One value in five refers to another, in chains of up to ten.
+            let other = if setting % 50 == 1 { setting - 1 } else { setting - 5 };
+            let other = key(other).join(".");
+            format!("\"gauge-{setting}.layer-{layer}.${{{other}}}.tide.example\"")
+        }
         2 => (setting + layer).is_multiple_of(2).to_string(),
         3 => format!("{}.5", setting + layer),
         _ => format!("[\"harbour-{setting}\", \"breakwater-{layer}\"]"),

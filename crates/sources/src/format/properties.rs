@@ -35,11 +35,12 @@ const LINE_ENDS: [char; 2] = ['\n', '\r'];
 impl Lines<'_> {
     /// The next logical line that is neither blank nor a comment.
     fn next(&mut self) -> Option<Logical> {
-        let mut characters = Vec::new();
-        let mut is_first = true;
+        let mut characters: Vec<Placed> = Vec::new();
         loop {
             self.skip_blanks();
             let rest = &self.text[self.at..];
+            // A lone backslash goes on with nothing, so that a comment may still begin.
+            let is_first = characters.is_empty();
             if is_first && rest.is_empty() {
                 return None;
             }
@@ -61,15 +62,12 @@ impl Lines<'_> {
             let end = self.at;
             let was_last = self.at == self.text.len();
             self.skip_line_end();
-            if goes_on && !was_last {
-                is_first = false;
-            } else if characters.is_empty() {
-                if was_last {
-                    return None;
-                }
-                is_first = true;
-            } else {
+            let is_whole = !goes_on || was_last;
+            if is_whole && !characters.is_empty() {
                 return Some(Logical { characters, end });
+            }
+            if was_last {
+                return None;
             }
         }
     }

@@ -7,6 +7,8 @@ use crate::tree::{Fault, Lowering, Tree};
 use justwhy_core::{Document, Keys, Position};
 
 mod against_others;
+mod generated;
+mod more;
 
 /// Parses and lowers a text.
 fn document(
