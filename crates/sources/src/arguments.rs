@@ -4,7 +4,7 @@ use crate::error::Error;
 use justwhy_core::{Document, KeyPath, Keys, Leaf, Value};
 
 /// What the command line says about settings, in the order of its options.
-#[derive(Clone, Default, Debug)]
+#[derive(Clone, PartialEq, Default, Debug)]
 pub struct Arguments {
     entries: Vec<(KeyPath, Option<String>)>,
 }

@@ -11,7 +11,7 @@ use hashbrown::HashMap;
 use justwhy_core::{AxisOrigin, Context, LayerIndex, Outside, Readings};
 use std::cell::{OnceCell, RefCell};
 use std::ffi::{OsStr, OsString};
-use std::path::PathBuf;
+use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
 /// Reads a project here and, where references or a question look there, in other contexts.
@@ -126,6 +126,12 @@ impl<'p> Elsewhere<'p> {
         let canonical = match self.world.canonical(&full) {
             Ok(canonical) => canonical,
             Err(error) => {
+                // What is not there must be in one of the folders too: whether there is something
+                // elsewhere is nobody's business.
+                let folder = self.world.canonical(&self.project.folder).unwrap_or_default();
+                if !self.may_read(&plain(&folder, path)) {
+                    return Err(outside(&shown));
+                }
                 return match error.kind() {
                     std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory => Ok(None),
                     _ => Err(format!("the file {shown} cannot be read: {error}")),
@@ -133,10 +139,7 @@ impl<'p> Elsewhere<'p> {
             }
         };
         if !self.may_read(&canonical) {
-            return Err(format!(
-                "the file {shown} is outside of the project's folder; `read_folders` under \
-                 [limits] lists other folders from which files may be read"
-            ));
+            return Err(outside(&shown));
         }
         let most = self.project.limits.file_bytes;
         let bytes = match self.world.read_file(&canonical, most) {
@@ -153,7 +156,7 @@ impl<'p> Elsewhere<'p> {
     }
 
     /// Whether a path without links is in the project's folder or in one that it lists.
-    fn may_read(&self, path: &std::path::Path) -> bool {
+    fn may_read(&self, path: &Path) -> bool {
         let listed =
             self.project.read_folders.iter().map(|folder| self.project.folder.join(folder));
         let mut folders = std::iter::once(self.project.folder.clone()).chain(listed);
@@ -190,6 +193,26 @@ impl Outside for Elsewhere<'_> {
         let context = self.situation.changed(from, changes).map_err(|error| clause(&error))?;
         self.read(context).map(Arc::new).map_err(|error| clause(&error))
     }
+}
+
+fn outside(shown: &str) -> String {
+    format!(
+        "the file {shown} is outside of the project's folder; `read_folders` under [limits] lists \
+         other folders from which files may be read"
+    )
+}
+
+/// A path in a folder, without its `.` and `..` parts, as far as that can be told without looking.
+fn plain(folder: &Path, path: &str) -> PathBuf {
+    let mut plain = PathBuf::new();
+    for part in folder.join(path).components() {
+        match part {
+            Component::ParentDir => drop(plain.pop()),
+            Component::CurDir => {}
+            part => plain.push(part),
+        }
+    }
+    plain
 }
 
 /// An error, and how to mend it, in a clause.

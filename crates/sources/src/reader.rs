@@ -31,7 +31,7 @@ pub struct Reader<'p> {
     /// What each pattern of paths matches.
     matches: HashMap<String, Vec<String>>,
     process: Option<Arc<Document>>,
-    arguments: Option<Arc<Document>>,
+    arguments: Option<(Arguments, Arc<Document>)>,
     values: HashMap<Option<usize>, Arc<Document>>,
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
@@ -124,11 +124,7 @@ impl<'p> Reader<'p> {
         }
         let index = LayerIndex(layers.len());
         layers.push(Layer::new("arguments", Kind::Arguments, Names::Keys));
-        // One document in all contexts, so that a trial changes it in all of them.
-        let keys = &mut self.keys;
-        let said =
-            self.arguments.get_or_insert_with(|| Arc::new(arguments.document(Arc::make_mut(keys))));
-        let said = Arc::clone(said);
+        let said = self.arguments(arguments);
         inputs.push(input(index, ("arguments".into(), said, true), None, false));
         let inputs = Inputs {
             keys: std::mem::take(&mut self.keys),
@@ -529,6 +525,19 @@ impl<'p> Reader<'p> {
         }
         let document = Arc::new(document);
         self.values.insert(layer, Arc::clone(&document));
+        document
+    }
+
+    /// What the arguments say: one document in all contexts, so that a trial changes it in all of
+    /// them.
+    fn arguments(&mut self, arguments: &Arguments) -> Arc<Document> {
+        if let Some((known, document)) = &self.arguments
+            && known == arguments
+        {
+            return Arc::clone(document);
+        }
+        let document = Arc::new(arguments.document(Arc::make_mut(&mut self.keys)));
+        self.arguments = Some((arguments.clone(), Arc::clone(&document)));
         document
     }
 

@@ -66,6 +66,12 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
             let name = answers.resolution().keys().show(answers.resolution().leaf(by).name);
             format!("{name} ({}) means the same setting", place_of(answers, by))
         }
+        (Verdict::Overridden, Some(by))
+            if answers.resolution().layer_of(by) == answers.resolution().layer_of(candidate) =>
+        {
+            let (shown, place) = (shown(answers, by), place_of(answers, by));
+            format!("a stronger source of the same layer says {shown} ({place})")
+        }
         (Verdict::Overridden, Some(by)) => {
             format!(
                 "{} is stronger and says {} ({})",

@@ -126,13 +126,19 @@ fn stronger_without_effect(answers: &Answers<'_>, winner: &Candidate) -> Option<
 }
 
 fn overrides(answers: &Answers<'_>, winner: CandidateId) -> Option<String> {
-    let key = answers.resolution().candidate(winner).key;
+    let decider = answers.resolution().candidate(winner);
+    let key = decider.key;
     let weaker = answers.resolution().candidates(key).skip_while(|id| *id != winner).skip(1);
     let said: Vec<String> = weaker
         .map(|id| answers.resolution().candidate(id))
         .filter(|candidate| candidate.verdict == Verdict::Overridden)
         .map(|candidate| {
-            format!("{} ({})", layer_name(answers, candidate), shown(answers, candidate))
+            let is_same = layer_name(answers, candidate) == layer_name(answers, decider);
+            let who = match is_same {
+                true => place_of(answers, candidate),
+                false => layer_name(answers, candidate).to_owned(),
+            };
+            format!("{who} ({})", shown(answers, candidate))
         })
         .collect();
     (!said.is_empty()).then(|| format!("It overrides {}.", list_values(&said, "and")))

@@ -7,8 +7,8 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    Advice, Explanation, Hop, HopValue, Item, Position, Resolution, Row, Status, Verdict, Without,
-    hide_address_password,
+    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Position, Resolution, Row, Status,
+    Verdict, Without, hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -43,7 +43,17 @@ pub(crate) fn run(
         }
         chosen.extend(found);
     }
-    let chosen = resolution.keys().sorted(chosen);
+    let mut chosen = resolution.keys().sorted(chosen);
+    // A key may be a setting and, in weaker layers, a branch; what is expected is about the setting.
+    let exact = |text: &String| {
+        let path = KeyPath::parse(text).ok()?;
+        resolution.keys().find(KeyId::ROOT, &path).filter(|key| chosen.contains(key))
+    };
+    if let (Some(_), [one]) = (wanted, keys)
+        && let Some(key) = exact(one)
+    {
+        chosen = vec![key];
+    }
     let answers: Vec<Explanation> =
         chosen.into_iter().map(|key| Explanation::of(answering.answers, key)).collect();
     let search = match (wanted, answers.as_slice()) {

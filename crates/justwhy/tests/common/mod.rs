@@ -12,6 +12,8 @@ pub(crate) const PROGRAM: &str = env!("CARGO_BIN_EXE_justwhy");
 /// A temporary folder with a project in it.
 pub(crate) struct Place {
     folder: tempfile::TempDir,
+    /// Where in it the program is run.
+    stand: PathBuf,
 }
 
 /// What a run of the program came to.
@@ -37,7 +39,7 @@ impl Run {
 impl Place {
     /// A folder with these files.
     pub(crate) fn new(files: &[(&str, &str)]) -> Place {
-        let place = Place { folder: tempfile::tempdir().unwrap() };
+        let place = Place { folder: tempfile::tempdir().unwrap(), stand: PathBuf::new() };
         for (path, text) in files {
             place.file(path, text.as_bytes());
         }
@@ -56,6 +58,11 @@ impl Place {
         self.folder.path()
     }
 
+    /// Runs the program in a folder inside from now on.
+    pub(crate) fn stand_in(&mut self, folder: &str) {
+        self.stand = folder.into();
+    }
+
     pub(crate) fn file(&self, path: &str, bytes: &[u8]) -> PathBuf {
         let path = self.path().join(path);
         std::fs::create_dir_all(path.parent().unwrap()).unwrap();
@@ -66,7 +73,11 @@ impl Place {
     /// The program in this folder, in an environment with nothing in it but a UTF-8 locale.
     pub(crate) fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(PROGRAM);
-        command.args(arguments).current_dir(self.path()).env_clear().env("LANG", "C.UTF-8");
+        command
+            .args(arguments)
+            .current_dir(self.path().join(&self.stand))
+            .env_clear()
+            .env("LANG", "C.UTF-8");
         command.stdin(Stdio::null());
         command
     }
