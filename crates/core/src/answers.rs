@@ -315,12 +315,11 @@ impl Answers<'_> {
     /// Every setting of a circle is in error, and says the way round from itself.
     fn close_circle(&self, circle: &[Asked]) {
         for (at, asked) in circle.iter().enumerate() {
+            let from_here = circle[at..].iter().chain(&circle[..at]);
             let mut round: Vec<String> =
-                circle[at..].iter().chain(&circle[..at]).map(|asked| self.name(*asked)).collect();
-            if round.len() > LONGEST_WAY {
-                let more = round.len() - LONGEST_WAY;
-                round.truncate(LONGEST_WAY);
-                round.push(format!("… {more} more"));
+                from_here.take(LONGEST_WAY).map(|asked| self.name(*asked)).collect();
+            if circle.len() > LONGEST_WAY {
+                round.push(format!("… {} more", circle.len() - LONGEST_WAY));
             }
             round.push(self.name(*asked));
             let message = format!("it refers back to itself: {}", round.join(" → "));

@@ -82,8 +82,11 @@ impl<'a> Answering<'a> {
             let layer = resolution.layer_of(resolution.candidate(id));
             resolution.readings().layer(layer).kind != Kind::Arguments
         };
+        let catalogue = &resolution.readings().catalogue;
         let mut keys = std::iter::once(key).chain(resolution.keys().below(key));
-        keys.any(|key| resolution.candidates(key).any(is_other))
+        keys.any(|key| {
+            resolution.candidates(key).any(is_other) || catalogue.declared(key).is_some()
+        })
     }
 }
 
@@ -123,7 +126,8 @@ pub(crate) fn look_into(
     looked
 }
 
-/// The value of each axis and where it is from: `environment=production (--in), region unset`.
+/// The value of each axis, where it is from and what was passed over: `environment=production
+/// (--in), region unset (TIDE_REGION is not set)`.
 pub(crate) fn context_line(context: &Context) -> String {
     use justwhy_core::AxisOrigin;
     // An axis that nothing could have given a value, such as the one that numbers rows, goes without
@@ -133,14 +137,20 @@ pub(crate) fn context_line(context: &Context) -> String {
     };
     let axes = context.axes.iter().filter(tells).map(|axis| {
         let from = match &axis.origin {
-            AxisOrigin::Variable(name) => name.clone(),
-            AxisOrigin::Default => "default".to_owned(),
-            AxisOrigin::Nothing => return format!("{} unset", axis.axis),
-            other => other.phrase(),
+            AxisOrigin::Variable(name) => Some(name.clone()),
+            AxisOrigin::Default => Some("default".to_owned()),
+            AxisOrigin::Nothing => None,
+            other => Some(other.phrase()),
+        };
+        let mut why = from.into_iter().collect::<Vec<String>>();
+        why.extend(axis.passed_over.iter().cloned());
+        let why = match why.as_slice() {
+            [] => String::new(),
+            why => format!(" ({})", why.join("; ")),
         };
         match &axis.value {
-            Some(value) => format!("{}={value} ({from})", axis.axis),
-            None => format!("{} unset ({from})", axis.axis),
+            Some(value) => format!("{}={value}{why}", axis.axis),
+            None => format!("{} unset{why}", axis.axis),
         }
     });
     axes.collect::<Vec<_>>().join(", ")

@@ -197,13 +197,14 @@ pub(crate) fn near_keys(resolution: &Resolution, text: &str) -> Vec<String> {
 }
 
 fn near_variables(resolution: &Resolution, text: &str) -> Vec<String> {
+    let readings = resolution.readings();
     let mut found = Vec::new();
-    for layer in &resolution.readings().layers {
-        let Names::Variables(naming) = &layer.names else {
+    for index in (0..readings.layers.len()).map(LayerIndex) {
+        if readings.layer(index).names == Names::Keys {
             continue;
-        };
+        }
         for key in resolution.settings() {
-            let name = naming.variable(resolution.keys(), key);
+            let Some(name) = readings.variable(index, key) else { continue };
             if justwhy_core::is_near(&name, text) && !found.contains(&name) {
                 found.push(name);
             }
@@ -218,33 +219,32 @@ fn near_variables(resolution: &Resolution, text: &str) -> Vec<String> {
 pub(crate) fn stray_names(resolution: &Resolution) -> Vec<NearName> {
     let readings = resolution.readings();
     let mut found = Vec::new();
-    for (index, layer) in readings.layers.iter().enumerate() {
-        let Names::Variables(naming) = &layer.names else {
-            continue;
-        };
-        let layer = LayerIndex(index);
+    for index in (0..readings.layers.len()).map(LayerIndex) {
         let has_strangers =
-            |reading: &Reading| reading.layer == layer && !reading.strangers.is_empty();
-        if !readings.readings.iter().any(has_strangers) {
+            |reading: &Reading| reading.layer == index && !reading.strangers.is_empty();
+        let names_are_keys = readings.layer(index).names == Names::Keys;
+        if names_are_keys || !readings.readings.iter().any(has_strangers) {
             continue;
         }
         for key in resolution.settings() {
-            if is_known(resolution, key) {
-                found.extend(readings.near_names(
-                    layer,
-                    key,
-                    &naming.variable(resolution.keys(), key),
-                ));
+            if !is_known(resolution, key) {
+                continue;
+            }
+            if let Some(variable) = readings.variable(index, key) {
+                found.extend(readings.near_names(index, key, &variable));
             }
         }
     }
     found
 }
 
-/// Whether a layer whose names are keys speaks of the setting, so that it is surely meant.
+/// Whether the setting is declared, or a layer whose names are keys speaks of it, so that it is surely
+/// meant.
 fn is_known(resolution: &Resolution, key: KeyId) -> bool {
-    resolution.candidates(key).any(|id| {
-        let layer = resolution.layer_of(resolution.candidate(id));
-        resolution.readings().layer(layer).names == Names::Keys
-    })
+    let is_declared = resolution.readings().catalogue.declared(key).is_some();
+    is_declared
+        || resolution.candidates(key).any(|id| {
+            let layer = resolution.layer_of(resolution.candidate(id));
+            resolution.readings().layer(layer).names == Names::Keys
+        })
 }

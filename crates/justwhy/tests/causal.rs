@@ -347,16 +347,17 @@ impl Project {
     /// Another value on a line, in the way of its file.
     fn write(&mut self, place: &str, to: &str) {
         let is_env = place.contains(".env:");
+        let is_nested = place.contains(".yaml:") || place.contains(".jsonc:");
         let (lines, line) = self.line(place);
         let old = lines[line].clone();
         lines[line] = if is_env {
             format!("{}=\"{to}\"", old.split_once('=').unwrap().0)
-        } else if let Some((key, _)) = old.split_once(" = ") {
+        } else if let Some((key, _)) = old.split_once(" = ").filter(|_| !is_nested) {
             format!("{key} = {to}")
-        } else if let Some((key, _)) = old.split_once('=') {
+        } else if let Some((key, _)) = old.split_once('=').filter(|_| !is_nested) {
             format!("{key}={to}")
         } else {
-            let (start, rest) = old.rsplit_once(": ").unwrap();
+            let (start, rest) = old.rsplit_once("\": ").unwrap();
             let end = if rest.ends_with("},") {
                 " },"
             } else if rest.ends_with('}') {
@@ -366,7 +367,7 @@ impl Project {
             } else {
                 ""
             };
-            format!("{start}: {to}{end}")
+            format!("{start}\": {to}{end}")
         };
     }
 

@@ -1,6 +1,6 @@
 //! Files that want to take the machine: a clear error and bounded memory, whatever they hold.
 
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on has failed")]
 #![cfg(unix)]
 
 mod common;
@@ -96,6 +96,115 @@ fn refuses_an_alias_bomb() {
         texts.as_bytes(),
         "texts.yaml:1:9: there are more than 67108864 bytes of text, with aliases, here",
     );
+}
+
+fn bounded(text: &str, files: &[(&str, &str)]) -> Run {
+    let place = Place::new(files);
+    place.file("justwhy.toml", format!("justwhy = 1\n{text}").as_bytes());
+    run_bounded(&place)
+}
+
+#[test]
+fn bounds_what_references_put_together() {
+    let mut doubling = "k0 = \"xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx\"\n".to_owned();
+    let mut lists = "l0 = [1, 1, 1, 1, 1, 1, 1, 1, 1, 1]\n".to_owned();
+    let mut chain = "c0 = 1\n".to_owned();
+    for at in 1..120 {
+        let before = at - 1;
+        doubling.push_str(&format!("k{at} = \"${{k{before}}}${{k{before}}}\"\n"));
+        let items = vec![format!("\"${{l{before}}}\""); 10].join(", ");
+        lists.push_str(&format!("l{at} = [{items}]\n"));
+    }
+    for at in 1..60_000 {
+        chain.push_str(&format!("c{at} = \"${{c{}}}\"\n", at - 1));
+    }
+    let layer = "[[layer]]\nname = \"a\"\nfile = \"a.toml\"\n";
+    for text in [&doubling, &lists, &chain] {
+        let run = bounded(layer, &[("a.toml", text)]);
+        let said = &run.stdout[..run.stdout.len().min(300)];
+        match run.code {
+            1 => assert!(run.stdout.contains("(error: reference-too-deep)"), "{said}"),
+            2 => assert!(run.stderr.contains("larger than they may be"), "{}", run.stderr),
+            code => panic!("{code}: {said} {}", run.stderr),
+        }
+    }
+    let circle: String =
+        (0..50_000).map(|at| format!("c{at} = \"${{c{}}}\"\n", (at + 1) % 50_000)).collect();
+    let run = bounded(layer, &[("a.toml", &circle)]);
+    assert_eq!(run.code, 1, "{}", run.stderr);
+    assert_eq!(run.stdout.matches("(error: reference-cycle)").count(), 50_000);
+}
+
+#[test]
+fn bounds_the_contexts_that_references_look_into() {
+    let text = "[[axis]]\nname = \"n\"\nopen = true\n[[layer]]\nname = \"a\"\nfile = \"a.toml\"\n";
+    let many: String = (0..1_500).map(|at| format!("k{at} = \"${{x@n=v{at}}}\"\n")).collect();
+    let run = bounded(text, &[("a.toml", &format!("x = 1\n{many}"))]);
+    assert_eq!(run.code, 1, "{}", run.stderr);
+    assert_eq!(run.stdout.matches("(error: unresolved-reference)").count(), 500);
+}
+
+#[test]
+fn reads_by_a_reference_only_what_it_may_and_what_is_a_file() {
+    let values = "[[layer]]\nname = \"a\"\nvalues = { a = \"${file:/dev/zero}\", b = \"${file:.}\", \
+                  c = \"${file:pipe}\", d = \"${file:a/../../x}\", e = \"${file:/etc/passwd:-none}\", \
+                  f = \"${file:big}\" }\n[limits]\nfile_bytes = 1000\n";
+    let place = Place::new(&[("justwhy.toml", &format!("justwhy = 1\n{values}"))]);
+    place.file("big", &[b'x'; 2_000]);
+    let made = std::process::Command::new("mkfifo").arg(place.path().join("pipe")).status();
+    assert!(made.unwrap().success());
+    let run = run_bounded(&place);
+    assert_eq!(run.code, 1, "{}", run.all());
+    assert_eq!(run.stdout.matches("(error: unresolved-reference)").count(), 6, "{}", run.stdout);
+}
+
+#[test]
+fn walks_folders_without_following_links_or_going_on_for_ever() {
+    let text = "justwhy = 1\n[[layer]]\nname = \"a\"\nfiles = \"d/**/*.toml\"\n";
+    let place = Place::new(&[("justwhy.toml", text), ("d/e/a.toml", "a = 1\n")]);
+    std::os::unix::fs::symlink("..", place.path().join("d/e/up")).unwrap();
+    std::os::unix::fs::symlink("/", place.path().join("d/root")).unwrap();
+    std::os::unix::fs::symlink("e/a.toml", place.path().join("d/link.toml")).unwrap();
+    let run = run_bounded(&place);
+    assert_eq!(run.code, 0, "{}", run.all());
+    assert!(run.stdout.contains("d/link.toml:1:5") || run.stdout.contains("d/e/a.toml:1:5"));
+    std::fs::create_dir(place.path().join("d/f.toml")).unwrap();
+    assert_eq!(run_bounded(&place).code, 0, "a folder is no file");
+    let made = std::process::Command::new("mkfifo").arg(place.path().join("d/p.toml")).status();
+    assert!(made.unwrap().success());
+    let run = run_bounded(&place);
+    assert!(run.code == 2 && run.stderr.contains("only regular files are read"), "{}", run.stderr);
+    std::fs::remove_file(place.path().join("d/p.toml")).unwrap();
+    let shut = place.path().join("d/shut");
+    std::fs::create_dir(&shut).unwrap();
+    std::fs::set_permissions(&shut, std::fs::Permissions::from_mode(0o000)).unwrap();
+    let run = run_bounded(&place);
+    // Root may list everything.
+    assert!(run.code == 0 || run.stderr.contains("d/shut"), "{}", run.stderr);
+    std::fs::set_permissions(&shut, std::fs::Permissions::from_mode(0o755)).unwrap();
+    use std::os::unix::ffi::OsStrExt as _;
+    let name = std::ffi::OsStr::from_bytes(b"bad\xff.toml");
+    std::fs::write(place.path().join("d").join(name), "a = 2\n").unwrap();
+    let run = run_bounded(&place);
+    assert!(run.code == 2 && run.stderr.contains("its name is not UTF-8"), "{}", run.stderr);
+}
+
+#[test]
+fn refuses_rows_and_properties_that_are_bombs() {
+    let deep = "a.".repeat(100_000) + "b=1";
+    let run =
+        bounded("[[layer]]\nname = \"a\"\nfile = \"a.properties\"\n", &[("a.properties", &deep)]);
+    assert!(run.code == 2 && run.stderr.contains("segments"), "{}", run.stderr);
+    let run =
+        bounded("[[layer]]\nname = \"a\"\nfile = \"a.ini\"\n", &[("a.ini", &format!("[{deep}]"))]);
+    assert_eq!(run.code, 2, "{}", run.stderr);
+    let rows = "[[axis]]\nname = \"row\"\nopen = true\ndefault = \"1\"\n[[layer]]\nname = \"a\"\n";
+    let deep = format!("[{{\"a\": {}", "[".repeat(100_000));
+    let run = bounded(&format!("{rows}rows = \"a.json\"\n"), &[("a.json", &deep)]);
+    assert!(run.code == 2 && run.stderr.contains("more than 128"), "{}", run.stderr);
+    let wide = format!("a\n\"{}", ",\n".repeat(100_000));
+    let run = bounded(&format!("{rows}rows = \"a.csv\"\n"), &[("a.csv", &wide)]);
+    assert!(run.code == 2 && run.stderr.contains("no counterpart"), "{}", run.stderr);
 }
 
 #[test]

@@ -1,5 +1,6 @@
 //! `explain`: why a setting has its value.
 
+use super::whereabouts::{ShownAxis, shown_axis};
 use super::{Answering, context_line, expected};
 use crate::fingerprint::Fingerprints;
 use crate::json;
@@ -15,6 +16,7 @@ use serde::Serialize;
 
 #[derive(Serialize)]
 struct Body {
+    axes: Vec<ShownAxis>,
     settings: Vec<json::Setting>,
     #[serde(skip_serializing_if = "Option::is_none")]
     expected: Option<expected::ShownSearch>,
@@ -79,8 +81,13 @@ pub(crate) fn run(
                 json::Setting::with_reasons(answering.answers, answer, without, &fingerprints)
             })
             .collect();
+        let axes = answering.context().axes.iter().map(shown_axis).collect();
         let expected = search.as_ref().map(expected::Search::shown);
-        json::text(&json::Answer::new("explain", answering.context(), Body { settings, expected }))
+        json::text(&json::Answer::new(
+            "explain",
+            answering.context(),
+            Body { axes, settings, expected },
+        ))
     } else {
         let texts: Vec<String> = answers
             .iter()

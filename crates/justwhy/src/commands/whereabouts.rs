@@ -24,8 +24,9 @@ struct Body {
     near: Vec<json::Near>,
 }
 
+/// An axis: its value, where that is from, and what was passed over before.
 #[derive(Serialize)]
-struct ShownAxis {
+pub(crate) struct ShownAxis {
     axis: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     value: Option<String>,
@@ -74,7 +75,7 @@ pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
     Ok(answering.outcome(result, String::new(), true))
 }
 
-fn shown_axis(axis: &AxisValue) -> ShownAxis {
+pub(crate) fn shown_axis(axis: &AxisValue) -> ShownAxis {
     ShownAxis {
         axis: axis.axis.clone(),
         value: axis.value.clone(),
