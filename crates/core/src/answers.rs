@@ -266,6 +266,8 @@ impl Answers<'_> {
             return Rc::clone(known);
         }
         let first = match self.attempt(asked) {
+            // What refers to nothing is found out as fast as it would be looked up.
+            Attempt::Done(outcome) if outcome.height == 0 => return Rc::new(*outcome),
             Attempt::Done(outcome) => return self.keep(asked, *outcome),
             Attempt::Needs(needs) => needs,
         };

@@ -41,6 +41,61 @@ fn lists_every_effective_value() {
 }
 
 #[test]
+fn explains_chains_pins_lists_and_rows() {
+    check(&[
+        ("explain-chain", &["explain", "alert.feed", "--in", "production,alerts"]),
+        (
+            "explain-chain-json",
+            &["explain", "alert.feed", "--in", "production,alerts", "--output", "json"],
+        ),
+        ("explain-gathered", &["explain", "alert.recipients", "--in", "production,north"]),
+        (
+            "explain-gathered-json",
+            &["explain", "alert.recipients", "--in", "production,north", "--output", "json"],
+        ),
+        ("explain-pinned", &["explain", "audit.days", "--in", "production,alerts"]),
+        ("explain-row", &["explain", "TIDE_GAUGE__NAME", "--in", "row=2"]),
+    ]);
+}
+
+#[test]
+fn says_why_it_is_not_what_was_expected() {
+    check(&[
+        (
+            "expected-overridden",
+            &["explain", "alert.threshold_cm", "--in", "production,north", "--expected", "120"],
+        ),
+        ("expected-elsewhere", &["explain", "alert.threshold_cm", "--expected", "140"]),
+        (
+            "expected-near-name",
+            &["explain", "database.url", "--process-from", "shift.env", "--expected", "process"],
+        ),
+        (
+            "expected-json",
+            &[
+                "explain",
+                "alert.threshold_cm",
+                "--in",
+                "production,south",
+                "--expected",
+                "90",
+                "--output",
+                "json",
+            ],
+        ),
+    ]);
+}
+
+#[test]
+fn finds_where_a_value_is() {
+    check(&[
+        ("find", &["find", "desk@tide.example"]),
+        ("find-json", &["find", "140", "--in", "production,row=,service=", "--output", "json"]),
+        ("find-nothing", &["find", "no such thing"]),
+    ]);
+}
+
+#[test]
 fn explains_why_a_value_is_in_force() {
     check(&[
         ("explain-overridden", &["explain", "alert.threshold_cm", "--in", "production,north"]),

@@ -125,7 +125,7 @@ pub(super) fn way(
         (Kind::Process, Some(variable)) => {
             advice(format!("{variable}=…"), "the process environment".to_owned())
         }
-        (Kind::Values, _) => advice(name, "the project file".to_owned()),
+        (Kind::Values, _) => advice(name, format!("the project file, {}", layer.name)),
         (_, Some(variable)) => advice(format!("{variable}=…"), file(answers, index, layer)),
         (_, None) => advice(name, file(answers, index, layer)),
     }

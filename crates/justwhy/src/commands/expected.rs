@@ -4,7 +4,7 @@ use super::{Answering, look_into};
 use crate::json::{ShownContext, ShownValue, is_false};
 use crate::look::{Look, Role};
 use justwhy_core::{
-    Answers, Context, Explanation, Found, How, KeyId, Resolution, Wanted, unread_layers,
+    Answers, Context, Explanation, Found, How, KeyId, Presence, Resolution, Wanted, unread_layers,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -106,6 +106,10 @@ fn in_inactive_layers(answering: &Answering<'_>, key: KeyId, wanted: &Wanted, se
     for layer in unread_layers(answers.resolution().readings()) {
         let context = answering.context().clone();
         let Ok(readings) = answering.elsewhere.read_as_if_active(context, layer) else { continue };
+        if matches!(readings.layer(layer).presence, Presence::Inactive(_)) {
+            // It needs an axis that is unset, which the other contexts are there for.
+            continue;
+        }
         let resolution = Resolution::of(Arc::new(readings));
         let forced = Answers::new(resolution, answers.outside(), answers.limits());
         let name = answers.resolution().readings().layer(layer).name.clone();
