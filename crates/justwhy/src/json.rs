@@ -204,16 +204,33 @@ struct Converted {
     like: Standing,
 }
 
-/// An item of a gathered list and where it stands.
+/// A place in a source.
 #[derive(Serialize)]
-struct ShownItem {
-    value: ShownValue,
-    layer: String,
+pub(crate) struct ShownPlace {
     source: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     line: Option<usize>,
     #[serde(skip_serializing_if = "Option::is_none")]
     column: Option<usize>,
+}
+
+impl ShownPlace {
+    pub(crate) fn of(source: &str, position: Option<Position>) -> ShownPlace {
+        ShownPlace {
+            source: source.to_owned(),
+            line: position.map(|position| position.line),
+            column: position.map(|position| position.column),
+        }
+    }
+}
+
+/// An item of a gathered list and where it stands.
+#[derive(Serialize)]
+struct ShownItem {
+    value: ShownValue,
+    layer: String,
+    #[serde(flatten)]
+    place: ShownPlace,
 }
 
 impl ShownItem {
@@ -223,9 +240,7 @@ impl ShownItem {
         ShownItem {
             value: ShownValue(hide_address_password(&item.value).into_owned()),
             layer: layer_name(resolution, reading.layer),
-            source: reading.source.to_string(),
-            line: position.map(|position| position.line),
-            column: position.map(|position| position.column),
+            place: ShownPlace::of(&reading.source, position),
         }
     }
 }
@@ -245,12 +260,8 @@ struct ShownHop {
     error: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     layer: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    source: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    line: Option<usize>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    column: Option<usize>,
+    #[serde(flatten)]
+    place: Option<ShownPlace>,
     #[serde(skip_serializing_if = "Option::is_none")]
     name: Option<String>,
     #[serde(skip_serializing_if = "is_false")]
@@ -278,9 +289,7 @@ impl ShownHop {
             nothing,
             error,
             layer: hop.layer,
-            source: hop.source.map(|source| source.to_string()),
-            line: hop.position.map(|position| position.line),
-            column: hop.position.map(|position| position.column),
+            place: hop.source.map(|source| ShownPlace::of(&source, hop.position)),
             name: hop.name,
             falls_back: hop.falls_back,
             repeated: hop.is_repeated,
@@ -298,30 +307,24 @@ struct ShownWithout {
     value: Option<ShownValue>,
     #[serde(skip_serializing_if = "Option::is_none")]
     layer: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    source: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    line: Option<usize>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    column: Option<usize>,
+    #[serde(flatten)]
+    place: Option<ShownPlace>,
 }
 
 impl ShownWithout {
     fn of(resolution: &Resolution, without: Without) -> ShownWithout {
-        let (layer, source, position) = match without.decided_by {
+        let (layer, place) = match without.decided_by {
             Some((layer, source, position, _)) => {
-                (Some(layer_name(resolution, layer)), Some(source.to_string()), position)
+                (Some(layer_name(resolution, layer)), Some(ShownPlace::of(&source, position)))
             }
-            None => (None, None, None),
+            None => (None, None),
         };
         ShownWithout {
             status: without.status.name(),
             secret: without.secret,
             value: without.value.map(ShownValue),
             layer,
-            source,
-            line: position.map(|position| position.line),
-            column: position.map(|position| position.column),
+            place,
         }
     }
 }

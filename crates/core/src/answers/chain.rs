@@ -167,7 +167,9 @@ impl Walk<'_, '_> {
             hop.name = Some(resolution.keys().show(leaf.name));
         }
         if self.told.contains(&asked) {
-            hop.is_repeated = answers.refers(&resolution, asked.key);
+            // A circle is told by its error; what is found the second time was told before.
+            hop.is_repeated =
+                !matches!(hop.found, HopValue::Error(_)) && answers.refers(&resolution, asked.key);
         } else {
             hop.hops = self.from(asked);
         }

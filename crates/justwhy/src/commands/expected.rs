@@ -1,10 +1,11 @@
 //! `explain --expected`: why a setting is not what somebody expected.
 
 use super::{Answering, look_into};
-use crate::json::{ShownContext, ShownValue, is_false};
+use crate::json::{ShownContext, ShownPlace, ShownValue, is_false};
 use crate::look::{Look, Role};
 use justwhy_core::{
-    Answers, Context, Explanation, Found, How, KeyId, Presence, Resolution, Wanted, unread_layers,
+    Answers, Context, Explanation, Found, How, KeyId, KeyPath, Presence, Resolution, Stand, Wanted,
+    unread_layers,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -70,14 +71,7 @@ fn in_other_contexts(
     search: &mut Search,
 ) -> Result<(), Vec<Error>> {
     let here = answering.context();
-    let differs = |context: &Context| {
-        let axes = context.axes.iter().zip(&here.axes);
-        axes.filter(|(one, other)| one.value != other.value).count()
-    };
-    let free = Context::default();
-    let mut contexts = answering.elsewhere.contexts(&free).map_err(|error| vec![error])?;
-    contexts.retain(|context| differs(context) > 0);
-    contexts.sort_by_key(differs);
+    let contexts = other_contexts(answering).map_err(|error| vec![error])?;
     let mut second: Option<(Found, Option<Context>)> = None;
     let looked = look_into(answering, contexts, |context, there| {
         let way = answering.elsewhere.way_to(here, context);
@@ -120,6 +114,48 @@ fn in_inactive_layers(answering: &Answering<'_>, key: KeyId, wanted: &Wanted, se
             return;
         }
     }
+}
+
+/// The error that there is no such setting here, with the nearest context in which there is.
+pub(crate) fn where_it_is(answering: &Answering<'_>, text: &str, error: Error) -> Error {
+    let Ok(path) = KeyPath::parse(text) else {
+        return error;
+    };
+    let here = answering.context();
+    let Ok(contexts) = other_contexts(answering) else {
+        return error;
+    };
+    let mut found: Option<String> = None;
+    look_into(answering, contexts, |context, there| {
+        let resolution = there.resolution();
+        let key = resolution.keys().find(KeyId::ROOT, &path);
+        let winner = key.and_then(|key| resolution.winner(key));
+        if let Some(winner) = winner {
+            let way = answering.elsewhere.way_to(here, context);
+            let stand = Stand::of(resolution, winner);
+            let layer = &resolution.readings().layer(stand.layer).name;
+            let place = stand.place(resolution.keys());
+            found = Some(format!("with --in {way} there is: {layer} sets it ({place})"));
+        }
+        found.is_none()
+    });
+    match found {
+        Some(help) => error.help(help),
+        None => error.help("nor is there in any other context"),
+    }
+}
+
+/// The contexts that are not this one, the nearest first.
+fn other_contexts(answering: &Answering<'_>) -> Result<Vec<Context>, Error> {
+    let here = answering.context();
+    let differs = |context: &Context| {
+        let axes = context.axes.iter().zip(&here.axes);
+        axes.filter(|(one, other)| one.value != other.value).count()
+    };
+    let mut contexts = answering.elsewhere.contexts(&Context::default())?;
+    contexts.retain(|context| differs(context) > 0);
+    contexts.sort_by_key(differs);
+    Ok(contexts)
 }
 
 /// # As text
@@ -234,11 +270,8 @@ struct ShownFound {
     sense: &'static str,
     how: &'static str,
     layer: String,
-    source: String,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    line: Option<usize>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    column: Option<usize>,
+    #[serde(flatten)]
+    place: ShownPlace,
     name: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     says: Option<ShownValue>,
@@ -264,9 +297,7 @@ impl Search {
             sense: found.sense.name(),
             how: found.how.name(),
             layer: found.layer.clone(),
-            source: found.source.to_string(),
-            line: found.position.map(|position| position.line),
-            column: found.position.map(|position| position.column),
+            place: ShownPlace::of(&found.source, found.position),
             name: found.name.clone(),
             says: found.says.clone().map(ShownValue),
             context: context.clone().map(ShownContext),

@@ -36,8 +36,13 @@ pub(crate) fn run(
     let resolution = answering.resolution();
     let mut chosen = Vec::new();
     for key in keys {
-        let found = select::settings(resolution, answering.elsewhere.inside(), key)
-            .map_err(|error| vec![error])?;
+        let found = select::settings(resolution, answering.elsewhere.inside(), key);
+        let found = found.map_err(|error| match wanted {
+            Some(_) if error.code() == "unknown-key" => {
+                vec![expected::where_it_is(answering, key, error)]
+            }
+            _ => vec![error],
+        })?;
         if found.is_empty() {
             let message = format!("no setting matches {key}");
             let error = Error::new("unknown-key", message);
@@ -418,11 +423,16 @@ fn ways(look: &Look, advice: &[Advice], answer: &Explanation, out: &mut String) 
             reach => format!(" ({reach})"),
         };
         let tail = format!("{}{reach}", way.write);
-        let indent = widest + 4;
+        // Where both do not fit beside each other, what to write stands below its place.
+        let is_narrow = widest + 4 + 24 > look.columns();
+        let indent = if is_narrow { 4 } else { widest + 4 };
+        if is_narrow {
+            out.push_str(&format!("  {}\n", look.paint(Role::Place, &at)));
+        }
         let lines = look.wrap(&tail, look.columns().saturating_sub(indent).max(24));
         for (number, line) in lines.iter().enumerate() {
             match number {
-                0 => out.push_str(&format!("  {place}  {line}\n")),
+                0 if !is_narrow => out.push_str(&format!("  {place}  {line}\n")),
                 _ => out.push_str(&format!("{:indent$}{line}\n", "")),
             }
         }

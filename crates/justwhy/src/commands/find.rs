@@ -93,9 +93,9 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
         return Err(vec![exhausted()]);
     }
     if read.is_empty()
-        && let Some((_, error)) = looked.refused.into_iter().next()
+        && let Some((_, error)) = looked.refused.first()
     {
-        return Err(vec![error]);
+        return Err(vec![error.clone()]);
     }
     let mut found: Vec<Place> = order.into_iter().filter_map(|same| places.remove(&same)).collect();
     found.sort_by(|one, other| {
@@ -106,7 +106,14 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
         ))
     });
     let is_found = !found.is_empty();
-    let notes = String::new();
+    let mut notes = String::new();
+    if let Some((context, error)) = looked.refused.first() {
+        let values = context.set().map(|(axis, value)| format!("{axis}={value}"));
+        let values = values.collect::<Vec<_>>().join(",");
+        let note = format!("note: {values} could not be read: {error}");
+        notes.push_str(&answering.look.text(&note));
+        notes.push('\n');
+    }
     let result = if answering.as_json() {
         let hits = found.into_iter().map(|place| ShownHit {
             key: place.key,

@@ -61,6 +61,11 @@ impl Lines<'_> {
             }
             let end = self.at;
             let was_last = self.at == self.text.len();
+            // Java reads an empty key from a backslash that nothing follows.
+            if goes_on && is_first && characters.is_empty() && self.text.len() - self.at < 2 {
+                self.at = self.text.len();
+                return Some(Logical { characters, end });
+            }
             self.skip_line_end();
             let is_whole = !goes_on || was_last;
             if is_whole && !characters.is_empty() {

@@ -180,6 +180,7 @@ fn refuses_properties_that_are_no_settings() {
             &["2:1 the key a is both a value and a table", "it stands first at 1:1"],
         ),
         ("an empty segment", "x=1\na..b=1", &["2:1 a segment of this key is empty"]),
+        ("a backslash and nothing", "a=1\n\\\n", &["2:2 a segment of this key is empty"]),
         ("an empty key", "=1", &["1:1 a segment of this key is empty"]),
         (
             "half a surrogate pair",
