@@ -8,7 +8,7 @@ use crate::tree::shown_name;
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::HashMap;
-use justwhy_core::{AxisOrigin, Context, LayerIndex, Outside, Readings};
+use justwhy_core::{AxisOrigin, AxisValue, Context, LayerIndex, Outside, Readings};
 use std::cell::{OnceCell, RefCell};
 use std::ffi::{OsStr, OsString};
 use std::path::{Component, Path, PathBuf};
@@ -92,26 +92,28 @@ impl<'p> Elsewhere<'p> {
     /// What to say after `--in` for the context `wanted`: the axes on which it differs from here, or
     /// all of them if others would follow.
     pub fn way_to(&self, here: &Context, wanted: &Context) -> String {
-        let text = |only_changes: bool| {
+        let text = |only_changes: bool, with_following: bool| {
             let axes = wanted.axes.iter().zip(&here.axes);
             let told = axes.filter(|(wanted, here)| {
                 !only_changes
                     || wanted.value != here.value
                     || here.origin == AxisOrigin::Asked && here.value.is_some()
             });
+            let follows = |axis: &AxisValue| matches!(axis.origin, AxisOrigin::Axis(_));
+            let told = told.filter(|(wanted, _)| with_following || !follows(wanted));
             let told = told.filter(|(wanted, here)| wanted.value.is_some() || here.value.is_some());
             let told = told.map(|(wanted, _)| {
                 format!("{}={}", wanted.axis, wanted.value.as_deref().unwrap_or_default())
             });
             told.collect::<Vec<_>>().join(",")
         };
-        let short = text(true);
         let leads_there = |text: &str| {
             self.situation.here(Some(text)).is_ok_and(|context| {
                 context.axes.iter().zip(&wanted.axes).all(|(one, other)| one.value == other.value)
             })
         };
-        if leads_there(&short) { short } else { text(false) }
+        let ways = [text(true, false), text(false, false)];
+        ways.into_iter().find(|way| leads_there(way)).unwrap_or_else(|| text(false, true))
     }
 
     /// Every context that the axes can form: see [`Situation::contexts`].

@@ -6,6 +6,9 @@ use glob::{MatchOptions, Pattern};
 use std::io;
 use std::path::Path;
 
+#[cfg(test)]
+mod tests;
+
 /// How many things in folders are looked at for one pattern.
 const MOST_VISITS: usize = 100_000;
 

@@ -13,6 +13,9 @@ use std::cell::OnceCell;
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
+#[cfg(test)]
+mod tests;
+
 /// The most contexts that one question goes through.
 const MOST_CONTEXTS: usize = 10_000;
 
@@ -59,16 +62,17 @@ impl<'p> Situation<'p> {
         self.context(&chosen, true)
     }
 
-    /// The context that results if axes of another one get these values. An axis that is read from
-    /// one of them follows it, unless `--in` named it.
+    /// The context that results if axes of another one get these values. An axis that has its value
+    /// from another axis follows it; all others stay as they are, wherever they are from.
     pub fn changed(
         &self,
         from: &Context,
         changes: &[(String, Option<String>)],
     ) -> Result<Context, Error> {
-        let asked = from.axes.iter().filter(|axis| axis.origin == AxisOrigin::Asked);
+        let kept = self.project.axes.iter().zip(&from.axes);
+        let kept = kept.filter(|(axis, value)| !follows(axis, value));
         let mut chosen: Chosen =
-            asked.map(|axis| (axis.axis.clone(), axis.value.clone())).collect();
+            kept.map(|(_, value)| (value.axis.clone(), value.value.clone())).collect();
         for (name, value) in changes {
             let axis = self.project.asked_axis(name, "@")?;
             if let Some(value) = value {
@@ -76,7 +80,7 @@ impl<'p> Situation<'p> {
             }
             chosen.insert(name.clone(), value.clone());
         }
-        self.context(&chosen, true)
+        self.context(&chosen, false)
     }
 
     /// Every context that the axes can form, besides combinations that do not exist: those of
@@ -122,12 +126,36 @@ impl<'p> Situation<'p> {
                 chosen.insert((*name).to_owned(), values[rest % values.len()].clone());
                 rest /= values.len();
             }
-            let context = self.unchecked(&chosen, false)?;
+            let context = self.formed(&mut chosen, &choices)?;
             if self.never(&context).is_none() {
                 contexts.push(context);
             }
         }
         Ok(contexts)
+    }
+
+    /// The context of these choices, in which an axis that would follow another one to the value that
+    /// is chosen for it does follow it: so it stands where somebody asks for the other one only.
+    fn formed(
+        &self,
+        chosen: &mut Chosen,
+        choices: &[(&str, Vec<Option<String>>)],
+    ) -> Result<Context, Error> {
+        let mut context = self.unchecked(chosen, false)?;
+        for (name, _) in choices {
+            let axis = self.project.axis(name);
+            if !axis.is_some_and(reads_an_axis) {
+                continue;
+            }
+            let value = chosen.remove(*name).flatten();
+            let without = self.unchecked(chosen, false)?;
+            if without.value(name) == value.as_deref() {
+                context = without;
+            } else {
+                chosen.insert((*name).to_owned(), value);
+            }
+        }
+        Ok(context)
     }
 
     fn context(&self, chosen: &Chosen, looks: bool) -> Result<Context, Error> {
@@ -213,6 +241,17 @@ impl<'p> Situation<'p> {
         found[index] = Some(value);
         Ok(())
     }
+}
+
+fn reads_an_axis(axis: &ProjectAxis) -> bool {
+    axis.read.iter().any(|way| matches!(way, Way::Axis { .. }))
+}
+
+/// Whether the axis has its value, or none, because of another axis.
+fn follows(axis: &ProjectAxis, value: &AxisValue) -> bool {
+    let is_by_axis = matches!(value.origin, AxisOrigin::Axis(_));
+    let found_nothing = matches!(value.origin, AxisOrigin::Default | AxisOrigin::Nothing);
+    is_by_axis || found_nothing && reads_an_axis(axis)
 }
 
 /// # Ways to read an axis

@@ -158,6 +158,11 @@ fn refuses_broken_toml_at_the_right_place() {
                 &["4:1 the table b is defined twice", "it stands first at 1:4"],
             ),
             (
+                "a header for what a dotted key went through",
+                "[b.a.c]\n[b]\na.a = 1\n[b.a]",
+                &["4:4 the table a is defined twice", "it stands first at 1:4"],
+            ),
+            (
                 "a header for a dotted table",
                 "[a]\nb.c=1\n[a.b]",
                 &["3:4 the table b is defined twice", "it stands first at 2:1"],

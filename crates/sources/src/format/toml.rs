@@ -208,7 +208,12 @@ impl<'s> Builder<'s> {
             table = match self.find(table, &key.0) {
                 None => self.add_table(table, key, Origin::Dotted),
                 Some(existing) => match self.origins[existing.index()] {
-                    Origin::Dotted | Origin::Implied => existing,
+                    Origin::Dotted => existing,
+                    Origin::Implied => {
+                        // A header of its own may come no more.
+                        self.origins[existing.index()] = Origin::Dotted;
+                        existing
+                    }
                     Origin::Header => return self.clash(&key.0, key.1, existing),
                     Origin::Value | Origin::Tables => {
                         return self.not_a_table(&key.0, key.1, existing);
