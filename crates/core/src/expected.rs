@@ -238,22 +238,20 @@ impl Wanted {
         let mut best: Option<Found> = None;
         for id in resolution.candidates(key) {
             let candidate = resolution.candidate(id);
-            let sense = match self.sense(answers, candidate) {
-                Some(sense) => sense,
-                // What its references make of it may be what was expected.
-                None if self.layer.is_none()
-                    && !hides(answers, candidate)
-                    && super::answers::holds_reference(&resolution.leaf(candidate).value) =>
-                {
-                    Sense::Value
-                }
-                None => continue,
-            };
-            let is_surely_it = self.sense(answers, candidate).is_some();
-            let steps = self.steps_for(answers, key, Vec::new(), candidate);
-            if steps.is_none() && !is_surely_it {
+            let sense = self.sense(answers, candidate);
+            // What its references make of it may be what was expected, which only a trial can tell.
+            let may_become_it = sense.is_none()
+                && self.layer.is_none()
+                && !hides(answers, candidate)
+                && crate::answers::holds_reference(&resolution.leaf(candidate).value);
+            if sense.is_none() && !may_become_it {
                 continue;
             }
+            let steps = self.steps_for(answers, key, candidate);
+            if may_become_it && steps.is_none() {
+                continue;
+            }
+            let sense = sense.unwrap_or(Sense::Value);
             let found = Found {
                 how: How::Candidate(candidate.verdict),
                 keeps: self.keeps(answers, id),
@@ -334,7 +332,7 @@ impl Wanted {
         };
         let steps = match self.is_met(forced, key) {
             true => Some(Vec::new()),
-            false => self.steps_for(forced, key, Vec::new(), candidate),
+            false => self.steps_for(forced, key, candidate),
         };
         let steps = steps.map(|more| {
             let mut steps = vec![activate];
@@ -477,40 +475,48 @@ impl Wanted {
         }
     }
 
-    /// The fewest changes that put the candidate in force: taking out what stands in its way, one
-    /// after the other, or else writing what it says where the setting is decided. Each is tried,
-    /// and none is called a step unless the setting is what was expected after it.
+    /// The fewest changes that put the candidate in force: taking out what stands in its way, or else
+    /// writing what it says where the setting is decided. Each is tried, and none is called a step
+    /// unless the setting is what was expected after it.
     fn steps_for(
         &self,
         answers: &Answers<'_>,
         key: KeyId,
-        mut edits: Vec<(Edit, Change)>,
         candidate: &Candidate,
     ) -> Option<Vec<Change>> {
         let resolution = answers.resolution();
         let reading = resolution.reading(candidate);
         let at = (reading.input?, candidate.leaf);
-        let started_with = edits.len();
-        for _ in 0..MOST_CHANGES {
+        let cleared = self.cleared(answers, key, Vec::new(), at);
+        let edits = match cleared {
+            Some(edits) if edits.len() <= 1 => edits,
+            several => {
+                let value = &resolution.leaf(candidate).value;
+                let written = self.written_where_it_is_decided(answers, key, value);
+                written.map(|edit| vec![edit]).or(several)?
+            }
+        };
+        Some(edits.into_iter().map(|(_, change)| change).collect())
+    }
+
+    /// Takes out what stands in the way of the leaf, one after the other, until the setting is what
+    /// was expected.
+    fn cleared(
+        &self,
+        answers: &Answers<'_>,
+        key: KeyId,
+        mut edits: Vec<(Edit, Change)>,
+        at: (usize, u32),
+    ) -> Option<Vec<(Edit, Change)>> {
+        for _ in 0..=MOST_CHANGES {
             let trial = tried(answers, &edits)?;
             let then = trial.answers();
             if self.is_met(&then, key) {
-                break;
+                return Some(edits);
             }
-            let change = obstacle(answers, &then, key, at, &edits)?;
-            edits.push(change);
+            edits.push(obstacle(answers, &then, key, at, &edits)?);
         }
-        let is_met = self.is_met(&tried(answers, &edits)?.answers(), key);
-        let by_taking_out = is_met.then_some(edits);
-        if let Some(edits) = &by_taking_out
-            && edits.len() <= started_with + 1
-        {
-            return Some(edits.iter().map(|(_, change)| change.clone()).collect());
-        }
-        let value = resolution.leaf(candidate).value.clone();
-        let written = self.written_where_it_is_decided(answers, key, &value);
-        let edits = written.map(|edit| vec![edit]).or(by_taking_out)?;
-        Some(edits.into_iter().map(|(_, change)| change).collect())
+        None
     }
 
     /// Writing the value in the line that decides now.
@@ -618,27 +624,11 @@ impl Wanted {
         });
         let edit = Edit::Rename { input: from.number, leaf: from.leaf, name: full };
         let edits = vec![(edit, change)];
-        let trial = if is_taken { None } else { tried(answers, &edits) };
-        let then = trial.as_ref().map(Trial::answers);
-        let candidate = then.as_ref().and_then(|then| {
-            let resolution = then.resolution();
-            resolution.candidates(key).map(|id| *resolution.candidate(id)).find(|it| {
-                resolution.reading(it).input == Some(from.number) && it.leaf == from.leaf
-            })
-        });
-        let steps = match (&then, candidate) {
-            (Some(then), _) if self.is_met(then, key) => {
-                Some(edits.iter().map(|(_, change)| change.clone()).collect())
-            }
-            (Some(then), Some(_)) => {
-                self.after(answers, then, key, edits, (from.number, from.leaf))
-            }
-            (None, _) => {
-                let written = self.written_where_it_is_decided(answers, key, &value);
-                written.map(|(_, change)| vec![change])
-            }
-            _ => None,
+        let steps = match is_taken {
+            false => self.cleared(answers, key, edits, (from.number, from.leaf)),
+            true => self.written_where_it_is_decided(answers, key, &value).map(|edit| vec![edit]),
         };
+        let steps: Vec<Change> = steps.into_iter().flatten().map(|(_, change)| change).collect();
         let section = input.section.as_ref().map(KeyPath::to_string).unwrap_or_default();
         Some(Found {
             sense,
@@ -649,29 +639,8 @@ impl Wanted {
             says: (!is_secret).then(|| hide_address_password(&value).into_owned()),
             how: How::OutsideSection,
             keeps: format!("it stands outside of the section {section}, which is read"),
-            steps: steps.unwrap_or_default(),
+            steps,
         })
-    }
-
-    /// What is still in the way after a first edit.
-    fn after(
-        &self,
-        answers: &Answers<'_>,
-        then: &Answers<'_>,
-        key: KeyId,
-        mut edits: Vec<(Edit, Change)>,
-        at: (usize, u32),
-    ) -> Option<Vec<Change>> {
-        edits.push(obstacle(answers, then, key, at, &edits)?);
-        for _ in 0..MOST_CHANGES {
-            let trial = tried(answers, &edits)?;
-            let then = trial.answers();
-            if self.is_met(&then, key) {
-                return Some(edits.into_iter().map(|(_, change)| change).collect());
-            }
-            edits.push(obstacle(answers, &then, key, at, &edits)?);
-        }
-        None
     }
 }
 

@@ -133,6 +133,10 @@ fn project(random: &mut Random) -> Project {
         "[[axis]]".to_owned(),
         "name = \"region\"".to_owned(),
         "allowed = [\"north\"]".to_owned(),
+        "[[axis]]".to_owned(),
+        "name = \"team\"".to_owned(),
+        "allowed = [\"shore\", \"model\"]".to_owned(),
+        "read = [{ axis = \"environment\", map = { prod = \"shore\" } }]".to_owned(),
     ];
     if random.once_in(2) {
         head.push("[setting.\"beta.items\"]".to_owned());
@@ -229,7 +233,9 @@ fn layer(random: &mut Random, number: usize, head: &mut Vec<String>, project: &m
     if random.once_in(4) {
         head.push("empty = \"unset\"".to_owned());
     }
-    if random.once_in(5) {
+    if random.once_in(8) {
+        head.push(format!("when = {{ team = \"{}\" }}", random.one(&["shore", "model"])));
+    } else if random.once_in(5) {
         head.push(format!("when = {{ environment = \"{}\" }}", random.one(&["dev", "prod"])));
     }
     if random.once_in(9) {

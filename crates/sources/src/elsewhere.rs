@@ -3,7 +3,7 @@
 use crate::error::Error;
 use crate::project::Project;
 use crate::reader::Reader;
-use crate::situate::Situation;
+use crate::situate::{Situation, follows};
 use crate::tree::shown_name;
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
@@ -92,16 +92,20 @@ impl<'p> Elsewhere<'p> {
     /// What to say after `--in` for the context `wanted`: the axes on which it differs from here, or
     /// all of them if others would follow.
     pub fn way_to(&self, here: &Context, wanted: &Context) -> String {
-        let text = |only_changes: bool, with_following: bool| {
+        let text = |only_changes: bool, with_unset: bool, with_following: bool| {
             let axes = wanted.axes.iter().zip(&here.axes);
             let told = axes.filter(|(wanted, here)| {
                 !only_changes
                     || wanted.value != here.value
                     || here.origin == AxisOrigin::Asked && here.value.is_some()
             });
-            let follows = |axis: &AxisValue| matches!(axis.origin, AxisOrigin::Axis(_));
+            let follows = |value: &AxisValue| {
+                self.project.axis(&value.axis).is_some_and(|axis| follows(axis, value))
+            };
             let told = told.filter(|(wanted, _)| with_following || !follows(wanted));
-            let told = told.filter(|(wanted, here)| wanted.value.is_some() || here.value.is_some());
+            let told = told.filter(|(wanted, here)| {
+                with_unset || wanted.value.is_some() || here.value.is_some()
+            });
             let told = told.map(|(wanted, _)| {
                 format!("{}={}", wanted.axis, wanted.value.as_deref().unwrap_or_default())
             });
@@ -112,8 +116,8 @@ impl<'p> Elsewhere<'p> {
                 context.axes.iter().zip(&wanted.axes).all(|(one, other)| one.value == other.value)
             })
         };
-        let ways = [text(true, false), text(false, false)];
-        ways.into_iter().find(|way| leads_there(way)).unwrap_or_else(|| text(false, true))
+        let ways = [text(true, false, false), text(false, false, false), text(false, true, false)];
+        ways.into_iter().find(|way| leads_there(way)).unwrap_or_else(|| text(false, true, true))
     }
 
     /// Every context that the axes can form: see [`Situation::contexts`].

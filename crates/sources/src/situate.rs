@@ -248,7 +248,7 @@ fn reads_an_axis(axis: &ProjectAxis) -> bool {
 }
 
 /// Whether the axis has its value, or none, because of another axis.
-fn follows(axis: &ProjectAxis, value: &AxisValue) -> bool {
+pub(crate) fn follows(axis: &ProjectAxis, value: &AxisValue) -> bool {
     let is_by_axis = matches!(value.origin, AxisOrigin::Axis(_));
     let found_nothing = matches!(value.origin, AxisOrigin::Default | AxisOrigin::Nothing);
     is_by_axis || found_nothing && reads_an_axis(axis)

@@ -94,6 +94,7 @@ fn inside(path: &[String], name: &str) -> Vec<String> {
 }
 
 fn documents(format: Format, write: impl Fn(&mut Random, &mut Writer)) {
+    let mut values = 0;
     for seed in 1..=DOCUMENTS {
         let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15));
         for _ in 0..4 {
@@ -101,8 +102,10 @@ fn documents(format: Format, write: impl Fn(&mut Random, &mut Writer)) {
         }
         let mut writer = Writer::new(&mut random);
         write(&mut random, &mut writer);
+        values += writer.expected.len();
         writer.check(format);
     }
+    assert!(values > 1_000, "{format:?}: only {values} values");
 }
 
 /// A value that TOML, JSON and YAML write alike, as it is shown.
@@ -265,7 +268,22 @@ fn yaml_map(random: &mut Random, out: &mut Writer, path: &[String], depth: usize
         let name = out.name(random);
         let path = inside(path, &name);
         out.put(&format!("{name}:"));
-        match random.below(8) {
+        match random.below(9) {
+            8 => {
+                // A table with an anchor, and one that takes its entry in: the place stays.
+                let (anchor, inner) = (format!("anchor{}", out.names), out.name(random));
+                out.put(&format!(" &{anchor} {{{inner}: "));
+                let at = out.here();
+                out.expect(&inside(&path, &inner), "[1, 2]");
+                out.put("[1, 2]}");
+                out.end();
+                let (other, own) = (out.name(random), out.name(random));
+                out.put(&format!("{indent}{other}: {{<<: *{anchor}, {own}: "));
+                let other = inside(&path[..path.len() - 1], &other);
+                out.expect(&inside(&other, &own), "true");
+                out.put("true}");
+                out.expect_at(&inside(&other, &inner), "[1, 2]", at);
+            }
             0 if depth > 0 => {
                 out.end();
                 yaml_map(random, out, &path, depth - 1);
