@@ -323,7 +323,14 @@ fn place(source: &str, position: Option<Position>) -> String {
 
 /// `place` of a candidate.
 fn place_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
-    answers.resolution().reading(candidate).place(candidate.leaf)
+    let resolution = answers.resolution();
+    let (reading, leaf) = (resolution.reading(candidate), resolution.leaf(candidate));
+    match (reading.document.position(leaf.at), reading.source.as_ref()) {
+        (Some(position), source) => place(source, Some(position)),
+        (None, "arguments") if leaf.value == Value::Null => "--unset".to_owned(),
+        (None, "arguments") => "--set".to_owned(),
+        (None, _) => format!("the variable {}", resolution.keys().show(leaf.name)),
+    }
 }
 
 /// Whether what a candidate says must not be shown.

@@ -8,8 +8,8 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Position, Resolution, Row, Status,
-    Verdict, Without, hide_address_password,
+    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Position, Resolution, Row, Stand,
+    Status, Verdict, Without, hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -284,7 +284,7 @@ fn items(look: &Look, resolution: &Resolution, items: &[Item], out: &mut String)
             let layer = &resolution.readings().layer(reading.layer).name;
             let place = match reading.document.position(item.at) {
                 Some(Position { line, column }) => format!("{}:{line}:{column}", reading.source),
-                None => reading.source.to_string(),
+                None => Stand::of(resolution, item.candidate).place(resolution.keys()),
             };
             let value = look.text(&hide_address_password(&item.value).show());
             (look.cut(&value, look.columns() / 2), look.text(&format!("{layer}, {place}")))
