@@ -68,6 +68,10 @@ fn keys(random: &mut Random) -> Vec<String> {
     let mut keys: Vec<String> = Vec::new();
     for _ in 0..random.below(4) {
         let mut key = random.one(&KEYS).to_owned();
+        if key == "alpha.size" && random.once_in(5) {
+            // A name that it may have had once.
+            key = "former.size".to_owned();
+        }
         if random.once_in(6)
             && let Some((_, typo)) = TYPOS.iter().find(|(right, _)| *right == key)
         {
@@ -145,20 +149,33 @@ fn project(random: &mut Random) -> Project {
             head.push("default = [\"d\"]".to_owned());
         }
     }
-    if random.once_in(3) {
+    if random.once_in(2) {
         head.push("[setting.\"alpha.size\"]".to_owned());
-        head.push(format!("empty = \"{}\"", random.one(&["unset", "value"])));
+        if random.once_in(2) {
+            head.push(format!("empty = \"{}\"", random.one(&["unset", "value"])));
+        }
+        if random.once_in(2) {
+            head.push("formerly = [\"former.size\"]".to_owned());
+        }
+        if random.once_in(4) {
+            head.push("variable = \"SIZE\"".to_owned());
+        }
     }
     for number in 0..2 + random.below(5) {
         layer(random, number, &mut head, &mut project);
     }
+    let head_has_rows = head.iter().any(|line| line.starts_with("rows"));
     project.files.insert("justwhy.toml".to_owned(), head);
+    project.files.entry("sub/.keep".to_owned()).or_default();
     if random.once_in(3) {
         let key = random.one(&KEYS);
         project.sets.push((key.to_owned(), "4".to_owned()));
     }
     project.context =
         random.one(&["dev", "prod", "prod,north", "environment=dev,region=north"]).to_owned();
+    if head_has_rows && random.once_in(2) {
+        project.context.push_str(random.one(&[",row=1", ",row=2"]));
+    }
     project
 }
 
@@ -166,7 +183,7 @@ fn layer(random: &mut Random, number: usize, head: &mut Vec<String>, project: &m
     let name = format!("layer-{number}");
     head.push("[[layer]]".to_owned());
     head.push(format!("name = \"{name}\""));
-    let kind = random.below(8);
+    let kind = random.below(12);
     let mut values: Option<Vec<String>> = None;
     match kind {
         0 => {
@@ -221,6 +238,46 @@ fn layer(random: &mut Random, number: usize, head: &mut Vec<String>, project: &m
             let lines = keys(random).into_iter().map(|key| format!("{key}={}", 1 + key.len() % 4));
             project.files.insert(format!("{name}.properties"), lines.collect());
         }
+        7 => {
+            head.push(format!("file = \"{name}.ini\""));
+            let mut lines = Vec::new();
+            for key in keys(random) {
+                let (section, last) = key.rsplit_once('.').unwrap_or(("", &key));
+                let value = 1 + random.below(4);
+                match section {
+                    "" => lines.insert(0, format!("{last} = {value}")),
+                    section => lines.extend([format!("[{section}]"), format!("{last} = {value}")]),
+                }
+            }
+            project.files.insert(format!("{name}.ini"), lines);
+        }
+        8 => {
+            head.push(format!("rows = \"{name}.jsonl\""));
+            let mut lines = nested(random, "");
+            lines.iter_mut().for_each(|line| *line = format!("{{{line}}}"));
+            // Past the end would be an error.
+            lines.resize(3, "{}".to_owned());
+            project.files.insert(format!("{name}.jsonl"), lines);
+        }
+        9 => {
+            head.push(format!("file = \"{name}.toml\""));
+            head.push("per_directory = true".to_owned());
+            head.push("local = true".to_owned());
+            for folder in ["", "sub/"] {
+                if random.once_in(2) {
+                    project.files.insert(format!("{folder}{name}.toml"), toml(random));
+                }
+            }
+        }
+        10 => {
+            head.push(format!("file = \"{name}.toml\""));
+            head.push("into = \"alpha\"".to_owned());
+            let lines = ["size", "shape", "szie"].map(|key| (key, random.once_in(2)));
+            let lines = lines.into_iter().filter(|(_, says)| *says);
+            let lines = lines.map(|(key, _)| format!("{key} = {}", value(random, true)));
+            let lines = lines.collect();
+            project.files.insert(format!("{name}.toml"), lines);
+        }
         _ => values = Some(toml(random)),
     }
     if random.once_in(4) {
@@ -250,7 +307,8 @@ fn layer(random: &mut Random, number: usize, head: &mut Vec<String>, project: &m
 /// # Asking
 impl Project {
     fn ask(&self, key: &str, expected: Option<&str>) -> Option<Value> {
-        let place = Place::new(&[]);
+        let mut place = Place::new(&[]);
+        place.stand_in("sub");
         for (path, lines) in &self.files {
             place.file(path, (lines.join("\n") + "\n").as_bytes());
         }
@@ -282,6 +340,11 @@ impl Project {
         match at {
             "process" => drop(self.variables.remove(name)),
             "arguments" => self.sets.retain(|(key, _)| key != name),
+            // The rows after it keep their numbers.
+            place if place.contains(".jsonl:") => {
+                let (lines, line) = self.line(place);
+                lines[line] = "{}".to_owned();
+            }
             place => {
                 let (lines, line) = self.line(place);
                 lines.remove(line);
@@ -353,7 +416,7 @@ impl Project {
     /// Another value on a line, in the way of its file.
     fn write(&mut self, place: &str, to: &str) {
         let is_env = place.contains(".env:");
-        let is_nested = place.contains(".yaml:") || place.contains(".jsonc:");
+        let is_nested = [".yaml:", ".jsonc:", ".jsonl:"].iter().any(|it| place.contains(it));
         let (lines, line) = self.line(place);
         let old = lines[line].clone();
         lines[line] = if is_env {
@@ -364,7 +427,9 @@ impl Project {
             format!("{key}={to}")
         } else {
             let (start, rest) = old.rsplit_once("\": ").unwrap();
-            let end = if rest.ends_with("},") {
+            let end = if rest.ends_with("}}") {
+                " }}"
+            } else if rest.ends_with("},") {
                 " },"
             } else if rest.ends_with('}') {
                 " }"
@@ -378,8 +443,14 @@ impl Project {
     }
 
     fn rename(&mut self, place: &str, name: &str, to: &str) {
-        let is_nested = place.contains(".yaml:") || place.contains(".jsonc:");
+        let is_nested = [".yaml:", ".jsonc:", ".jsonl:"].iter().any(|it| place.contains(it));
+        let is_section = place.contains(".ini:");
         let (lines, line) = self.line(place);
+        if is_section {
+            let (old, new) = (name.rsplit('.').next().unwrap(), to.rsplit('.').next().unwrap());
+            lines[line] = lines[line].replacen(old, new, 1);
+            return;
+        }
         if is_nested {
             let (old, new) = (name.rsplit('.').next().unwrap(), to.rsplit('.').next().unwrap());
             lines[line] = lines[line].replace(&format!("\"{old}\""), &format!("\"{new}\""));
@@ -435,7 +506,9 @@ fn check_without(project: &Project, key: &str, answer: &Value) -> bool {
     assert_eq!(said["layer"], then["winner"]["layer"], "{context}");
     assert_eq!(said["source"], then["winner"]["source"], "{context}");
     // Lines below the one that went have moved up.
-    let gone = (source == said["source"]).then(|| winner["line"].as_u64()).flatten();
+    let gone = (source == said["source"] && !source.ends_with(".jsonl"))
+        .then(|| winner["line"].as_u64())
+        .flatten();
     let line = said["line"].as_u64().map(|line| match gone {
         Some(gone) if gone < line => line - 1,
         _ => line,
