@@ -98,6 +98,24 @@ fn place(text: &str) -> Option<(&str, usize)> {
     }
 }
 
+/// The paths, relative to the project's folder, that a file could mean.
+fn paths(inside: Option<&str>, file: &str) -> Vec<String> {
+    let file = file.strip_prefix("./").unwrap_or(file);
+    let from_here = inside.filter(|inside| !inside.is_empty());
+    let from_here = from_here.map(|inside| format!("{inside}/{file}"));
+    from_here.into_iter().chain([file.to_owned()]).collect()
+}
+
+/// Whether what was read has the file of a place, `FILE:LINE`.
+pub(crate) fn has_source(resolution: &Resolution, inside: Option<&str>, text: &str) -> bool {
+    let Some((file, _)) = place(text) else {
+        return false;
+    };
+    let paths = paths(inside, file);
+    let mut readings = resolution.readings().readings.iter();
+    readings.any(|reading| paths.iter().any(|path| *path == *reading.source))
+}
+
 /// The settings written at a line of a file, whose path is relative to the working directory or to
 /// the project.
 fn at_line(
@@ -106,11 +124,8 @@ fn at_line(
     file: &str,
     line: usize,
 ) -> Result<Vec<KeyId>, Error> {
-    let file = file.strip_prefix("./").unwrap_or(file);
-    let from_here = inside.filter(|inside| !inside.is_empty());
-    let paths = [from_here.map(|inside| format!("{inside}/{file}")), Some(file.to_owned())];
     let mut is_read = false;
-    for path in paths.into_iter().flatten() {
+    for path in paths(inside, file) {
         let (mut exact, mut covering) = (Vec::new(), Vec::new());
         for id in resolution.all_candidates() {
             let candidate = resolution.candidate(id);
@@ -134,11 +149,16 @@ fn at_line(
             return Ok(resolution.keys().sorted(found));
         }
     }
-    let message = match is_read {
-        true => format!("no value of a setting begins at line {line} of {file}"),
-        false => format!("no source that is read here is called {file}"),
+    let error = match is_read {
+        true => {
+            let message = format!("no value of a setting begins at line {line} of {file}");
+            Error::new("unknown-key", message)
+        }
+        false => {
+            let message = format!("no source that is read here is called {file}");
+            Error::new("unread-source", message)
+        }
     };
-    let error = Error::new("unknown-key", message);
     Err(error.help("a place is FILE:LINE, from the working directory or the project's folder"))
 }
 

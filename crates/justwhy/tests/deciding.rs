@@ -219,6 +219,7 @@ fn reads_files_that_match_in_byte_order_and_files_of_folders_from_above() {
     assert!(run.stdout.starts_with("d = "), "also from the project: {}", run.all());
     let run = place.run(&["explain", "there.ini:1"]);
     assert!(run.code == 2 && run.stderr.contains("no source"), "{}", run.all());
+    assert!(run.stderr.contains("nor is it in any other context"), "{}", run.stderr);
     place.stand_in("one");
     assert!(place.run(&["explain", "here.ini:1"]).stdout.starts_with("d = \"one\""));
     assert!(place.run(&["explain", "./here.ini:3:3"]).stdout.starts_with("s.e = \"1\""));
@@ -575,6 +576,16 @@ fn finds_values_in_every_context_with_where_they_are_in_force() {
     let contexts = hit["in_force"].as_array().unwrap();
     assert!(contexts.len() > 10 && contexts.iter().all(|it| it["region"] == "north"));
     assert_eq!(answer["contexts"], 396);
+    let run = demo.run(&["explain", "settings/regions/south.json:2"]);
+    assert!(run.stderr.contains("it is read with --in region=south"), "{}", run.stderr);
+    let arguments = ["explain", "collector.gauges.x", "--expected", "1"];
+    assert!(demo.run(&arguments).stderr.contains("nor is there in any other"));
+    let run = demo.run(&["explain", "gauge.name", "--expected", "lagoon"]);
+    assert!(
+        run.stderr.contains("with --in row=3 it is that: gauge (data/gauges.csv:4:1)"),
+        "{}",
+        run.stderr
+    );
     let run = demo.run(&["find", "140", "--in", "production,alerts,row="]);
     assert!(run.stdout.contains("in force for region=north"), "{}", run.stdout);
     assert!(run.stdout.contains("Looked at 6 contexts."), "{}", run.stdout);

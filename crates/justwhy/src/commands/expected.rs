@@ -3,6 +3,7 @@
 use super::{Answering, look_into};
 use crate::json::{ShownContext, ShownPlace, ShownValue, is_false};
 use crate::look::{Look, Role};
+use crate::select;
 use justwhy_core::{
     Answers, Context, Explanation, Found, How, KeyId, KeyPath, Presence, Resolution, Stand, Wanted,
     unread_layers,
@@ -116,32 +117,62 @@ fn in_inactive_layers(answering: &Answering<'_>, key: KeyId, wanted: &Wanted, se
     }
 }
 
-/// The error that there is no such setting here, with the nearest context in which there is.
-pub(crate) fn where_it_is(answering: &Answering<'_>, text: &str, error: Error) -> Error {
-    let Ok(path) = KeyPath::parse(text) else {
+/// The error that there is no such setting here, with the nearest context in which it is what was
+/// expected, or else in which there is one.
+pub(crate) fn where_it_is(
+    answering: &Answering<'_>,
+    key: &str,
+    expected: &str,
+    error: Error,
+) -> Error {
+    let Ok(path) = KeyPath::parse(key) else {
         return error;
     };
     let here = answering.context();
     let Ok(contexts) = other_contexts(answering) else {
         return error;
     };
-    let mut found: Option<String> = None;
+    let wanted = Wanted::of(answering.answers, expected);
+    let (mut found, mut any): (Option<String>, Option<String>) = (None, None);
     look_into(answering, contexts, |context, there| {
         let resolution = there.resolution();
-        let key = resolution.keys().find(KeyId::ROOT, &path);
-        let winner = key.and_then(|key| resolution.winner(key));
-        if let Some(winner) = winner {
+        let Some(key) = resolution.keys().find(KeyId::ROOT, &path) else {
+            return true;
+        };
+        let is_met = wanted.is_met(there, key);
+        if let Some(winner) = resolution.winner(key).filter(|_| is_met || any.is_none()) {
             let way = answering.elsewhere.way_to(here, context);
             let stand = Stand::of(resolution, winner);
             let layer = &resolution.readings().layer(stand.layer).name;
             let place = stand.place(resolution.keys());
-            found = Some(format!("with --in {way} there is: {layer} sets it ({place})"));
+            match is_met {
+                true => found = Some(format!("with --in {way} it is that: {layer} ({place})")),
+                false => any = Some(format!("with --in {way} there is: {layer} sets it ({place})")),
+            }
+        }
+        found.is_none()
+    });
+    match found.or(any) {
+        Some(help) => error.help(help),
+        None => error.help("nor is there in any other context"),
+    }
+}
+
+/// The error that no such source is read here, with the nearest context in which it is.
+pub(crate) fn where_it_is_read(answering: &Answering<'_>, place: &str, error: Error) -> Error {
+    let Ok(contexts) = other_contexts(answering) else {
+        return error;
+    };
+    let mut found: Option<String> = None;
+    look_into(answering, contexts, |context, there| {
+        if select::has_source(there.resolution(), answering.elsewhere.inside(), place) {
+            found = Some(answering.elsewhere.way_to(answering.context(), context));
         }
         found.is_none()
     });
     match found {
-        Some(help) => error.help(help),
-        None => error.help("nor is there in any other context"),
+        Some(way) => error.help(format!("it is read with --in {way}")),
+        None => error.help("nor is it in any other context"),
     }
 }
 

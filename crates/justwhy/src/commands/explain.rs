@@ -37,10 +37,11 @@ pub(crate) fn run(
     let mut chosen = Vec::new();
     for key in keys {
         let found = select::settings(resolution, answering.elsewhere.inside(), key);
-        let found = found.map_err(|error| match wanted {
-            Some(_) if error.code() == "unknown-key" => {
-                vec![expected::where_it_is(answering, key, error)]
+        let found = found.map_err(|error| match (wanted, error.code()) {
+            (Some(wanted), "unknown-key") => {
+                vec![expected::where_it_is(answering, key, wanted, error)]
             }
+            (_, "unread-source") => vec![expected::where_it_is_read(answering, key, error)],
             _ => vec![error],
         })?;
         if found.is_empty() {
