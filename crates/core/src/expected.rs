@@ -540,7 +540,8 @@ impl Wanted {
             (true, Value::Text(_)) | (false, _) => value.clone(),
             (true, other) => Value::Text(other.show().into()),
         };
-        let to = match (&value, reading.untyped) {
+        // A step may be read by anybody.
+        let to = match (hide_address_password(&value).as_ref(), reading.untyped) {
             (Value::Text(text), true) => text.to_string(),
             (value, _) => value.show(),
         };

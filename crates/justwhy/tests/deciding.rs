@@ -556,6 +556,11 @@ fn compares_no_secret_with_what_is_expected_or_looked_for() {
         let run = place.run_with(&["find", &text[..5]], &variables);
         assert_eq!(run.code, 1, "{}", run.all());
     }
+    let twice =
+        ["--set=url=c", "explain", "url", "--expected", "a://u:***@h.example", "--output", "json"];
+    let run = place.run_with(&twice, &variables);
+    assert!(run.stdout.contains("\"act\":\"write\""), "{}", run.stdout);
+    assert!(!run.all().contains("hunter"), "{}", run.all());
     for layer in ["weak", "y"] {
         for form in ["text", "json"] {
             let arguments = ["explain", "api_key", "--expected", layer, "--output", form];

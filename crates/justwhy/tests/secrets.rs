@@ -124,6 +124,18 @@ fn an_error_never_shows_a_secret() {
         ("a.env", "T_PASSWORD = hunter2\n"),
         ("a.env", "T_PASSWORD= hunter2\n"),
         ("a.env", "T_PASSWORD=hunter2\nT_PASSWORD=hunter2\n"),
+        ("a.ini", "password hunter2\n"),
+        ("a.ini", "[hunter2\n"),
+        ("a.ini", "[x hunter2]\n"),
+        ("a.ini", " = hunter2\n"),
+        ("a.ini", "password=hunter2\npassword=hunter2\n"),
+        ("a.ini", "password=hunter2\n[password]\nx=hunter2\n"),
+        ("a.properties", "password=\\u12hunter2\n"),
+        ("a.properties", "password=hunter2\\ud83dhunter2\n"),
+        ("a.properties", "password=hunter2\npassword=hunter2\n"),
+        ("a.properties", "=hunter2\n"),
+        ("a.jsonc", "{\"password\": \"hunter2 // }"),
+        ("a.jsonc", "{\"password\": hunter2, // x\n}"),
     ] {
         let place = Place::new(&[("justwhy.toml", &PROJECT.replace("FILE", file)), (file, text)]);
         for form in FORMS {
