@@ -262,12 +262,13 @@ impl Answers<'_> {
     /// Walks from the setting to all that it refers to, without recursion: a chain of references can
     /// be as long as a file has lines.
     fn outcome_of(&self, asked: Asked) -> Rc<Outcome> {
+        if let Some(outcome) = self.plain(asked) {
+            return Rc::new(outcome);
+        }
         if let Some(known) = self.known.borrow().get(&asked) {
             return Rc::clone(known);
         }
         let first = match self.attempt(asked) {
-            // What refers to nothing is found out as fast as it would be looked up.
-            Attempt::Done(outcome) if outcome.height == 0 => return Rc::new(*outcome),
             Attempt::Done(outcome) => return self.keep(asked, *outcome),
             Attempt::Needs(needs) => needs,
         };
@@ -354,6 +355,25 @@ impl Answers<'_> {
         outcome
     }
 
+    /// What a setting comes to that is one value without references, as nearly all are. It is found
+    /// out as fast as it would be looked up, so that it is not kept.
+    fn plain(&self, asked: Asked) -> Option<Outcome> {
+        let other = (asked.context != 0).then(|| self.resolution_of(asked.context));
+        let resolution = other.as_deref().unwrap_or(&self.here);
+        let winner = resolution.winner(asked.key)?;
+        let candidate = resolution.candidate(winner);
+        let readings = resolution.readings();
+        let value = &resolution.leaf(candidate).value;
+        let is_declared = readings.catalogue.declared(asked.key).is_some();
+        let refers = || readings.layer(resolution.layer_of(candidate)).references;
+        if is_declared || holds_reference(value) && refers() {
+            return None;
+        }
+        let mut outcome = single(resolution, winner, Expanded::plain(value.clone()));
+        outcome.secret = resolution.secrets().has(asked.key);
+        Some(outcome)
+    }
+
     fn attempt(&self, asked: Asked) -> Attempt {
         let resolution = self.resolution_of(asked.context);
         let key = asked.key;
@@ -387,7 +407,10 @@ impl Answers<'_> {
         }
         let mut outcome = match gather {
             Some(gather) => gathered(&resolution, gather, parts),
-            None => single(&resolution, winner, parts),
+            None => match parts.into_iter().next() {
+                Some((_, part)) => single(&resolution, winner, part),
+                None => Outcome::absent(false),
+            },
         };
         outcome.secret = secret;
         outcome.height = height;
@@ -467,14 +490,8 @@ impl Outcome {
 }
 
 /// Rule 7 for a setting that one candidate decides.
-fn single(
-    resolution: &Resolution,
-    winner: CandidateId,
-    parts: Vec<(CandidateId, Expanded)>,
-) -> Outcome {
-    let Some((_, Expanded { value, weight })) = parts.into_iter().next() else {
-        return Outcome::absent(false);
-    };
+fn single(resolution: &Resolution, winner: CandidateId, part: Expanded) -> Outcome {
+    let Expanded { value, weight } = part;
     let candidate = resolution.candidate(winner);
     let converted =
         value.as_text().filter(|_| resolution.reading(candidate).untyped).and_then(|text| {

@@ -7,6 +7,7 @@ use crate::{
     Candidate, Element, Entry, KeyId, KeyPath, Names, Naming, Resolution, Value, is_secret_name,
     nearest,
 };
+use std::rc::Rc;
 use std::sync::Arc;
 
 /// A value in which every reference was replaced, and its size.
@@ -223,6 +224,8 @@ impl<'a, 'o> Expansion<'a, 'o> {
     fn setting(&mut self, asked: Asked) -> Result<Found, Failure> {
         let answers = self.answers;
         let known = answers.known.borrow().get(&asked).cloned();
+        // One that refers to nothing itself need not be waited for.
+        let known = known.or_else(|| answers.plain(asked).map(Rc::new));
         let Some(outcome) = known else {
             self.needs.push(asked);
             return Ok(Found::NotYet);
