@@ -10,7 +10,7 @@ use serde_json::Value;
 use std::collections::BTreeMap;
 
 /// How many projects there are, unless the variable `CAUSAL_PROJECTS` says another number.
-const PROJECTS: u64 = 150;
+const PROJECTS: u64 = 300;
 const KEYS: [&str; 6] =
     ["alpha.size", "alpha.shape", "alpha", "beta.items", "gamma-ray", "delta.deep"];
 const TYPOS: [(&str, &str); 2] = [("alpha.size", "alpha.szie"), ("beta.items", "beta.itms")];
@@ -72,7 +72,7 @@ fn keys(random: &mut Random) -> Vec<String> {
             // A name that it may have had once.
             key = "former.size".to_owned();
         }
-        if random.once_in(6)
+        if random.once_in(3)
             && let Some((_, typo)) = TYPOS.iter().find(|(right, _)| *right == key)
         {
             key = typo.to_string();
@@ -567,9 +567,9 @@ fn becomes_what_the_explanation_says() {
                 .flat_map(|it| [it.get("written").map(shown), it["layer"].as_str().map(Into::into)])
                 .flatten()
                 .collect();
-            texts.extend(["2", "x", "p", ""].map(str::to_owned));
+            texts.extend(["1", "2", "3", "x", "p", ""].map(str::to_owned));
             let wanted = random.below(texts.len());
-            for text in [&texts[wanted], &texts[texts.len() - 1 - random.below(4)]] {
+            for text in [&texts[wanted], &texts[texts.len() - 1 - random.below(6)]] {
                 if let Some(how) = check_expected(&project, key, text) {
                     *steps.entry(how).or_default() += 1;
                 }
