@@ -118,6 +118,17 @@ pub struct Context {
     pub axes: Vec<AxisValue>,
 }
 
+/// The axes that have a value, as they are written: `environment=production,region=north`.
+impl std::fmt::Display for Context {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        for (number, (axis, value)) in self.set().enumerate() {
+            let comma = if number == 0 { "" } else { "," };
+            write!(f, "{comma}{axis}={value}")?;
+        }
+        Ok(())
+    }
+}
+
 impl Context {
     /// The value of the axis `name`; `None` if it is unset or there is no such axis.
     pub fn value(&self, name: &str) -> Option<&str> {

@@ -1,12 +1,12 @@
 //! Why a setting is not what somebody expected: where that stands, what keeps it from being in
 //! force, and the smallest step that would put it there.
 
-use crate::explanation::because_of;
+use crate::explanation::{because_of, hides, place};
 use crate::resolution::Verdict;
 use crate::{
     Answers, Candidate, CandidateId, Edit, Explanation, KeyId, KeyPath, Kind, LayerIndex, Names,
-    NearName, Position, Presence, Reading, Readings, Stand, Status, Trial, Value,
-    hide_address_password, is_near, names_a_secret_inside,
+    NearName, Position, Presence, Readings, Stand, Status, Trial, Value, hide_address_password,
+    is_near, names_a_secret_inside,
 };
 use std::sync::Arc;
 
@@ -55,7 +55,9 @@ pub struct Found {
     pub position: Option<Position>,
     /// The name there.
     pub name: String,
-    /// What it says; none if it is secret.
+    /// Whether that name is a pattern of keys that the layer takes away.
+    pub is_pattern: bool,
+    /// What it says; none if it is secret, or a pattern.
     pub says: Option<Value>,
     /// How it stands to the setting.
     pub how: How,
@@ -173,11 +175,6 @@ impl Wanted {
         Wanted { text: text.strip_prefix("./").unwrap_or(text).to_owned(), layer }
     }
 
-    /// Whether it is a layer rather than a value or a source.
-    pub fn is_layer(&self) -> bool {
-        self.layer.is_some()
-    }
-
     /// Whether the value is the expected one, or a list that has it.
     pub fn fits(&self, value: &Value) -> bool {
         let value = hide_address_password(value);
@@ -225,11 +222,6 @@ impl Wanted {
     }
 }
 
-fn hides(answers: &Answers<'_>, candidate: &Candidate) -> bool {
-    answers.is_secret(candidate.key)
-        || names_a_secret_inside(&answers.resolution().leaf(candidate).value)
-}
-
 /// # Looking for it
 impl Wanted {
     /// Among the candidates of the setting, strongest first.
@@ -266,22 +258,23 @@ impl Wanted {
         best
     }
 
-    /// In another context: in force there, or else at least a candidate.
+    /// In another context: in force there, or else at least a candidate. `way` gives what to say after
+    /// `--in` for it, and is only asked if something is found.
     pub fn in_other_context(
         &self,
         there: &Answers<'_>,
         key: KeyId,
-        context: &str,
+        way: &dyn Fn() -> String,
     ) -> Option<Found> {
         let resolution = there.resolution();
         if !resolution.is_setting(key) {
             return None;
         }
-        let ask = Change {
+        let ask = |context: &String| Change {
             act: Act::AskIn,
-            at: context.to_owned(),
+            at: context.clone(),
             name: resolution.keys().show(key),
-            to: Some(context.to_owned()),
+            to: Some(context.clone()),
         };
         if self.is_met(there, key) {
             let winner = resolution
@@ -289,21 +282,23 @@ impl Wanted {
                 .find(|id| self.sense(there, resolution.candidate(*id)).is_some());
             let winner = winner.or_else(|| resolution.winner(key))?;
             let sense = self.sense(there, resolution.candidate(winner)).unwrap_or(Sense::Value);
+            let context = way();
             return Some(Found {
                 how: How::InForceElsewhere,
                 keeps: format!("it counts in another context, {context}"),
-                steps: vec![ask],
+                steps: vec![ask(&context)],
                 ..self.found(there, winner, sense)
             });
         }
         let mut found = self.among_candidates(there, key)?;
+        let context = way();
         if let How::Candidate(verdict) = found.how {
             found.how = How::CandidateElsewhere(verdict);
         }
         found.keeps =
             format!("it is read in another context ({context}), and there {}", found.keeps);
         if !found.steps.is_empty() {
-            found.steps.insert(0, ask);
+            found.steps.insert(0, ask(&context));
         }
         Some(found)
     }
@@ -362,7 +357,9 @@ impl Wanted {
             near.extend(without_prefix(readings, index, &variable, &naming.prefix));
             for name in near {
                 let reading = &readings.readings[name.reading as usize];
-                let found = self.renamed(answers, key, reading, name.leaf, &name.meant);
+                let Some(input) = reading.input else { continue };
+                let from = Elsewhere { input, leaf: name.leaf, hidden: false };
+                let found = self.renamed(answers, key, &from, &KeyPath::single(name.meant));
                 if found.is_some() {
                     return found;
                 }
@@ -388,11 +385,12 @@ impl Wanted {
                     continue;
                 };
                 let is_variable = resolution.readings().variable(reading.layer, key).is_some();
-                if reading.is_removal() || is_variable {
+                let Some(input) = reading.input.filter(|_| !is_variable) else {
                     continue;
-                }
-                let name = name.to_string();
-                let found = self.renamed(answers, key, reading, candidate.leaf, &name);
+                };
+                let hidden = hides(answers, candidate);
+                let from = Elsewhere { input, leaf: candidate.leaf, hidden };
+                let found = self.renamed(answers, key, &from, &name);
                 if found.is_some() {
                     return found;
                 }
@@ -417,8 +415,8 @@ impl Wanted {
                     continue;
                 }
                 let leaf = u32::try_from(leaf).unwrap_or(u32::MAX);
-                let from = Outside { number, leaf, layer: input.layer, source: &input.source };
-                let found = self.moved(answers, key, &from, &name, said.value.clone());
+                let from = Elsewhere { input: number, leaf, hidden: false };
+                let found = self.moved(answers, key, &from, &name);
                 if found.is_some() {
                     return found;
                 }
@@ -428,12 +426,12 @@ impl Wanted {
     }
 }
 
-/// Something that a file says outside of the section that is read.
-struct Outside<'a> {
-    number: usize,
+/// Something that a source says under another name or in another section.
+struct Elsewhere {
+    input: usize,
     leaf: u32,
-    layer: LayerIndex,
-    source: &'a Arc<str>,
+    /// Whether it is secret where it stands.
+    hidden: bool,
 }
 
 /// # Steps
@@ -449,6 +447,7 @@ impl Wanted {
             sense,
             layer: resolution.readings().layer(stand.layer).name.clone(),
             name: stand.shown_name(resolution.keys()),
+            is_pattern: stand.is_pattern,
             source: stand.source,
             position: stand.position,
             says: (!hidden).then(value),
@@ -490,6 +489,7 @@ impl Wanted {
         let cleared = self.cleared(answers, key, Vec::new(), at);
         let edits = match cleared {
             Some(edits) if edits.len() <= 1 => edits,
+            several if hides(answers, candidate) => several?,
             several => {
                 let value = &resolution.leaf(candidate).value;
                 let written = self.written_where_it_is_decided(answers, key, value);
@@ -549,7 +549,7 @@ impl Wanted {
         let stand = Stand::of(resolution, winner);
         let change = Change {
             act: Act::Write,
-            at: place_of(&stand.source, stand.position),
+            at: place(&stand.source, stand.position),
             name: stand.shown_name(resolution.keys()),
             to: Some(to),
         };
@@ -564,19 +564,10 @@ impl Wanted {
         &self,
         answers: &Answers<'_>,
         key: KeyId,
-        reading: &Reading,
-        leaf: u32,
-        meant: &str,
+        from: &Elsewhere,
+        meant: &KeyPath,
     ) -> Option<Found> {
-        let from =
-            Outside { number: reading.input?, leaf, layer: reading.layer, source: &reading.source };
-        let readings = answers.resolution().readings();
-        let name = match readings.variable(reading.layer, key) {
-            Some(_) => KeyPath::single(meant),
-            None => KeyPath::parse(meant).ok()?,
-        };
-        let value = reading.document.leaves[leaf as usize].value.clone();
-        let found = self.moved(answers, key, &from, &name, value)?;
+        let found = self.moved(answers, key, from, meant)?;
         Some(Found {
             how: How::NearName,
             keeps: format!("its name is {}, not {meant}", found.name),
@@ -589,22 +580,22 @@ impl Wanted {
         &self,
         answers: &Answers<'_>,
         key: KeyId,
-        from: &Outside<'_>,
+        from: &Elsewhere,
         name: &KeyPath,
-        value: Value,
     ) -> Option<Found> {
         let resolution = answers.resolution();
         let readings = resolution.readings();
         let keys = resolution.keys();
-        let input = &readings.inputs.inputs[from.number];
+        let input = &readings.inputs.inputs[from.input];
         let said = &input.document.leaves[from.leaf as usize];
-        let is_secret = answers.is_secret(key)
+        let is_secret = from.hidden
+            || answers.is_secret(key)
             || crate::is_secret_name(&keys.show(said.name))
-            || names_a_secret_inside(&value);
+            || names_a_secret_inside(&said.value);
         let sense = match self.layer {
-            Some(layer) => (layer == from.layer).then_some(Sense::Layer)?,
-            None if from.source.as_ref() == self.text => Sense::Source,
-            None => (!is_secret && self.fits(&value)).then_some(Sense::Value)?,
+            Some(layer) => (layer == input.layer).then_some(Sense::Layer)?,
+            None if input.source.as_ref() == self.text => Sense::Source,
+            None => (!is_secret && self.fits(&said.value)).then_some(Sense::Value)?,
         };
         let section = input.section.iter().flat_map(KeyPath::segments);
         let full: Vec<String> = section.chain(name.segments()).map(str::to_owned).collect();
@@ -612,7 +603,7 @@ impl Wanted {
         let position = input.document.position(said.at);
         let change = Change {
             act: Act::Rename,
-            at: place_of(from.source, position),
+            at: place(&input.source, position),
             name: keys.show(said.name),
             to: Some(full.to_string()),
         };
@@ -623,21 +614,26 @@ impl Wanted {
             let both = there.len().min(segments.len());
             there[..both] == segments[..both] && leaf.name != said.name
         });
-        let edit = Edit::Rename { input: from.number, leaf: from.leaf, name: full };
+        let edit = Edit::Rename { input: from.input, leaf: from.leaf, name: full };
         let edits = vec![(edit, change)];
         let steps = match is_taken {
-            false => self.cleared(answers, key, edits, (from.number, from.leaf)),
-            true => self.written_where_it_is_decided(answers, key, &value).map(|edit| vec![edit]),
+            false => self.cleared(answers, key, edits, (from.input, from.leaf)),
+            true if is_secret => None,
+            true => {
+                let written = self.written_where_it_is_decided(answers, key, &said.value);
+                written.map(|edit| vec![edit])
+            }
         };
         let steps: Vec<Change> = steps.into_iter().flatten().map(|(_, change)| change).collect();
         let section = input.section.as_ref().map(KeyPath::to_string).unwrap_or_default();
         Some(Found {
             sense,
-            layer: readings.layer(from.layer).name.clone(),
-            source: Arc::clone(from.source),
+            layer: readings.layer(input.layer).name.clone(),
+            source: Arc::clone(&input.source),
             position,
             name: keys.show(said.name),
-            says: (!is_secret).then(|| hide_address_password(&value).into_owned()),
+            is_pattern: false,
+            says: (!is_secret).then(|| hide_address_password(&said.value).into_owned()),
             how: How::OutsideSection,
             keeps: format!("it stands outside of the section {section}, which is read"),
             steps,
@@ -676,18 +672,18 @@ fn obstacle(
     let other = resolution.candidate(by);
     let reading = resolution.reading(other);
     let name = stand.shown_name(resolution.keys());
-    let place = place_of(&stand.source, stand.position);
     match reading.input {
         Some(input) => {
             let leaf = original(before, edits, input, other.leaf);
             let before = before.inputs.inputs.get(input)?;
             let position = before.document.position(before.document.leaves[leaf as usize].at);
-            let at = place_of(&stand.source, position);
+            let at = place(&stand.source, position);
             let change = Change { act: Act::TakeOut, at, name, to: None };
             Some((Edit::TakeOut { input, leaf }, change))
         }
         None => {
-            let change = Change { act: Act::StopRemoving, at: place, name: name.clone(), to: None };
+            let at = place(&stand.source, stand.position);
+            let change = Change { act: Act::StopRemoving, at, name: name.clone(), to: None };
             Some((Edit::StopRemoving { layer: stand.layer, written: name }, change))
         }
     }
@@ -763,13 +759,6 @@ fn without_prefix(
         }
     }
     found
-}
-
-fn place_of(source: &str, position: Option<Position>) -> String {
-    match position {
-        Some(Position { line, column }) => format!("{source}:{line}:{column}"),
-        None => source.to_owned(),
-    }
 }
 
 /// Layers that were not read here, strongest first.

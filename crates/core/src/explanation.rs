@@ -131,6 +131,8 @@ pub enum Row {
         through: Option<String>,
         /// Whether it stands under a former name of the setting.
         is_old_name: bool,
+        /// Whether its layer pins what it says about the setting.
+        pins: bool,
     },
     /// A layer without a candidate.
     Unsaid {
@@ -314,7 +316,7 @@ impl Explanation {
     }
 }
 
-fn place(source: &str, position: Option<Position>) -> String {
+pub(crate) fn place(source: &str, position: Option<Position>) -> String {
     match position {
         Some(Position { line, column }) => format!("{source}:{line}:{column}"),
         None => source.to_owned(),
@@ -334,7 +336,7 @@ fn place_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
 }
 
 /// Whether what a candidate says must not be shown.
-fn hides(answers: &Answers<'_>, candidate: &Candidate) -> bool {
+pub(crate) fn hides(answers: &Answers<'_>, candidate: &Candidate) -> bool {
     answers.is_secret(candidate.key)
         || names_a_secret_inside(&answers.resolution().leaf(candidate).value)
 }

@@ -487,22 +487,29 @@ impl Setting {
         let mut layers = Vec::new();
         for row in explanation.rows(answers) {
             match row {
-                Row::Said { at, written, verdict, rule, by, because, through, is_old_name } => {
-                    candidates.push(Said {
-                        stand: Standing::of(resolution, &at),
-                        rank: at.layer.0,
-                        rule: rule.name(),
-                        pins: !at.is_pattern
-                            && layer_of(at.layer).pins.has(resolution.keys(), explanation.key),
-                        local: layer_of(at.layer).is_local(),
-                        old_name: is_old_name,
-                        written: written.map(ShownValue),
-                        verdict: verdict.name(),
-                        because,
-                        by: by.map(|by| stand_of(resolution, by)),
-                        through,
-                    })
-                }
+                Row::Said {
+                    at,
+                    written,
+                    verdict,
+                    rule,
+                    by,
+                    because,
+                    through,
+                    is_old_name,
+                    pins,
+                } => candidates.push(Said {
+                    stand: Standing::of(resolution, &at),
+                    rank: at.layer.0,
+                    rule: rule.name(),
+                    pins,
+                    local: layer_of(at.layer).is_local(),
+                    old_name: is_old_name,
+                    written: written.map(ShownValue),
+                    verdict: verdict.name(),
+                    because,
+                    by: by.map(|by| stand_of(resolution, by)),
+                    through,
+                }),
                 Row::Unsaid { layer, state, because, near, speaks_of } => layers.push(Unsaid {
                     layer: layer_name(resolution, layer),
                     rank: layer.0,

@@ -606,6 +606,32 @@ fn finds_values_in_every_context_with_where_they_are_in_force() {
 }
 
 #[test]
+fn says_of_a_pattern_that_it_takes_away_and_of_too_many_contexts_that_none_was_looked_at() {
+    let text = project(
+        "[[axis]]\nname = \"e\"\nallowed = [\"x\", \"y\"]\ndefault = \"x\"\n\
+         [setting.\"level.szie\"]\nsecret = true\n[setting.\"level.size\"]\nsecret = false\n\
+         [[layer]]\nname = \"one\"\nvalues = { level.size = 1, level.szie = \"hunter2\" }\n\
+         [[layer]]\nname = \"rows\"\nrows = \"rows.jsonl\"\n\
+         [[layer]]\nname = \"off\"\nvalues = {}\nremove = [\"level.size\"]\nwhen = { e = \"x\" }\n",
+    );
+    let rows = "{\"level\": {\"size\": 7}}\n".repeat(6_000);
+    let place = Place::new(&[("justwhy.toml", &text), ("rows.jsonl", &rows)]);
+    let run = place.run(&["explain", "level.size", "--expected", "off"]);
+    assert!(run.stdout.contains("off takes away level.size ("), "{}", run.stdout);
+    assert!(!run.stdout.contains("secret"), "{}", run.stdout);
+    let run = place.run(&["explain", "level.size", "--expected", "hunter2"]);
+    assert!(run.stdout.contains("it is nowhere"), "{}", run.stdout);
+    assert!(run.stdout.contains("too many other contexts"), "{}", run.stdout);
+    let arguments = ["explain", "level.size", "--expected", "hunter2", "--output", "json"];
+    let answer: Value = serde_json::from_str(&place.run(&arguments).stdout).unwrap();
+    assert_eq!(answer["expected"]["searched"]["too_many_contexts"], true);
+    let fixed = ["explain", "level.size", "--expected", "5", "--in", "e=x,row="];
+    let run = place.run(&fixed);
+    assert!(run.stdout.contains("it is nowhere"), "{}", run.stdout);
+    assert!(!run.stdout.contains("too many other contexts"), "{}", run.stdout);
+}
+
+#[test]
 fn stops_at_what_is_too_large_to_go_through() {
     let axes: String = (0..8)
         .map(|axis| {

@@ -9,8 +9,7 @@ use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::HashMap;
 use justwhy_core::{AxisOrigin, AxisValue, Context, LayerIndex, Outside, Readings};
-use std::cell::{OnceCell, RefCell};
-use std::ffi::{OsStr, OsString};
+use std::cell::RefCell;
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
@@ -21,7 +20,6 @@ pub struct Elsewhere<'p> {
     arguments: &'p Arguments,
     situation: Situation<'p>,
     reader: RefCell<Reader<'p>>,
-    variables: OnceCell<HashMap<OsString, OsString>>,
     files: RefCell<HashMap<String, FileText>>,
 }
 
@@ -47,7 +45,6 @@ impl<'p> Elsewhere<'p> {
             arguments,
             situation: Situation::new(project, world),
             reader: RefCell::new(Reader::new(project, world)),
-            variables: OnceCell::new(),
             files: RefCell::default(),
         }
     }
@@ -174,8 +171,7 @@ impl<'p> Elsewhere<'p> {
 
 impl Outside for Elsewhere<'_> {
     fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String> {
-        let variables = self.variables.get_or_init(|| self.world.variables().into_iter().collect());
-        match variables.get(OsStr::new(name)).map(|value| value.to_str()) {
+        match self.situation.process_variable(name).map(|value| value.to_str()) {
             None => Ok(None),
             Some(Some(value)) => Ok(Some(value.into())),
             Some(None) => Err(format!("the variable {} is not UTF-8", shown_name(name))),

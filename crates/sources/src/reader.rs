@@ -57,6 +57,34 @@ pub(crate) fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
     }
 }
 
+/// The text of a file of the project, `None` if it is not there.
+pub(crate) fn load(
+    project: &Project,
+    world: &dyn World,
+    path: &str,
+) -> Result<Option<SourceText>, Error> {
+    let most = project.limits.file_bytes;
+    let bytes = match world.read_file(&project.folder.join(path), most) {
+        Ok(bytes) => bytes,
+        Err(ReadProblem::Missing) => return Ok(None),
+        Err(problem) => {
+            let error = unreadable(&problem, path).at(path, None);
+            return Err(match problem {
+                ReadProblem::TooLarge => error.help(format!(
+                    "the limit is {most} bytes; raise `file_bytes` under [limits] in the project \
+                     file if this is wanted"
+                )),
+                _ => error,
+            });
+        }
+    };
+    let (text, verdict) = text::decode(bytes);
+    match verdict {
+        Ok(()) => Ok(Some(text)),
+        Err(fault) => Err(attach(fault, path, &text)),
+    }
+}
+
 /// # Reading
 impl<'p> Reader<'p> {
     /// A reader that has read nothing yet.
@@ -443,7 +471,7 @@ impl<'p> Reader<'p> {
         if let Some(known) = self.texts.get(path) {
             return known.clone();
         }
-        let loaded = self.load(path);
+        let loaded = load(self.project, self.world, path);
         self.texts.insert(path.to_owned(), loaded.clone());
         loaded
     }
@@ -458,7 +486,7 @@ impl<'p> Reader<'p> {
             if self.files.contains_key(&key) || !seen.insert(key.clone()) {
                 continue;
             }
-            match self.load(&key.0) {
+            match load(self.project, self.world, &key.0) {
                 Ok(Some(text)) => texts.push((key.0, format, text)),
                 Ok(None) => drop(self.files.insert(key, Ok(None))),
                 Err(error) => drop(self.files.insert(key, Err(error))),
@@ -480,30 +508,6 @@ impl<'p> Reader<'p> {
             };
             files.insert((path.clone(), *format), result);
         });
-    }
-
-    /// The text of a file, `None` if it is not there.
-    fn load(&self, path: &str) -> Result<Option<SourceText>, Error> {
-        let most = self.project.limits.file_bytes;
-        let bytes = match self.world.read_file(&self.project.folder.join(path), most) {
-            Ok(bytes) => bytes,
-            Err(ReadProblem::Missing) => return Ok(None),
-            Err(problem) => {
-                let error = unreadable(&problem, path).at(path, None);
-                return Err(match problem {
-                    ReadProblem::TooLarge => error.help(format!(
-                        "the limit is {most} bytes; raise `file_bytes` under [limits] in the \
-                         project file if this is wanted"
-                    )),
-                    _ => error,
-                });
-            }
-        };
-        let (text, verdict) = text::decode(bytes);
-        match verdict {
-            Ok(()) => Ok(Some(text)),
-            Err(fault) => Err(attach(fault, path, &text)),
-        }
     }
 
     /// What the project file itself says: in the layer of that number, or as defaults.

@@ -2,13 +2,12 @@
 
 use crate::error::Error;
 use crate::format::env;
-use crate::project::{Project, ProjectAxis, Way, unreadable};
+use crate::project::{Project, ProjectAxis, Way};
+use crate::reader::load;
 use crate::tree::{Kind, Tree, shown_name};
-use crate::world::{Branch, ReadProblem, World};
+use crate::world::{Branch, World};
 use hashbrown::HashMap;
-use justwhy_core::{
-    AxisOrigin, AxisValue, BadAxisValue, Context, SourceText, is_secret_name, nearest_few,
-};
+use justwhy_core::{AxisOrigin, AxisValue, BadAxisValue, Context, is_secret_name, nearest_few};
 use std::cell::OnceCell;
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
@@ -19,7 +18,7 @@ mod tests;
 /// The most contexts that one question goes through.
 const MOST_CONTEXTS: usize = 10_000;
 
-/// Finds out where questions are asked. What the ways to read an axis look at is looked at once.
+/// Finds out where questions are asked. Variables, the git branch and the folder are looked at once.
 pub struct Situation<'p> {
     project: &'p Project,
     world: &'p dyn World,
@@ -76,7 +75,7 @@ impl<'p> Situation<'p> {
         for (name, value) in changes {
             let axis = self.project.asked_axis(name, "@")?;
             if let Some(value) = value {
-                check(axis, value, "@")?;
+                check(axis, value, "@", false)?;
             }
             chosen.insert(name.clone(), value.clone());
         }
@@ -225,7 +224,8 @@ impl<'p> Situation<'p> {
             match self.look(axis, read, found)? {
                 Found::Nothing(why) => value.passed_over.push(why),
                 Found::Value(text, origin) => {
-                    check(axis, &text, &origin.phrase())?;
+                    let is_file = matches!(origin, AxisOrigin::File(_));
+                    check(axis, &text, &origin.phrase(), is_file)?;
                     value.value = Some(text);
                     value.origin = origin;
                     found[index] = Some(value);
@@ -293,9 +293,14 @@ impl Situation<'_> {
         }
     }
 
-    fn variable(&self, axis: &ProjectAxis, name: &str) -> Result<Found, Error> {
+    /// The process variable of that name.
+    pub(crate) fn process_variable(&self, name: &str) -> Option<&OsStr> {
         let variables = self.variables.get_or_init(|| self.world.variables().into_iter().collect());
-        let value = match variables.get(OsStr::new(name)) {
+        variables.get(OsStr::new(name)).map(OsString::as_os_str)
+    }
+
+    fn variable(&self, axis: &ProjectAxis, name: &str) -> Result<Found, Error> {
+        let value = match self.process_variable(name) {
             None => return Ok(Found::Nothing(format!("{name} is not set"))),
             Some(value) if value.is_empty() => {
                 return Ok(Found::Nothing(format!("{name} is empty")));
@@ -312,21 +317,8 @@ impl Situation<'_> {
         Ok(Found::Value(value.to_owned(), AxisOrigin::Variable(name.to_owned())))
     }
 
-    /// The text of a file, `None` if it is not there.
-    fn text(&self, path: &str) -> Result<Option<SourceText>, Error> {
-        let most = self.project.limits.file_bytes;
-        let bytes = match self.world.read_file(&self.project.folder.join(path), most) {
-            Ok(bytes) => bytes,
-            Err(ReadProblem::Missing) => return Ok(None),
-            Err(problem) => return Err(unreadable(&problem, path).at(path, None)),
-        };
-        let (text, verdict) = crate::text::decode(bytes);
-        verdict.map_err(|fault| crate::reader::attach(fault, path, &text))?;
-        Ok(Some(text))
-    }
-
     fn file(&self, path: &str) -> Result<Found, Error> {
-        let Some(text) = self.text(path)? else {
+        let Some(text) = load(self.project, self.world, path)? else {
             return Ok(Found::Nothing(format!("{path} is not there")));
         };
         Ok(match text.text().trim() {
@@ -336,7 +328,7 @@ impl Situation<'_> {
     }
 
     fn file_variable(&self, path: &str, name: &str) -> Result<Found, Error> {
-        let Some(text) = self.text(path)? else {
+        let Some(text) = load(self.project, self.world, path)? else {
             return Ok(Found::Nothing(format!("{path} is not there")));
         };
         let tree =
@@ -421,7 +413,7 @@ impl Project {
                 None => (self.axis_of_bare(item)?, item),
             };
             if !value.is_empty() {
-                check(axis, value, "--in")?;
+                check(axis, value, "--in", false)?;
             }
             let value = (!value.is_empty()).then_some(value);
             if asked.insert(axis.axis.name.as_str(), value).is_some() {
@@ -489,17 +481,19 @@ impl Project {
 }
 
 /// Refuses a value that the axis cannot have: a misspelt environment must never pass.
-fn check(axis: &ProjectAxis, value: &str, from: &str) -> Result<(), Error> {
+///
+/// `is_file` says that the value is the whole text of a file.
+fn check(axis: &ProjectAxis, value: &str, from: &str, is_file: bool) -> Result<(), Error> {
     let name = &axis.axis.name;
-    let shown = if is_secret_name(from) { "its value".to_owned() } else { shown_name(value) };
-    match axis.axis.check(value) {
-        Ok(()) => Ok(()),
+    let verdict = axis.axis.check(value);
+    let shown = match &verdict {
         // A file could hold anything, and this would print it.
-        Err(BadAxisValue::Characters) if from.starts_with("the file ") => Err(Error::new(
-            "bad-context",
-            format!("{from}: its text cannot be the value of the axis {name}"),
-        )
-        .help("a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`")),
+        Err(BadAxisValue::Characters) if is_file => "its text".to_owned(),
+        _ if is_secret_name(from) => "its value".to_owned(),
+        _ => shown_name(value),
+    };
+    match verdict {
+        Ok(()) => Ok(()),
         Err(BadAxisValue::Characters) => Err(Error::new(
             "bad-context",
             format!("{from}: {shown} cannot be the value of the axis {name}"),

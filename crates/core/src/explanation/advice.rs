@@ -1,5 +1,6 @@
 //! How to give a setting another value from here.
 
+use super::because::pins;
 use super::{Explanation, Stand, sources_of, variable_in};
 use crate::{Answers, CandidateId, Kind, Lack, Layer, LayerIndex, Presence, Verdict};
 
@@ -63,12 +64,7 @@ fn pinned_by(answers: &Answers<'_>, explanation: &Explanation) -> Option<Candida
     let nulls = resolution
         .candidates(explanation.key)
         .filter(|id| resolution.candidate(*id).verdict == Verdict::Removes);
-    let pins = |id: &CandidateId| {
-        let candidate = resolution.candidate(*id);
-        let layer = resolution.readings().layer(resolution.layer_of(candidate));
-        !resolution.reading(candidate).is_removal()
-            && layer.pins.has(resolution.keys(), explanation.key)
-    };
+    let pins = |id: &CandidateId| pins(answers, resolution.candidate(*id));
     match explanation.winner {
         Some(_) => in_force.filter(pins).last().or(blocked),
         None => blocked.or_else(|| nulls.filter(pins).last()),

@@ -48,6 +48,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
         because,
         through,
         is_old_name,
+        pins: pins(answers, candidate),
     }
 }
 
@@ -135,16 +136,23 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
     }
 }
 
-fn wins(answers: &Answers<'_>, candidate: &Candidate) -> String {
+/// Whether the layer of the candidate pins what it says about its setting; what it takes away it never
+/// pins.
+pub(super) fn pins(answers: &Answers<'_>, candidate: &Candidate) -> bool {
     let resolution = answers.resolution();
     let layer = resolution.readings().layer(resolution.layer_of(candidate));
+    !resolution.reading(candidate).is_removal() && layer.pins.has(resolution.keys(), candidate.key)
+}
+
+fn wins(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    let resolution = answers.resolution();
     let gathers = match resolution.gather(candidate.key) {
         Some(gather) if candidate.beneath.is_some() => {
             format!("; its list is put together with the weaker ones ({})", gather.name())
         }
         _ => String::new(),
     };
-    match layer.pins.has(resolution.keys(), candidate.key) {
+    match pins(answers, candidate) {
         true => format!("the layer pins it, so that no stronger one can change it{gathers}"),
         false => format!("no stronger layer says anything that counts{gathers}"),
     }

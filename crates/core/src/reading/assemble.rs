@@ -1,6 +1,6 @@
 //! From documents to readings: each layer's names become keys, and what layers take away is told.
 
-use super::{BadReading, From, NearName, Offer, Reading, VariableRules, narrow};
+use super::{BadReading, From, NearName, Reading, VariableRules, narrow};
 use crate::{
     Catalogue, Context, Declared, Document, KeyId, KeyPath, Keys, Known, Lack, Layer, LayerIndex,
     Leaf, Names, Naming, Presence, Removal, SourceText, Value,
@@ -385,11 +385,5 @@ impl Readings {
             }
         }
         found
-    }
-
-    /// The setting at which a leaf of a reading ends up.
-    pub fn key_of(&self, reading: &Reading, leaf: u32) -> Option<KeyId> {
-        let is_it = |offer: &&Offer| offer.leaf == leaf;
-        reading.offers.iter().find(is_it).map(|offer| offer.key)
     }
 }

@@ -22,6 +22,8 @@ pub(crate) struct Search {
     found: Vec<(Found, Option<Context>)>,
     candidates: usize,
     contexts: usize,
+    /// Whether there are more other contexts than are looked at, so that none was.
+    too_many: bool,
     unreadable: usize,
     inactive: Vec<String>,
     sources: usize,
@@ -44,6 +46,7 @@ pub(crate) fn search(
         found: Vec::new(),
         candidates: resolution.candidates(key).count(),
         contexts: 0,
+        too_many: false,
         unreadable: 0,
         inactive: Vec::new(),
         sources: resolution.readings().inputs.inputs.len(),
@@ -72,10 +75,16 @@ fn in_other_contexts(
     search: &mut Search,
 ) -> Result<(), Vec<Error>> {
     let here = answering.context();
-    let contexts = other_contexts(answering).map_err(|error| vec![error])?;
+    let contexts = match other_contexts(answering) {
+        Err(error) if error.code() == "limit" => {
+            search.too_many = true;
+            return Ok(());
+        }
+        contexts => contexts.map_err(|error| vec![error])?,
+    };
     let mut second: Option<(Found, Option<Context>)> = None;
     let looked = look_into(answering, contexts, |context, there| {
-        let way = answering.elsewhere.way_to(here, context);
+        let way = || answering.elsewhere.way_to(here, context);
         match wanted.in_other_context(there, key, &way) {
             Some(found) if found.how == How::InForceElsewhere => {
                 search.found.push((found, Some(context.clone())));
@@ -183,7 +192,12 @@ fn other_contexts(answering: &Answering<'_>) -> Result<Vec<Context>, Error> {
         let axes = context.axes.iter().zip(&here.axes);
         axes.filter(|(one, other)| one.value != other.value).count()
     };
-    let mut contexts = answering.elsewhere.contexts(&Context::default())?;
+    // What --in names may vary too, unless that makes too many.
+    let all = answering.elsewhere.contexts(&Context::default());
+    let mut contexts = match all {
+        Err(error) if error.code() == "limit" => answering.elsewhere.contexts(here)?,
+        all => all?,
+    };
     contexts.retain(|context| differs(context) > 0);
     contexts.sort_by_key(differs);
     Ok(contexts)
@@ -212,6 +226,7 @@ impl Search {
             };
             let says = match &found.says {
                 Some(value) => format!("says {}", value.show()),
+                None if found.is_pattern => format!("takes away {}", found.name),
                 None => "says a secret".to_owned(),
             };
             let lead = if number == 0 { format!("Expected {text}: ") } else { "Also: ".to_owned() };
@@ -258,6 +273,11 @@ impl Search {
         looked.push(format!("near names and other sections in {sources}"));
         let looked = justwhy_core::list_values(&looked, "and");
         let mut sentence = format!("Looked at {looked}.");
+        if self.too_many {
+            sentence.push_str(
+                " The axes form too many other contexts to look at: keep some fixed with --in.",
+            );
+        }
         if self.unreadable > 0 {
             let contexts = count(self.unreadable, "context", "contexts");
             sentence.push_str(&format!(" {contexts} could not be read."));
@@ -286,6 +306,8 @@ pub(crate) struct ShownSearch {
 struct Searched {
     candidates: usize,
     contexts: usize,
+    #[serde(skip_serializing_if = "is_false")]
+    too_many_contexts: bool,
     #[serde(skip_serializing_if = "is_zero")]
     unreadable_contexts: usize,
     inactive_layers: Vec<String>,
@@ -353,6 +375,7 @@ impl Search {
             searched: Searched {
                 candidates: self.candidates,
                 contexts: self.contexts,
+                too_many_contexts: self.too_many,
                 unreadable_contexts: self.unreadable,
                 inactive_layers: self.inactive.clone(),
                 sources: self.sources,

@@ -8,8 +8,8 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Position, Resolution, Row, Stand,
-    Status, Verdict, Without, hide_address_password,
+    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Position, Resolution, Row, Rule,
+    Stand, Status, Verdict, Without, hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -353,7 +353,7 @@ fn rung(
         lines.extend(look.wrap(text, room).iter().map(|line| look.paint(role, line)));
     };
     match row {
-        Row::Said { at, written, verdict, by, because, through, is_old_name, .. } => {
+        Row::Said { at, written, verdict, rule, by, because, through, is_old_name, pins } => {
             let said = match written {
                 Some(value) => value.show(),
                 None if at.is_pattern => format!("remove {}", at.shown_name(resolution.keys())),
@@ -384,8 +384,7 @@ fn rung(
                 }
                 _ => paragraph(&at.place(resolution.keys()), Role::Place),
             }
-            let is_plain_win = *verdict == Verdict::Wins
-                && because == "no stronger layer says anything that counts";
+            let is_plain_win = *verdict == Verdict::Wins && *rule == Rule::Precedence && !*pins;
             let is_said = *verdict == Verdict::Overridden && is_next || is_plain_win;
             if !is_said || through.is_some() || *is_old_name {
                 paragraph(because, Role::Lost);

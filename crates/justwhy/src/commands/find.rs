@@ -108,9 +108,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
     let is_found = !found.is_empty();
     let mut notes = String::new();
     if let Some((context, error)) = looked.refused.first() {
-        let values = context.set().map(|(axis, value)| format!("{axis}={value}"));
-        let values = values.collect::<Vec<_>>().join(",");
-        let note = format!("note: {values} could not be read: {error}");
+        let note = format!("note: {context} could not be read: {error}");
         notes.push_str(&answering.look.text(&note));
         notes.push('\n');
     }
@@ -227,13 +225,7 @@ fn summary(numbers: &[usize], all: &[Context]) -> String {
         return format!("for {}", clauses.join(", "));
     }
     if numbers.len() <= MOST_NAMED {
-        let named: Vec<String> = numbers
-            .iter()
-            .map(|number| {
-                let values = all[*number].set().map(|(axis, value)| format!("{axis}={value}"));
-                values.collect::<Vec<_>>().join(",")
-            })
-            .collect();
+        let named: Vec<String> = numbers.iter().map(|number| all[*number].to_string()).collect();
         return format!("in {}", list_values(&named, "and"));
     }
     format!("in {} of {} contexts", numbers.len(), all.len())
