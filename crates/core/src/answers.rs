@@ -2,8 +2,8 @@
 
 use crate::convert::{Conversion, NotAList, read_list};
 use crate::{
-    CandidateId, Context, Element, EmptyText, Gather, KeyId, Readings, Resolution, Span, Value,
-    read_like, reference::may_refer,
+    CandidateId, Context, Declared, Element, EmptyText, Gather, KeyId, Readings, Resolution, Shape,
+    Span, Value, read_like, reference::may_refer,
 };
 use hashbrown::HashMap;
 use std::cell::{Cell, RefCell};
@@ -117,6 +117,9 @@ impl Failure {
         }
     }
 }
+
+/// What is wrong with an empty text where the catalogue refuses one.
+pub(crate) const EMPTY_REFUSED: &str = "it must not be an empty text";
 
 /// The most settings of a way that are kept: beyond that it helps nobody.
 const LONGEST_WAY: usize = 8;
@@ -369,7 +372,7 @@ impl Answers<'_> {
         if is_declared || holds_reference(value) && refers() {
             return None;
         }
-        let mut outcome = single(resolution, winner, Expanded::plain(value.clone()));
+        let mut outcome = single(resolution, winner, None, false, Expanded::plain(value.clone()));
         outcome.secret = resolution.secrets().has(asked.key);
         Some(outcome)
     }
@@ -405,26 +408,20 @@ impl Answers<'_> {
         if let Some(failure) = failure {
             return Attempt::Done(Box::new(Outcome::failed(failure, secret, height)));
         }
+        let declared = resolution.readings().catalogue.declared(key);
         let mut outcome = match gather {
-            Some(gather) => gathered(&resolution, gather, parts),
+            Some(gather) => gathered(&resolution, gather, declared, secret, parts),
             None => match parts.into_iter().next() {
-                Some((_, part)) => single(&resolution, winner, part),
+                Some((_, part)) => single(&resolution, winner, declared, secret, part),
                 None => Outcome::absent(false),
             },
         };
         outcome.secret = secret;
         outcome.height = height;
-        if let Ok(Some(value)) = &outcome.result {
-            let declared = resolution.readings().catalogue.declared(key);
-            let is_refused =
-                declared.is_some_and(|declared| declared.empty == Some(EmptyText::Error));
-            let failure = match value.is_empty_text() && is_refused {
-                true => Some(Failure::new("bad-value", "it must not be an empty text")),
-                false => self.past_limits(&outcome),
-            };
-            if let Some(failure) = failure {
-                outcome = Outcome::failed(failure, secret, height);
-            }
+        if outcome.value().is_some()
+            && let Some(failure) = self.past_limits(&outcome)
+        {
+            outcome = Outcome::failed(failure, secret, height);
         }
         Attempt::Done(Box::new(outcome))
     }
@@ -490,12 +487,37 @@ impl Outcome {
 }
 
 /// Rule 7 for a setting that one candidate decides.
-fn single(resolution: &Resolution, winner: CandidateId, part: Expanded) -> Outcome {
+fn single(
+    resolution: &Resolution,
+    winner: CandidateId,
+    declared: Option<&Declared>,
+    secret: bool,
+    part: Expanded,
+) -> Outcome {
     let Expanded { value, weight } = part;
     let candidate = resolution.candidate(winner);
+    let is_refused = declared.is_some_and(|declared| declared.empty == Some(EmptyText::Error));
+    if value.is_empty_text() && is_refused {
+        return Outcome::new(Err(Failure::new("bad-value", EMPTY_REFUSED)));
+    }
+    if let Some(shape) = shape_of(declared) {
+        let at = resolution.leaf(candidate).at.unwrap_or_default();
+        return match shape.fit(&value, at) {
+            Ok(fitting) if fitting.kind() == value.kind() => {
+                Outcome { weight, ..Outcome::new(Ok(Some(fitting))) }
+            }
+            Ok(fitting) => {
+                let conversion = Conversion { like: None, to: fitting.kind(), from: value };
+                let conversion = Some(conversion);
+                Outcome { conversion, ..Outcome::new(Ok(Some(fitting))) }
+            }
+            Err(misfit) => Outcome::new(Err(Failure::new("bad-value", misfit.show(secret)))),
+        };
+    }
     let converted =
         value.as_text().filter(|_| resolution.reading(candidate).untyped).and_then(|text| {
             let (like, to) = resolution.type_giver(candidate)?;
+            let like = Some(like);
             Some((read_like(text, to)?, Conversion { like, to, from: value.clone() }))
         });
     match converted {
@@ -506,12 +528,20 @@ fn single(resolution: &Resolution, winner: CandidateId, part: Expanded) -> Outco
     }
 }
 
+/// What the values of a setting must be, if the catalogue says anything about that.
+fn shape_of(declared: Option<&Declared>) -> Option<&Shape> {
+    declared.map(|declared| &*declared.shape).filter(|shape| !shape.is_open())
+}
+
 /// Rule 5: the lists of all parts, the winner's first as `parts` has them.
 fn gathered(
     resolution: &Resolution,
     gather: Gather,
+    declared: Option<&Declared>,
+    secret: bool,
     parts: Vec<(CandidateId, Expanded)>,
 ) -> Outcome {
+    let shape = shape_of(declared);
     let mut weight = Weight::default();
     let mut items: Vec<Item> = Vec::new();
     let in_order: Box<dyn Iterator<Item = (CandidateId, Expanded)>> = match gather {
@@ -541,7 +571,17 @@ fn gathered(
                 return Outcome::new(Err(Failure::new("bad-value", message)));
             }
         };
-        let has_lines = resolution.leaf(candidate).at.is_some();
+        let at = resolution.leaf(candidate).at;
+        let has_lines = at.is_some();
+        let list = match shape.map(|shape| shape.fit_items(&list, at.unwrap_or_default())) {
+            None => list,
+            Some(Ok(list)) => list,
+            Some(Err(misfit)) => {
+                let place = resolution.reading(candidate).place(candidate.leaf);
+                let message = format!("{} ({place})", misfit.show(secret));
+                return Outcome::new(Err(Failure::new("bad-value", message)));
+            }
+        };
         items.extend(list.iter().map(|item| Item {
             value: item.value.clone(),
             candidate: id,
@@ -555,6 +595,9 @@ fn gathered(
         .iter()
         .map(|item| Element { value: item.value.clone(), at: item.at.unwrap_or_default() });
     let value = Value::List(elements.collect());
+    if let Some(Err(misfit)) = shape.map(|shape| shape.check_bounds(&value)) {
+        return Outcome::new(Err(Failure::new("bad-value", misfit.show(secret))));
+    }
     Outcome { items, weight, ..Outcome::new(Ok(Some(value))) }
 }
 

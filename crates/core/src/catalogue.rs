@@ -1,6 +1,6 @@
 //! The catalogue: what a project declares about single settings.
 
-use crate::{KeyId, KeyPath, Keys};
+use crate::{Condition, Context, Declaration, KeyId, KeyPath, Keys, Shape, Span};
 use hashbrown::HashMap;
 use std::sync::Arc;
 
@@ -63,6 +63,29 @@ pub fn is_variable_name(text: &str) -> bool {
     !text.is_empty() && text.bytes().all(fine) && !text.starts_with(|c: char| c.is_ascii_digit())
 }
 
+/// Where a setting must have a value.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub enum Required {
+    /// Nowhere.
+    #[default]
+    Never,
+    /// Everywhere.
+    Always,
+    /// Where all of these hold.
+    When(Vec<Condition>),
+}
+
+impl Required {
+    /// Whether a value must be there in `context`.
+    pub fn holds(&self, context: &Context) -> bool {
+        match self {
+            Required::Never => false,
+            Required::Always => true,
+            Required::When(conditions) => conditions.iter().all(|condition| condition.holds(context)),
+        }
+    }
+}
+
 /// What the project declares about one setting.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Declared {
@@ -78,6 +101,38 @@ pub struct Declared {
     pub gather: Option<Gather>,
     /// Names that it had once.
     pub formerly: Vec<Former>,
+    /// What its values must be.
+    pub shape: Arc<Shape>,
+    /// Where it must have one.
+    pub required: Required,
+    /// The axes across whose values two contexts must not have the same value.
+    pub differs_by: Vec<String>,
+    /// What it is for.
+    pub about: Option<String>,
+    /// Whose it is.
+    pub owner: Option<String>,
+    /// The number of the file that declares it, 0 being the project file, and the place there.
+    pub at: (usize, Span),
+}
+
+impl Declared {
+    /// A declaration that says nothing.
+    pub fn new(key: KeyPath) -> Declared {
+        Declared {
+            key,
+            variable: None,
+            secret: None,
+            empty: None,
+            gather: None,
+            formerly: Vec::new(),
+            shape: Arc::default(),
+            required: Required::default(),
+            differs_by: Vec::new(),
+            about: None,
+            owner: None,
+            at: (0, Span::default()),
+        }
+    }
 }
 
 /// How well a name fits the setting that it is read for: of two names in one source the better wins,
@@ -112,6 +167,8 @@ pub struct Catalogue {
     /// The former keys, each with the setting that it means now.
     former: HashMap<KeyId, (KeyId, usize)>,
     gathers: bool,
+    /// The settings that are maps, each of which is one leaf.
+    maps: Vec<KeyId>,
 }
 
 impl Catalogue {
@@ -123,6 +180,9 @@ impl Catalogue {
             catalogue.ids.push(key);
             catalogue.by_key.insert(key, number);
             catalogue.gathers |= setting.gather.is_some();
+            if setting.shape.kind == Declaration::Map {
+                catalogue.maps.push(key);
+            }
             for (rank, former) in setting.formerly.iter().enumerate() {
                 if let Former::Key(path) = former {
                     catalogue.former.insert(keys.intern(KeyId::ROOT, path), (key, rank));
@@ -148,6 +208,19 @@ impl Catalogue {
             return None;
         }
         self.by_key.get(&key).map(|number| &self.declared[*number])
+    }
+
+    /// The map that `key` is, or is a part of.
+    pub fn map_at(&self, keys: &Keys, key: KeyId) -> Option<KeyId> {
+        if self.maps.is_empty() {
+            return None;
+        }
+        std::iter::once(key).chain(keys.above(key)).find(|above| self.maps.contains(above))
+    }
+
+    /// Whether any setting is a map.
+    pub fn has_maps(&self) -> bool {
+        !self.maps.is_empty()
     }
 
     /// How the setting's lists come together.

@@ -3,15 +3,22 @@
 use crate::{CandidateId, Element, Span, Type, Value};
 use std::sync::Arc;
 
+mod address;
+mod amount;
+mod declared;
 mod json;
 #[cfg(test)]
 mod tests;
 
-/// What became of a text that took the type of a weaker candidate.
+pub use address::Address;
+pub use amount::{Nanoseconds, read_duration, read_size, show_duration, show_size};
+pub use declared::{Bound, Declaration, Matches, Misfit, Shape};
+
+/// What became of a text that took another type.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Conversion {
-    /// The candidate whose type it took.
-    pub like: CandidateId,
+    /// The candidate whose type it took; none if the catalogue declares it.
+    pub like: Option<CandidateId>,
     /// That type.
     pub to: Type,
     /// The text as written.

@@ -297,8 +297,10 @@ impl Explanation {
         let resolution = answers.resolution();
         let candidate = resolution.candidate(self.winner.as_ref()?.candidate);
         let input = resolution.reading(candidate).input?;
-        let edit = Edit::TakeOut { input, leaf: candidate.leaf };
-        let trial = Trial::of(answers, &[edit])?;
+        let leaves = resolution.reading(candidate).parts_of(candidate.leaf);
+        let edits: Vec<Edit> =
+            leaves.into_iter().map(|leaf| Edit::TakeOut { input, leaf }).collect();
+        let trial = Trial::of(answers, &edits)?;
         let then = trial.answers();
         let explanation = Explanation::of(&then, self.key);
         let keys = then.resolution().keys();

@@ -67,6 +67,14 @@ pub struct Condition {
     pub values: Vec<String>,
 }
 
+impl Condition {
+    /// Whether it holds; an unset axis matches nothing.
+    pub fn holds(&self, context: &Context) -> bool {
+        let actual = context.value(&self.axis);
+        actual.is_some_and(|actual| self.values.iter().any(|value| value == actual))
+    }
+}
+
 /// Why a layer is not active in a context.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub enum Inactivity {
@@ -222,15 +230,11 @@ impl Inactivity {
     /// The first of `when` that is not met, else the first of `unless` that is. An unset axis
     /// matches nothing.
     pub fn of(when: &[Condition], unless: &[Condition], context: &Context) -> Option<Inactivity> {
-        let is_met = |condition: &Condition| {
-            let actual = context.value(&condition.axis);
-            actual.is_some_and(|actual| condition.values.iter().any(|value| value == actual))
-        };
-        if let Some(condition) = when.iter().find(|condition| !is_met(condition)) {
+        if let Some(condition) = when.iter().find(|condition| !condition.holds(context)) {
             let actual = context.value(&condition.axis).map(str::to_owned);
             return Some(Inactivity::When { condition: condition.clone(), actual });
         }
-        let met = unless.iter().find(|condition| is_met(condition))?;
+        let met = unless.iter().find(|condition| condition.holds(context))?;
         let value = context.value(&met.axis)?.to_owned();
         Some(Inactivity::Unless { axis: met.axis.clone(), value })
     }

@@ -16,6 +16,7 @@
 mod answers;
 mod axis;
 mod catalogue;
+mod check;
 mod convert;
 mod document;
 mod expected;
@@ -38,8 +39,12 @@ pub use answers::{
     Answers, Asked, ExpansionLimits, Failure, Hop, HopValue, Item, Outcome, Outside,
 };
 pub use axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_value};
-pub use catalogue::{Catalogue, Declared, EmptyText, Former, Gather, Standing, is_variable_name};
-pub use convert::{Conversion, NotAList, read_like, read_list};
+pub use catalogue::{Catalogue, Declared, EmptyText, Former, Gather, Required, Standing, is_variable_name};
+pub use check::{CheckRule, Severity, rule_named};
+pub use convert::{
+    Address, Bound, Conversion, Declaration, Matches, Misfit, Nanoseconds, NotAList, Shape,
+    read_duration, read_like, read_list, read_size, show_duration, show_size,
+};
 pub use document::{Document, Leaf};
 pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::{Advice, Explanation, LayerState, Row, Stand, Status, Without};

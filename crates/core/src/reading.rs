@@ -4,11 +4,13 @@ use crate::document::Section;
 use crate::variable::Claim;
 use crate::{
     Catalogue, Clash, Document, KeyId, KeyPath, Keys, Known, LayerIndex, Naming, Span, Standing,
+    Value,
 };
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
 mod assemble;
+mod maps;
 #[cfg(test)]
 mod tests;
 
@@ -45,6 +47,8 @@ pub struct Reading {
     /// Where names are variables: the names that are not the variable of any known setting, and may
     /// have been meant for one, each with a leaf that it says.
     pub strangers: Vec<Offer>,
+    /// The leaves that are maps put together, each with the leaves of the source that it is made of.
+    pub(crate) maps: Vec<(u32, Vec<u32>)>,
 }
 
 /// A variable whose name is nearly that of a setting, and that is not read for it.
@@ -136,6 +140,21 @@ impl Reading {
             }
         }
         reading.settle_said_twice(&standings, false);
+        if catalogue.has_maps() {
+            let document = from.document;
+            let empty = document.empty_tables.iter().map(|(name, at)| (*name, true, *at));
+            let left_out = document.left_out.iter().map(|(name, at)| (*name, false, *at));
+            let mut nothings = Vec::new();
+            for (name, is_table, at) in empty.chain(left_out) {
+                if name != section && keys.is_within(name, section) {
+                    let key = keys.moved(name, section, into);
+                    let key = catalogue.renamed(keys, key).map_or(key, |(key, _)| key);
+                    let value = if is_table { Value::Map(Arc::new([])) } else { Value::Null };
+                    nothings.push((key, value, at));
+                }
+            }
+            reading.put_maps_together(keys, catalogue, &nothings);
+        }
         Ok(reading)
     }
 
@@ -184,6 +203,7 @@ impl Reading {
             }
         }
         reading.settle_said_twice(&standings, true);
+        reading.put_maps_together(keys, catalogue, &[]);
         Ok(reading)
     }
 
@@ -197,6 +217,7 @@ impl Reading {
             old_names: Vec::new(),
             input: None,
             strangers: Vec::new(),
+            maps: Vec::new(),
         }
     }
 

@@ -25,9 +25,19 @@ impl std::fmt::Debug for Trial<'_> {
 }
 
 impl<'a> Trial<'a> {
-    /// Changes what `answers` were read from; nothing if it could not be read then.
+    /// Changes what `answers` were read from; nothing if it could not be read then, or if an edit is
+    /// about a map as a whole, which is no leaf of its source.
     pub fn of(answers: &'a Answers<'_>, edits: &[Edit]) -> Option<Trial<'a>> {
         let readings = answers.resolution().readings();
+        let is_there = |edit: &Edit| match (edit.input(), edit.leaf()) {
+            (Some(input), Some(leaf)) => {
+                (leaf as usize) < readings.inputs.inputs[input].document.leaves.len()
+            }
+            _ => true,
+        };
+        if !edits.iter().all(is_there) {
+            return None;
+        }
         let patch = Patch::new(readings, edits);
         let readings = Arc::new(patch.applied(readings).ok()?);
         Some(Trial { outside: answers.outside(), limits: answers.limits(), patch, readings })

@@ -15,6 +15,8 @@ mod elsewhere;
 mod error;
 mod folder;
 mod format;
+#[cfg(feature = "fuzzing")]
+pub mod fuzzing;
 mod glob;
 mod limits;
 mod parallel;
@@ -31,7 +33,7 @@ pub use error::{Error, Excerpt, Spot};
 pub use folder::{write_new_folder, write_temporary_folder};
 pub use format::Format;
 pub use limits::Limits;
-pub use project::{Project, ProjectAxis, ProjectLayer, unreadable};
+pub use project::{Accept, Project, ProjectAxis, ProjectLayer, ProjectRule, unreadable};
 pub use reader::Reader;
 pub use situate::Situation;
 pub use world::{Branch, FolderEntry, ReadProblem, System, WithVariables, World, read_dump};

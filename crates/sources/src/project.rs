@@ -14,11 +14,13 @@ use std::sync::Arc;
 mod axis;
 mod fields;
 mod layer;
+mod rule;
 mod setting;
 mod template;
 #[cfg(test)]
 mod tests;
 
+pub use rule::{Accept, ProjectRule};
 pub(crate) use template::{KeyTemplate, PathTemplate};
 
 use fields::{Fields, Sink};
@@ -45,8 +47,14 @@ pub struct Project {
     pub(crate) nevers: Vec<Never>,
     /// What is declared about settings.
     pub(crate) declared: Arc<[Declared]>,
-    /// Their defaults, with their keys and places.
-    pub(crate) defaults: Vec<(Vec<String>, Value, Span)>,
+    /// Their defaults, with their keys and places, by the file that they stand in.
+    pub(crate) defaults: Vec<Vec<setting::Default>>,
+    /// The names and texts of the files that declare settings, the project file first.
+    pub(crate) catalogues: Arc<[(Arc<str>, justwhy_core::SourceText)]>,
+    /// What settings must satisfy together.
+    pub rules: Vec<ProjectRule>,
+    /// Findings that are known already.
+    pub accepts: Vec<Accept>,
     /// Folders besides the project's from which references may read files.
     pub(crate) read_folders: Vec<String>,
     /// The text of the project file, for places.
@@ -148,12 +156,52 @@ impl Project {
         verdict.map_err(attach)?;
         let tree = toml::parse(text.text(), Limits::default()).map_err(attach)?;
         let mut sink = Sink::new(&file, &text, &tree);
-        let project = read(&mut sink, world, folder, file.clone());
-        let errors = sink.into_errors();
-        match project {
-            Some(project) if errors.is_empty() => Ok(Project { text, ..project }),
-            _ => Err(errors),
+        let (mut project, mut declarations, paths) = read(&mut sink, world, folder, file.clone());
+        let mut errors = sink.into_errors();
+        let mut catalogues = vec![(Arc::from(file.as_str()), text.clone())];
+        for (path, at) in paths {
+            let at = text.position(at.start);
+            match project.read_catalogue(world, &path, at, &mut declarations) {
+                Ok(text) => catalogues.push((path.into(), text)),
+                Err(more) => errors.extend(more),
+            }
         }
+        errors.extend(declarations.check_former());
+        if !errors.is_empty() {
+            return Err(errors);
+        }
+        project.catalogues = catalogues.into();
+        project.declared = declarations.declared.into();
+        project.defaults = declarations.defaults;
+        Ok(Project { text, ..project })
+    }
+
+    /// Reads a file of the catalogue, which the project file names at `at`.
+    fn read_catalogue(
+        &mut self,
+        world: &dyn World,
+        path: &str,
+        at: justwhy_core::Position,
+        declarations: &mut setting::Declarations,
+    ) -> Result<justwhy_core::SourceText, Vec<Error>> {
+        let full = self.folder.join(path);
+        let bytes = world.read_file(&full, self.limits.file_bytes).map_err(|problem| {
+            let error = unreadable(&problem, path).at(path, None);
+            vec![error.also("named at", &self.file, Some(at))]
+        })?;
+        let (text, verdict) = text::decode(bytes);
+        let attach = |fault| vec![crate::reader::attach(fault, path, &text)];
+        verdict.map_err(attach)?;
+        let tree = toml::parse(text.text(), self.limits).map_err(attach)?;
+        let mut sink = Sink::new(path, &text, &tree);
+        sink.check_names(Tree::ROOT, &CATALOGUE_FIELDS);
+        if sink.field(Tree::ROOT, "justwhy").is_some() {
+            version(&mut sink);
+        }
+        declarations.read(&mut sink, &self.axes);
+        rule::rules(&mut sink, &self.axes, &mut self.rules);
+        let errors = sink.into_errors();
+        if errors.is_empty() { Ok(text.clone()) } else { Err(errors) }
     }
 
     /// Every name of a process variable from which an axis is read; none of them is a setting.
@@ -229,11 +277,34 @@ fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
 
 const FIELDS: Fields = Fields {
     of: "the project file",
-    known: &["justwhy", "name", "variables", "limits", "axis", "layer", "never", "setting"],
-    later: &["catalogue", "store", "rule", "accept", "secrets"],
+    known: &[
+        "justwhy",
+        "name",
+        "catalogue",
+        "variables",
+        "limits",
+        "axis",
+        "never",
+        "layer",
+        "setting",
+        "rule",
+        "accept",
+    ],
+    later: &["store", "secrets"],
 };
 
-fn read(sink: &mut Sink<'_>, world: &dyn World, folder: PathBuf, file: String) -> Option<Project> {
+const CATALOGUE_FIELDS: Fields =
+    Fields { of: "a file of the catalogue", known: &["justwhy", "setting", "rule"], later: &[] };
+
+/// The files of the catalogue that the project file names, with the places where it does.
+type Named = Vec<(String, Span)>;
+
+fn read(
+    sink: &mut Sink<'_>,
+    world: &dyn World,
+    folder: PathBuf,
+    file: String,
+) -> (Project, setting::Declarations, Named) {
     let root = Tree::ROOT;
     sink.check_names(root, &FIELDS);
     version(sink);
@@ -243,8 +314,24 @@ fn read(sink: &mut Sink<'_>, world: &dyn World, folder: PathBuf, file: String) -
     let mut axes = axis::read_all(sink, world, &folder);
     let layers = layer::read_all(sink, &mut axes, &naming);
     let nevers = axis::nevers(sink, &axes);
-    let (declared, defaults) = setting::read_all(sink);
-    Some(Project {
+    let mut declarations = setting::Declarations::default();
+    declarations.read(sink, &axes);
+    let mut rules = Vec::new();
+    rule::rules(sink, &axes, &mut rules);
+    let accepts = rule::accepts(sink);
+    let mut paths: Named = Vec::new();
+    for item in sink.list(root, "catalogue").unwrap_or_default() {
+        let Some((path, at)) = sink.text_of(item) else { continue };
+        if path.is_empty() || path.ends_with('/') || path.contains('\0') {
+            sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+        } else if paths.iter().any(|(other, _)| *other == path) {
+            let message = format!("the catalogue file {} is named twice", crate::tree::shown_name(&path));
+            sink.error(Error::new("bad-project", message), at);
+        } else {
+            paths.push((path, at));
+        }
+    }
+    let project = Project {
         name: name.map(|(name, _)| name),
         folder,
         file,
@@ -252,11 +339,15 @@ fn read(sink: &mut Sink<'_>, world: &dyn World, folder: PathBuf, file: String) -
         axes,
         layers,
         nevers,
-        declared: declared.into(),
-        defaults,
+        declared: Arc::new([]),
+        defaults: Vec::new(),
+        catalogues: Arc::new([]),
+        rules,
+        accepts,
         read_folders,
         text: justwhy_core::SourceText::new("".into()),
-    })
+    };
+    (project, declarations, paths)
 }
 
 fn version(sink: &mut Sink<'_>) {

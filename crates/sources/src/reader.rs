@@ -32,10 +32,19 @@ pub struct Reader<'p> {
     matches: HashMap<String, Vec<String>>,
     process: Option<Arc<Document>>,
     arguments: Option<(Arguments, Arc<Document>)>,
-    values: HashMap<Option<usize>, Arc<Document>>,
+    values: HashMap<Written, Arc<Document>>,
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
     never: Arc<HashSet<String>>,
+}
+
+/// Values that stand in the project file or in one of the catalogue.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+enum Written {
+    /// Those of the layer of that number.
+    Layer(usize),
+    /// The defaults in the file of that number.
+    Defaults(usize),
 }
 
 /// What a file says, `None` if it is not there.
@@ -130,11 +139,13 @@ impl<'p> Reader<'p> {
             layers.push(layer);
         }
         self.fetch(wanted.iter().flatten());
-        let defaults = self.values(None);
         let mut inputs = Vec::new();
-        if !defaults.leaves.is_empty() {
-            let opened = (self.project.file.as_str().into(), defaults, false);
-            inputs.push(input(LayerIndex(0), opened, None, false));
+        let catalogues = Arc::clone(&self.project.catalogues);
+        for (number, (file, _)) in catalogues.iter().enumerate() {
+            let defaults = self.values(Written::Defaults(number));
+            if !defaults.leaves.is_empty() {
+                inputs.push(input(LayerIndex(0), (Arc::clone(file), defaults, false), None, false));
+            }
         }
         for (number, declared) in self.project.layers.iter().enumerate() {
             // The catalogue is below all of them.
@@ -353,7 +364,7 @@ impl<'p> Reader<'p> {
         match &declared.reads {
             Reads::Values(_) => {
                 let file = self.project.file.as_str().into();
-                opened.push((file, self.values(Some(number)), false));
+                opened.push((file, self.values(Written::Layer(number)), false));
             }
             Reads::Process => opened.push(("process".into(), self.process(), true)),
             Reads::Rows { format, .. } => {
@@ -510,25 +521,29 @@ impl<'p> Reader<'p> {
         });
     }
 
-    /// What the project file itself says: in the layer of that number, or as defaults.
-    fn values(&mut self, layer: Option<usize>) -> Arc<Document> {
-        if let Some(known) = self.values.get(&layer) {
+    /// What the project file and those of the catalogue say themselves.
+    fn values(&mut self, written: Written) -> Arc<Document> {
+        if let Some(known) = self.values.get(&written) {
             return Arc::clone(known);
         }
         let project = self.project;
-        let values = match layer.map(|number| &project.layers[number].reads) {
-            Some(Reads::Values(values)) => values.as_slice(),
-            _ => project.defaults.as_slice(),
+        let (values, text) = match written {
+            Written::Layer(number) => match &project.layers[number].reads {
+                Reads::Values(values) => (values.as_slice(), &project.text),
+                _ => (&[][..], &project.text),
+            },
+            Written::Defaults(number) => {
+                (project.defaults[number].as_slice(), &project.catalogues[number].1)
+            }
         };
         let keys = Arc::make_mut(&mut self.keys);
-        let mut document =
-            Document { text: Some(self.project.text.clone()), ..Document::default() };
+        let mut document = Document { text: Some(text.clone()), ..Document::default() };
         for (path, value, at) in values {
             let name = path.iter().fold(KeyId::ROOT, |key, segment| keys.child(key, segment));
             document.leaves.push(Leaf { name, value: value.clone(), at: Some(*at) });
         }
         let document = Arc::new(document);
-        self.values.insert(layer, Arc::clone(&document));
+        self.values.insert(written, Arc::clone(&document));
         document
     }
 

@@ -233,6 +233,11 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         Ok(self.document)
     }
 
+    /// The value of a node; a table is a map.
+    pub(crate) fn lower_value(mut self, node: NodeId) -> Result<Value, Fault> {
+        self.value(node, 1)
+    }
+
     fn table(
         &mut self,
         table: NodeId,

@@ -14,6 +14,12 @@ pub(super) fn list(text: &str, at: Span) -> Option<Arc<[Element]>> {
     }
 }
 
+/// A JSON object, as [`list`].
+pub(super) fn map(text: &str, at: Span) -> Option<Value> {
+    let parsed: Json = serde_json::from_str(text).ok()?;
+    value(parsed, at).filter(|value| matches!(value, Value::Map(_)))
+}
+
 /// The parser nests at most 128 deep, and so does this.
 fn value(json: Json, at: Span) -> Option<Value> {
     Some(match json {

@@ -192,16 +192,21 @@ fn expansion(answers: &Answers<'_>, explanation: &Explanation) -> Option<String>
 
 fn conversion(answers: &Answers<'_>, explanation: &Explanation) -> Option<String> {
     let conversion = explanation.conversion.as_ref()?;
-    let like = answers.resolution().candidate(conversion.like);
     let kind = conversion.to.with_article();
-    let like = format!("{} ({})", layer_name(answers, like), place_of(answers, like));
+    let like = match conversion.like {
+        Some(like) => {
+            let like = answers.resolution().candidate(like);
+            format!("in {} ({})", layer_name(answers, like), place_of(answers, like))
+        }
+        None => "the catalogue declares".to_owned(),
+    };
     if explanation.secret {
-        return Some(format!("It was written as a text and became {kind}, as in {like}."));
+        return Some(format!("It was written as a text and became {kind}, as {like}."));
     }
     let from = hide_address_password(&conversion.from).show();
     let from = shorten(&from, 40);
     let value = explanation.value().as_ref().map(Value::show).unwrap_or_default();
-    Some(format!("The text {from} became {kind}, {value}, as in {like}."))
+    Some(format!("The text {from} became {kind}, {value}, as {like}."))
 }
 
 /// A text that looks as if it should have become what weaker candidates are, and did not.
@@ -233,7 +238,8 @@ pub(super) fn kept_as_text(
     {
         return None;
     }
-    if answers.resolution().gather(explanation.key).is_some() {
+    let declared = answers.resolution().readings().catalogue.declared(explanation.key);
+    if declared.is_some_and(|declared| declared.gather.is_some() || !declared.shape.is_open()) {
         return None;
     }
     answers.resolution().type_giver(candidate)

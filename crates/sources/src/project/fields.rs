@@ -2,7 +2,7 @@
 
 use crate::error::{Error, Excerpt};
 use crate::tree::{Kind, NodeId, Tree, shown_name};
-use justwhy_core::{SourceText, Span, nearest};
+use justwhy_core::{Position, SourceText, Span, nearest};
 
 /// The fields that a table of the project file may have.
 pub(super) struct Fields {
@@ -24,6 +24,16 @@ pub(super) struct Sink<'t> {
 impl<'t> Sink<'t> {
     pub(super) fn new(file: &'t str, text: &'t SourceText, tree: &'t Tree<'t>) -> Sink<'t> {
         Sink { file, text, tree, errors: Vec::new() }
+    }
+
+    /// The name of the file.
+    pub(super) fn file(&self) -> &str {
+        self.file
+    }
+
+    /// The line and column of a place in the file.
+    pub(super) fn position(&self, at: Span) -> Position {
+        self.text.position(at.start)
     }
 
     pub(super) fn into_errors(self) -> Vec<Error> {
@@ -50,11 +60,6 @@ impl<'t> Sink<'t> {
             .also("the first is at", self.file, Some(self.text.position(first.start)))
             .help("give one of them another name");
         self.error(error, at);
-    }
-
-    /// The error with another place in this file.
-    pub(super) fn also_at(&self, error: Error, what: &str, at: Span) -> Error {
-        error.also(what, self.file, Some(self.text.position(at.start)))
     }
 
     /// The line of a name without any value on it: a value can be a secret, wherever it stands.

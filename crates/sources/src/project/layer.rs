@@ -423,15 +423,24 @@ fn values(sink: &mut Sink<'_>, table: NodeId) -> Option<Reads> {
     }
 }
 
-fn conditions(
+pub(super) fn conditions(
     sink: &mut Sink<'_>,
     table: NodeId,
     field: &str,
     axes: &[ProjectAxis],
 ) -> Vec<Condition> {
-    let Some(id) = sink.table(table, field) else {
-        return Vec::new();
-    };
+    match sink.table(table, field) {
+        Some(id) => conditions_of(sink, id, axes),
+        None => Vec::new(),
+    }
+}
+
+/// A table from axes to a value or list of values.
+pub(super) fn conditions_of(
+    sink: &mut Sink<'_>,
+    id: NodeId,
+    axes: &[ProjectAxis],
+) -> Vec<Condition> {
     let mut conditions = Vec::new();
     let tree = sink.tree;
     for entry in tree.entries(id) {

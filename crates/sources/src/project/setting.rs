@@ -1,71 +1,142 @@
-//! `[setting."…"]` tables: what is declared about settings.
+//! `[setting."…"]` tables: what is declared about settings, in the project file and in those of the
+//! catalogue.
 
+use super::ProjectAxis;
+use super::axis::named;
 use super::fields::{Fields, Sink};
+use super::layer::conditions_of;
 use crate::Limits;
 use crate::error::Error;
 use crate::tree::{Kind, Lowering, NodeId, Tree, shown_name};
-use justwhy_core::{Declared, EmptyText, Former, Gather, KeyPath, Keys, Span, Value};
+use justwhy_core::{
+    Bound, Declaration, Declared, EmptyText, Former, Gather, KeyPath, Matches, Position, Required,
+    Shape, Span, Value, is_secret_name,
+};
+use std::sync::Arc;
 
-const FIELDS: Fields = Fields {
+pub(super) const FIELDS: Fields = Fields {
     of: "a declared setting",
-    known: &["default", "secret", "variable", "formerly", "gather", "empty"],
-    later: &[
+    known: &[
         "type",
         "items",
         "one_of",
+        "default",
         "required",
+        "secret",
+        "variable",
         "min",
         "max",
         "matches",
+        "formerly",
+        "gather",
+        "empty",
         "differs_by",
         "about",
         "owner",
     ],
+    later: &[],
 };
 
 /// A default: the path of its setting, its value and its place.
-type Default = (Vec<String>, Value, Span);
+pub(crate) type Default = (Vec<String>, Value, Span);
 
-pub(super) fn read_all(sink: &mut Sink<'_>) -> (Vec<Declared>, Vec<Default>) {
-    let mut declared: Vec<(Declared, Span)> = Vec::new();
-    let mut defaults = Vec::new();
-    let Some(table) = sink.table(Tree::ROOT, "setting") else {
-        return (Vec::new(), Vec::new());
-    };
-    let entries: Vec<NodeId> = sink.tree.entries(table).collect();
-    for entry in entries {
-        let node = sink.tree.node(entry);
-        let (name, name_at) = (node.name.to_string(), node.name_at);
-        if !matches!(node.kind, Kind::Table(_)) {
-            sink.wrong_type(entry, "a table");
-            continue;
-        }
-        let key = match KeyPath::parse(&name) {
-            Ok(key) => key,
-            Err(error) => {
-                let message = format!("{} is no key: {}", shown_name(&name), error.problem);
-                sink.error(Error::new("bad-project", message), name_at);
-                continue;
+/// What the files of a catalogue declare.
+#[derive(Debug, Default)]
+pub(super) struct Declarations {
+    pub(super) declared: Vec<Declared>,
+    /// The defaults of each file.
+    pub(super) defaults: Vec<Vec<Default>>,
+    /// The file of each declaration and its place there.
+    places: Vec<(String, Position)>,
+}
+
+impl Declarations {
+    /// Takes in what the next file declares.
+    pub(super) fn read(&mut self, sink: &mut Sink<'_>, axes: &[ProjectAxis]) {
+        let number = self.defaults.len();
+        self.defaults.push(Vec::new());
+        let Some(table) = sink.table(Tree::ROOT, "setting") else { return };
+        let entries: Vec<NodeId> = sink.tree.entries(table).collect();
+        for entry in entries {
+            let node = sink.tree.node(entry);
+            let (name, name_at) = (node.name.to_string(), node.name_at);
+            let Some(key) = key_of(sink, entry) else { continue };
+            sink.check_names(entry, &FIELDS);
+            let same = self.declared.iter().position(|other| other.key == key);
+            if let Some(same) = same {
+                let (file, first) = &self.places[same];
+                let message = format!("two settings are named {}", shown_name(&name));
+                let error = Error::new("bad-project", message);
+                let error = error.also("the first is at", file, Some(*first));
+                sink.error(error.help("give one of them another name"), name_at);
             }
-        };
-        if is_split(sink, entry) {
-            let inner = sink.tree.entries(entry).next();
-            let inner = inner.map_or("…", |id| &sink.tree.node(id).name);
-            let message = "the key of a declared setting stands in quotes, dots and all".to_owned();
-            let error = Error::new("bad-project", message);
-            sink.error(error.help(format!("write [setting.\"{name}.{inner}\"]")), name_at);
-            continue;
+            let mut setting = read(sink, entry, key, axes);
+            setting.at = (number, name_at);
+            self.defaults[number].extend(default(sink, entry, &setting));
+            self.declared.push(setting);
+            self.places.push((sink.file().to_owned(), sink.position(name_at)));
         }
-        sink.check_names(entry, &FIELDS);
-        if let Some((_, first)) = declared.iter().find(|(other, _)| other.key == key) {
-            sink.repeated("settings", &name, name_at, *first);
-        }
-        let setting = read(sink, entry, key);
-        defaults.extend(default(sink, entry, &setting.key));
-        declared.push((setting, name_at));
     }
-    check_former(sink, &declared);
-    (declared.into_iter().map(|(setting, _)| setting).collect(), defaults)
+
+    /// Whether every former name belongs to one setting, and is not the name of another one.
+    pub(super) fn check_former(&self) -> Vec<Error> {
+        let mut errors = Vec::new();
+        for (number, setting) in self.declared.iter().enumerate() {
+            for former in &setting.formerly {
+                let is_own = |other: &Declared| match former {
+                    Former::Key(key) => other.key == *key,
+                    Former::Variable(name) => other.variable.as_ref() == Some(name),
+                };
+                let taken = self.declared.iter().enumerate().position(|(index, other)| {
+                    is_own(other) || index < number && other.formerly.contains(former)
+                });
+                let Some(other) = taken else { continue };
+                let name = match former {
+                    Former::Key(key) => key.to_string(),
+                    Former::Variable(name) => name.clone(),
+                };
+                let of = &self.declared[other].key;
+                let message =
+                    format!("the former name {name} of {} is also a name of {of}", setting.key);
+                let (file, at) = &self.places[number];
+                let (first_file, first) = &self.places[other];
+                errors.push(
+                    Error::new("bad-project", message)
+                        .at(file.clone(), Some(*at))
+                        .also("declared at", first_file, Some(*first))
+                        .help("a former name means one setting; take it out of one of the two"),
+                );
+            }
+        }
+        errors
+    }
+}
+
+/// The key that a table of `setting` declares, if it is one.
+fn key_of(sink: &mut Sink<'_>, entry: NodeId) -> Option<KeyPath> {
+    let node = sink.tree.node(entry);
+    let (name, name_at) = (node.name.to_string(), node.name_at);
+    if !matches!(node.kind, Kind::Table(_)) {
+        sink.wrong_type(entry, "a table");
+        return None;
+    }
+    let key = match KeyPath::parse(&name) {
+        Ok(key) => key,
+        Err(error) => {
+            let message = format!("{} is no key: {}", shown_name(&name), error.problem);
+            sink.error(Error::new("bad-project", message), name_at);
+            return None;
+        }
+    };
+    if is_split(sink, entry) {
+        let inner = sink.tree.entries(entry).next();
+        let inner = inner.map_or("…", |id| &sink.tree.node(id).name);
+        let message = "the key of a declared setting stands in quotes, dots and all".to_owned();
+        let error = Error::new("bad-project", message);
+        sink.error(error.help(format!("write [setting.\"{name}.{inner}\"]")), name_at);
+        return None;
+    }
+    Some(key)
 }
 
 /// Whether the table holds the rest of a key rather than fields: `[setting.a.b]`.
@@ -75,12 +146,12 @@ fn is_split(sink: &Sink<'_>, table: NodeId) -> bool {
     entries.peek().is_some()
         && entries.all(|id| {
             let node = tree.node(id);
-            let is_field = FIELDS.known.iter().chain(FIELDS.later).any(|field| *field == node.name);
+            let is_field = FIELDS.known.iter().any(|field| *field == node.name);
             matches!(node.kind, Kind::Table(_)) && !is_field
         })
 }
 
-fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath) -> Declared {
+fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath, axes: &[ProjectAxis]) -> Declared {
     let gather =
         [("after", Gather::After), ("before", Gather::Before), ("distinct", Gather::Distinct)];
     let empty =
@@ -103,33 +174,148 @@ fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath) -> Declared {
             }
         }
     }
+    let gather_field = sink.word(table, "gather", &gather);
+    let shape = shape(sink, table);
+    if gather_field.is_some() && !matches!(shape.kind, Declaration::List | Declaration::Any) {
+        let at = sink.place(table, "gather");
+        let message = format!("only lists gather, and this is {}", shape.kind.with_article());
+        sink.error(Error::new("bad-project", message).help("its type must be \"list\""), at);
+    }
     Declared {
-        key,
         variable,
         secret: sink.boolean(table, "secret"),
         empty: sink.word(table, "empty", &empty),
-        gather: sink.word(table, "gather", &gather),
+        gather: gather_field,
         formerly,
+        shape: Arc::new(shape),
+        required: required(sink, table, axes),
+        differs_by: differs_by(sink, table, axes),
+        about: sink.text(table, "about").map(|(text, _)| text),
+        owner: sink.text(table, "owner").map(|(text, _)| text),
+        ..Declared::new(key)
     }
 }
 
-fn default(sink: &mut Sink<'_>, table: NodeId, key: &KeyPath) -> Option<Default> {
-    let id = sink.field(table, "default")?;
-    let at = sink.tree.node(id).at;
-    if matches!(sink.tree.node(id).kind, Kind::Table(_)) {
-        let message = "the default of a setting is a value or a list, and this is a table";
-        let error = Error::new("bad-project", message);
-        sink.error(error.help("declare each setting in it for itself"), at);
-        return None;
+/// What the values must be.
+fn shape(sink: &mut Sink<'_>, table: NodeId) -> Shape {
+    let one_of = one_of(sink, table);
+    let kind = sink.word(table, "type", &Declaration::ALL);
+    let items = sink.word(table, "items", &Declaration::ALL);
+    let usual = match (items.is_some(), one_of.is_empty()) {
+        (true, _) => Declaration::List,
+        (false, false) => Declaration::Choice,
+        (false, true) => Declaration::Any,
+    };
+    let kind = kind.unwrap_or(usual);
+    if items.is_some() && kind != Declaration::List {
+        let at = sink.place(table, "items");
+        let message = format!("only a list has items, and this is {}", kind.with_article());
+        sink.error(Error::new("bad-project", message).help("its type must be \"list\""), at);
     }
-    let mut keys = Keys::default();
-    let lowered = Lowering::new(sink.tree, &mut keys, Limits::default()).lower(table);
-    match lowered {
-        Ok(document) => {
-            let is_default = |name| keys.segments(name) == ["default"];
-            let leaf = document.leaves.into_iter().find(|leaf| is_default(leaf.name))?;
-            Some((key.segments().map(str::to_owned).collect(), leaf.value, at))
+    let items = match items {
+        None if kind == Declaration::List && !one_of.is_empty() => Declaration::Choice,
+        items => items.unwrap_or_default(),
+    };
+    if matches!(items, Declaration::List | Declaration::Map) {
+        let at = sink.place(table, "items");
+        let error = Error::new("bad-project", "what the items of a list have inside is not declared");
+        sink.error(error.help("leave `items` out: then anything may be in the list"), at);
+    }
+    let chooses = kind == Declaration::Choice || items == Declaration::Choice;
+    if chooses && one_of.is_empty() && sink.field(table, "one_of").is_none() {
+        let at = sink.place(table, "type");
+        let error = Error::new("bad-project", "a choice needs the values that it is one of");
+        sink.error(error.help("add one_of = [\"…\", \"…\"]"), at);
+    }
+    if !chooses && !one_of.is_empty() {
+        let at = sink.place(table, "one_of");
+        let message =
+            format!("`one_of` is about a choice, and this is {}", kind.with_article());
+        sink.error(Error::new("bad-project", message).help("its type must be \"choice\""), at);
+    }
+    let mut shape = Shape { kind, items, one_of: one_of.into(), ..Shape::default() };
+    shape.min = bound(sink, table, "min", &shape);
+    shape.max = bound(sink, table, "max", &shape);
+    shape.matches = sink.text(table, "matches").and_then(|(text, at)| {
+        let parsed = Matches::parse(&text).map_err(|problem| {
+            let message = format!("this is no regular expression: {problem}");
+            sink.error(Error::new("bad-project", message), at);
+        });
+        parsed.ok()
+    });
+    shape
+}
+
+fn one_of(sink: &mut Sink<'_>, table: NodeId) -> Vec<Value> {
+    let mut values = Vec::new();
+    let items = sink.list(table, "one_of");
+    let is_empty = items.as_ref().is_some_and(Vec::is_empty);
+    for item in items.unwrap_or_default() {
+        match value_of(sink, item) {
+            Some(Value::List(_) | Value::Map(_)) => sink.wrong_type(item, "a single value"),
+            value => values.extend(value),
         }
+    }
+    if is_empty {
+        let at = sink.place(table, "one_of");
+        sink.error(Error::new("bad-project", "nothing is one of no values"), at);
+    }
+    values
+}
+
+fn bound(sink: &mut Sink<'_>, table: NodeId, field: &str, shape: &Shape) -> Option<Bound> {
+    let id = sink.field(table, field)?;
+    let value = value_of(sink, id)?;
+    let bound = shape.bound(&value);
+    if bound.is_none() {
+        let wanted = match shape.kind {
+            Declaration::Duration => "a duration, such as \"30s\"",
+            Declaration::Size => "a size, such as \"10 MiB\"",
+            Declaration::Number | Declaration::Integer | Declaration::Any => "a number",
+            Declaration::Boolean | Declaration::Choice => "left out for this type",
+            _ => "an integer",
+        };
+        let at = sink.tree.node(id).at;
+        let message = format!("`{field}` of {} must be {wanted}", shape.kind.with_article());
+        sink.error(Error::new("bad-project", message), at);
+    }
+    bound
+}
+
+fn required(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Required {
+    let Some(id) = sink.field(table, "required") else { return Required::Never };
+    match sink.tree.node(id).kind {
+        Kind::Boolean(true) => Required::Always,
+        Kind::Boolean(false) => Required::Never,
+        Kind::Table(_) => Required::When(conditions_of(sink, id, axes)),
+        _ => {
+            sink.wrong_type(id, "true, false, or a table from axes to values");
+            Required::Never
+        }
+    }
+}
+
+fn differs_by(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Vec<String> {
+    let mut names = Vec::new();
+    let Some(id) = sink.field(table, "differs_by") else { return names };
+    let items = match sink.tree.node(id).kind {
+        Kind::Text(_) => vec![id],
+        _ => sink.list(table, "differs_by").unwrap_or_default(),
+    };
+    for item in items {
+        let Some((name, at)) = sink.text_of(item) else { continue };
+        if named(sink, axes, &name, at).is_some() && !names.contains(&name) {
+            names.push(name);
+        }
+    }
+    names
+}
+
+/// The value that a field has, a table as a map.
+fn value_of(sink: &mut Sink<'_>, id: NodeId) -> Option<Value> {
+    let mut keys = justwhy_core::Keys::default();
+    match Lowering::new(sink.tree, &mut keys, Limits::default()).lower_value(id) {
+        Ok(value) => Some(value),
         Err(fault) => {
             sink.error(Error::new(fault.code, fault.message), fault.at);
             None
@@ -137,32 +323,31 @@ fn default(sink: &mut Sink<'_>, table: NodeId, key: &KeyPath) -> Option<Default>
     }
 }
 
-/// A former name belongs to one setting, and is not the name of another one.
-fn check_former(sink: &mut Sink<'_>, declared: &[(Declared, Span)]) {
-    for (number, (setting, at)) in declared.iter().enumerate() {
-        for former in &setting.formerly {
-            let is_own = |other: &Declared| match former {
-                Former::Key(key) => other.key == *key,
-                Former::Variable(name) => other.variable.as_ref() == Some(name),
-            };
-            let others = declared.iter().enumerate();
-            let taken = others
-                .filter(|(index, (other, _))| {
-                    is_own(other) || *index < number && other.formerly.contains(former)
-                })
-                .map(|(_, (other, at))| (other.key.to_string(), *at))
-                .next();
-            if let Some((other, first)) = taken {
-                let name = match former {
-                    Former::Key(key) => key.to_string(),
-                    Former::Variable(name) => name.clone(),
-                };
-                let message =
-                    format!("the former name {name} of {} is also a name of {other}", setting.key);
-                let error = Error::new("bad-project", message)
-                    .help("a former name means one setting; take it out of one of the two");
-                sink.error(sink.also_at(error, "declared at", first), *at);
-            }
-        }
+fn default(sink: &mut Sink<'_>, table: NodeId, setting: &Declared) -> Option<Default> {
+    let id = sink.field(table, "default")?;
+    let at = sink.tree.node(id).at;
+    let is_map = setting.shape.kind == Declaration::Map;
+    if matches!(sink.tree.node(id).kind, Kind::Table(_)) && !is_map {
+        let message = "the default of a setting is a value or a list, and this is a table";
+        let error = Error::new("bad-project", message);
+        sink.error(
+            error.help("declare each setting in it for itself, or say type = \"map\""),
+            at,
+        );
+        return None;
     }
+    let value = value_of(sink, id)?;
+    let is_secret = setting.secret.unwrap_or_else(|| is_secret_name(&setting.key.to_string()));
+    // What references come to is only known in a context.
+    let may_refer = value.as_text().is_some_and(|text| text.contains("${"));
+    if !may_refer && let Err(misfit) = setting.shape.fit(&value, at) {
+        let message = format!("the default does not fit: {}", misfit.show(is_secret));
+        let at = misfit.item.map_or(at, |(_, at)| at);
+        sink.error(Error::new("bad-project", message), at);
+    }
+    if value.is_empty_text() && setting.empty == Some(EmptyText::Error) {
+        let message = "the default is an empty text, which empty = \"error\" refuses";
+        sink.error(Error::new("bad-project", message), at);
+    }
+    Some((setting.key.segments().map(str::to_owned).collect(), value, at))
 }

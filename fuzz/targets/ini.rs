@@ -1,0 +1,6 @@
+//! The reader of ini files.
+#![no_main]
+
+libfuzzer_sys::fuzz_target!(|text: &str| {
+    justwhy_sources::fuzzing::read(justwhy_sources::Format::Ini, text);
+});

@@ -1,0 +1,16 @@
+//! What takes `${…}` apart. What it gives, written out, must be taken apart in the same way.
+#![no_main]
+
+use justwhy_core::{Piece, TextRules, take_apart};
+
+libfuzzer_sys::fuzz_target!(|text: &str| {
+    for names_are_variables in [false, true] {
+        let rules = TextRules { literal_dollars: &[], names_are_variables, depth: 32 };
+        let Ok(pieces) = take_apart(text, rules) else { continue };
+        for piece in pieces {
+            let Piece::Reference(reference) = piece else { continue };
+            let again = take_apart(&reference.show(), rules);
+            assert_eq!(again, Ok(vec![Piece::Reference(reference)]));
+        }
+    }
+});
