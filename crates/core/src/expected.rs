@@ -198,7 +198,7 @@ impl Wanted {
             return Some(Sense::Source);
         }
         let value = &resolution.leaf(candidate).value;
-        let is_it = !hides(answers, candidate) && !reading.is_removal() && self.fits(value);
+        let is_it = !hides(answers, candidate) && !reading.is_removal && self.fits(value);
         is_it.then_some(Sense::Value)
     }
 
@@ -357,7 +357,10 @@ impl Wanted {
             near.extend(without_prefix(readings, index, &variable, &naming.prefix));
             for name in near {
                 let reading = &readings.readings[name.reading as usize];
-                let Some(input) = reading.input else { continue };
+                if reading.is_removal {
+                    continue;
+                }
+                let Some(input) = readings.input_of(name.reading) else { continue };
                 let from = Elsewhere { input, leaf: name.leaf, hidden: false };
                 let found = self.renamed(answers, key, &from, &KeyPath::single(name.meant));
                 if found.is_some() {
@@ -385,7 +388,8 @@ impl Wanted {
                     continue;
                 };
                 let is_variable = resolution.readings().variable(reading.layer, key).is_some();
-                let Some(input) = reading.input.filter(|_| !is_variable) else {
+                let input = resolution.readings().input_of(candidate.reading);
+                let Some(input) = input.filter(|_| !is_variable) else {
                     continue;
                 };
                 let hidden = hides(answers, candidate);
@@ -484,8 +488,7 @@ impl Wanted {
         candidate: &Candidate,
     ) -> Option<Vec<Change>> {
         let resolution = answers.resolution();
-        let reading = resolution.reading(candidate);
-        let at = (reading.input?, candidate.leaf);
+        let at = (resolution.readings().input_of(candidate.reading)?, candidate.leaf);
         let cleared = self.cleared(answers, key, Vec::new(), at);
         let edits = match cleared {
             Some(edits) if edits.len() <= 1 => edits,
@@ -533,7 +536,7 @@ impl Wanted {
         let winner = resolution.winner(key)?;
         let candidate = resolution.candidate(winner);
         let reading = resolution.reading(candidate);
-        let input = reading.input?;
+        let input = resolution.readings().input_of(candidate.reading)?;
         // What has no types holds texts only.
         let value = match (reading.untyped, value) {
             (true, Value::Null | Value::List(_) | Value::Map(_)) => return None,
@@ -587,7 +590,7 @@ impl Wanted {
         let readings = resolution.readings();
         let keys = resolution.keys();
         let input = &readings.inputs.inputs[from.input];
-        let said = &input.document.leaves[from.leaf as usize];
+        let said = input.document.leaves.get(from.leaf as usize)?;
         let is_secret = from.hidden
             || answers.is_secret(key)
             || crate::is_secret_name(&keys.show(said.name))
@@ -659,7 +662,7 @@ fn obstacle(
     let before = answers.resolution().readings();
     let is_it = |id: &CandidateId| {
         let candidate = resolution.candidate(*id);
-        let input = resolution.reading(candidate).input;
+        let input = resolution.readings().input_of(candidate.reading);
         input == Some(at.0) && original(before, edits, at.0, candidate.leaf) == at.1
     };
     let id = resolution.candidates(key).find(is_it)?;
@@ -670,13 +673,13 @@ fn obstacle(
     let by = candidate.by?;
     let stand = Stand::of(resolution, by);
     let other = resolution.candidate(by);
-    let reading = resolution.reading(other);
     let name = stand.shown_name(resolution.keys());
-    match reading.input {
+    match resolution.readings().input_of(other.reading) {
         Some(input) => {
             let leaf = original(before, edits, input, other.leaf);
             let before = before.inputs.inputs.get(input)?;
-            let position = before.document.position(before.document.leaves[leaf as usize].at);
+            let said = before.document.leaves.get(leaf as usize)?;
+            let position = before.document.position(said.at);
             let at = place(&stand.source, position);
             let change = Change { act: Act::TakeOut, at, name, to: None };
             Some((Edit::TakeOut { input, leaf }, change))
@@ -700,7 +703,8 @@ fn counting_empty(answers: &Answers<'_>, candidate: &Candidate) -> (Edit, Change
         true => format!("[setting.\"{}\"]", resolution.keys().show(candidate.key)),
         false => format!("the layer {}", readings.layer(layer).name),
     };
-    let at = readings.inputs.project.0.to_string();
+    let at = readings.inputs.catalogues.first().map(|(file, _)| file.to_string());
+    let at = at.unwrap_or_default();
     let change = Change { act: Act::CountEmpty, at, name, to: None };
     (Edit::CountEmpty { layer, key: candidate.key }, change)
 }

@@ -2,9 +2,9 @@
 
 use crate::resolution::{Rule, Verdict};
 use crate::{
-    Answers, Candidate, CandidateId, Conversion, Edit, Failure, KeyId, Keys, LayerIndex, NearName,
-    Outcome, Position, Presence, Reading, Resolution, Trial, Value, hide_address_password,
-    names_a_secret_inside,
+    Address, Answers, Candidate, CandidateId, Conversion, Declaration, Edit, Failure, KeyId, Keys, LayerIndex, NearName,
+    Nanoseconds, Outcome, Position, Presence, Reading, Resolution, Trial, Value, hide_address_password,
+    names_a_secret_inside, read_duration, read_size,
 };
 use std::fmt::Write as _;
 use std::rc::Rc;
@@ -73,7 +73,7 @@ impl Stand {
             source: Arc::clone(&reading.source),
             position: reading.document.position(leaf.at),
             name: leaf.name,
-            is_pattern: reading.is_removal(),
+            is_pattern: reading.is_removal,
         }
     }
 
@@ -210,6 +210,17 @@ pub struct Explanation {
     outcome: Rc<Outcome>,
 }
 
+/// What a text of a declared type comes to.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Meaning {
+    /// A length of time.
+    Duration(Nanoseconds),
+    /// A number of bytes.
+    Size(u64),
+    /// An address.
+    Address(Address),
+}
+
 /// What would be if the candidate that decides now were not there.
 #[derive(Clone, Debug)]
 pub struct Without {
@@ -245,6 +256,19 @@ impl Explanation {
     pub fn value(&self) -> Option<Value> {
         let value = self.outcome.value().filter(|_| !self.secret)?;
         Some(hide_address_password(value).into_owned())
+    }
+
+    /// What the value comes to, if it is a duration, a size or an address and no secret.
+    pub fn meaning(&self, answers: &Answers<'_>) -> Option<Meaning> {
+        let value = self.outcome.value().filter(|_| !self.secret)?;
+        let declared = answers.resolution().readings().catalogue.declared(self.key)?;
+        let text = value.as_text()?;
+        match declared.shape.kind {
+            Declaration::Duration => read_duration(text).map(Meaning::Duration),
+            Declaration::Size => read_size(text).map(Meaning::Size),
+            Declaration::Url => Address::parse(text).ok().map(Meaning::Address),
+            _ => None,
+        }
     }
 
     /// The effective value of a secret, for a fingerprint; `None` if there is none or it is none.
@@ -296,7 +320,7 @@ impl Explanation {
     pub fn without(&self, answers: &Answers<'_>) -> Option<Without> {
         let resolution = answers.resolution();
         let candidate = resolution.candidate(self.winner.as_ref()?.candidate);
-        let input = resolution.reading(candidate).input?;
+        let input = resolution.readings().input_of(candidate.reading)?;
         let leaves = resolution.reading(candidate).parts_of(candidate.leaf);
         let edits: Vec<Edit> =
             leaves.into_iter().map(|leaf| Edit::TakeOut { input, leaf }).collect();
@@ -375,6 +399,6 @@ fn sources_of<'r>(
     answers: &'r Answers<'_>,
     layer: LayerIndex,
 ) -> impl Iterator<Item = &'r Reading> + use<'r> {
-    let readings = answers.resolution().readings().readings.iter();
-    readings.filter(move |reading| reading.layer == layer && !reading.is_removal())
+    let readings = answers.resolution().readings().readings.iter().map(|reading| &**reading);
+    readings.filter(move |reading| reading.layer == layer && !reading.is_removal)
 }

@@ -36,7 +36,7 @@ pub fn find(answers: &Answers<'_>, text: &str) -> Vec<Hit> {
             let candidate = resolution.candidate(id);
             let value = &resolution.leaf(candidate).value;
             let is_hidden =
-                resolution.reading(candidate).is_removal() || names_a_secret_inside(value);
+                resolution.reading(candidate).is_removal || names_a_secret_inside(value);
             if is_hidden || !has(&hide_address_password(value), text) {
                 continue;
             }

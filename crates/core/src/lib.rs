@@ -47,7 +47,7 @@ pub use convert::{
 };
 pub use document::{Document, Leaf};
 pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
-pub use explanation::{Advice, Explanation, LayerState, Row, Stand, Status, Without};
+pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Stand, Status, Without};
 pub use find::{Hit, find};
 pub use key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
 pub use layer::{
@@ -58,7 +58,7 @@ pub use near::{is_near, nearest, nearest_few};
 pub use pattern::Pattern;
 pub use place::{Position, SourceText, Span};
 pub use reading::{
-    BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
+    Assembled, BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
     VariableRules,
 };
 pub use reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};

@@ -14,7 +14,7 @@ mod maps;
 #[cfg(test)]
 mod tests;
 
-pub use assemble::{BadInput, Edit, Input, Inputs, Readings};
+pub use assemble::{Assembled, BadInput, Edit, Input, Inputs, Readings};
 
 /// One value that a source offers for one setting.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -42,8 +42,8 @@ pub struct Reading {
     pub offers: Vec<Offer>,
     /// The leaves that were written under a former name of their setting, ascending.
     pub old_names: Vec<u32>,
-    /// Which of the inputs it was read from; none for what a layer only takes away.
-    pub input: Option<usize>,
+    /// Whether this is what a layer takes away, rather than what one of its sources says.
+    pub is_removal: bool,
     /// Where names are variables: the names that are not the variable of any known setting, and may
     /// have been meant for one, each with a leaf that it says.
     pub strangers: Vec<Offer>,
@@ -164,13 +164,13 @@ impl Reading {
         from: From<'_>,
         rules: &VariableRules<'_>,
     ) -> Result<Reading, BadReading> {
-        let VariableRules { naming, known, catalogue, never } = *rules;
+        let VariableRules { naming, known, here, catalogue, never } = *rules;
         let document = from.document;
         let mut reading = Reading::empty(from.layer, from.source, document);
         let section = reading.enter(keys, from.section)?;
         let into = from.into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
         for variable in &document.unreadable {
-            let claimed = naming.claim(keys, known, catalogue, variable);
+            let claimed = naming.claim(keys, known, here, catalogue, variable);
             if !never.contains(variable) && !matches!(claimed, Ok(None)) {
                 return Err(BadReading::NotText { variable: variable.clone() });
             }
@@ -185,7 +185,7 @@ impl Reading {
             if never.contains(&name) {
                 continue;
             }
-            let claimed = naming.claim(keys, known, catalogue, &name).map_err(|clash| {
+            let claimed = naming.claim(keys, known, here, catalogue, &name).map_err(|clash| {
                 BadReading::Clash { variable: name.clone(), clash, at: leaf.at }
             })?;
             let is_known = claimed.is_some_and(|claim| claim.is_known);
@@ -215,7 +215,7 @@ impl Reading {
             untyped: false,
             offers: Vec::new(),
             old_names: Vec::new(),
-            input: None,
+            is_removal: false,
             strangers: Vec::new(),
             maps: Vec::new(),
         }
@@ -290,6 +290,9 @@ pub struct VariableRules<'a> {
     pub naming: &'a Naming,
     /// The known settings, indexed under that naming.
     pub known: &'a Known,
+    /// Which keys are known here, if the index has those of other contexts too; what the catalogue
+    /// declares always is.
+    pub here: Option<&'a [bool]>,
     /// The catalogue.
     pub catalogue: &'a Catalogue,
     /// Names that are never settings.
@@ -314,14 +317,18 @@ fn narrow(index: usize) -> u32 {
 
 /// # Questions
 impl Reading {
-    /// Whether this is what a layer takes away, rather than what one of its sources says.
-    pub fn is_removal(&self) -> bool {
-        self.input.is_none()
-    }
-
     /// Whether the leaf is written under a former name of its setting.
     pub fn is_old_name(&self, leaf: u32) -> bool {
         self.old_names.binary_search(&leaf).is_ok()
+    }
+
+    /// Whether another reading of the same document says the same.
+    fn says_the_same(&self, other: &Reading) -> bool {
+        self.source == other.source
+            && self.offers == other.offers
+            && self.strangers == other.strangers
+            && self.old_names == other.old_names
+            && self.maps == other.maps
     }
 
     /// Whether the leaf is offered for the setting at `key`.

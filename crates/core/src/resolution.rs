@@ -200,7 +200,7 @@ impl<'r> Walk<'r> {
             while let Some(reading) =
                 self.readings.readings.get(at).filter(|reading| reading.layer == layer)
             {
-                match reading.is_removal() {
+                match reading.is_removal {
                     true => self.take_away(at, reading),
                     false => self.source(at, reading),
                 }
@@ -308,7 +308,7 @@ impl<'r> Walk<'r> {
                 continue;
             }
             let id = CandidateId(narrow(index));
-            let is_removal = self.readings.readings[candidate.reading as usize].is_removal();
+            let is_removal = self.readings.readings[candidate.reading as usize].is_removal;
             match candidate.verdict {
                 Verdict::Wins => self.tree.pin(candidate.key),
                 Verdict::Removes if !is_removal => self.tree.pin_absence(candidate.key, id),
@@ -462,8 +462,8 @@ impl Resolution {
             Verdict::Reshaped => Rule::Shape,
             Verdict::Blocked => Rule::Pin,
             Verdict::Empty => Rule::Empty,
-            Verdict::Removes if self.reading(candidate).is_removal() => Rule::Remove,
-            Verdict::Removed if by.is_some_and(|by| self.reading(by).is_removal()) => Rule::Remove,
+            Verdict::Removes if self.reading(candidate).is_removal => Rule::Remove,
+            Verdict::Removed if by.is_some_and(|by| self.reading(by).is_removal) => Rule::Remove,
             Verdict::Removes | Verdict::Removed => Rule::Null,
         }
     }

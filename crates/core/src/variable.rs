@@ -47,12 +47,11 @@ impl fmt::Debug for Known {
     }
 }
 
-/// A known setting, another with the same variable if there is one, and that variable's hash.
-#[derive(Clone, Copy)]
+/// A known setting, others with the same variable if there are any, and that variable's hash.
 struct Named {
     hash: u64,
     key: KeyId,
-    clash: Option<KeyId>,
+    others: Vec<KeyId>,
 }
 
 /// Two known settings that have the same variable.
@@ -103,10 +102,10 @@ impl Known {
                 |named: &Named| named.hash == hash && naming.variable(keys, named.key) == name;
             match by_variable.find_mut(hash, same) {
                 Some(named) => {
-                    named.clash.get_or_insert(key);
+                    named.others.push(key);
                 }
                 None => {
-                    let named = Named { hash, key, clash: None };
+                    let named = Named { hash, key, others: Vec::new() };
                     by_variable.insert_unique(hash, named, |named| named.hash);
                 }
             }
@@ -115,21 +114,42 @@ impl Known {
     }
 
     /// The known setting that `name` means: one whose variable it is, else one that it was once.
-    fn find(&self, keys: &Keys, name: &str) -> Result<Option<(KeyId, Standing)>, Clash> {
+    /// `here` says which keys are known, if not all of them are.
+    fn find(
+        &self,
+        keys: &Keys,
+        here: Option<&[bool]>,
+        catalogue: &Catalogue,
+        name: &str,
+    ) -> Result<Option<(KeyId, Standing)>, Clash> {
         let hash = self.hasher.hash_one(name);
         let same =
             |named: &Named| named.hash == hash && self.naming.variable(keys, named.key) == name;
-        let derived = self.by_variable.find(hash, same);
+        let is_known = |key: &KeyId| match here {
+            None => true,
+            Some(here) => {
+                here.get(key.index()).copied().unwrap_or_default()
+                    || catalogue.declared(*key).is_some()
+            }
+        };
+        let mut named = self
+            .by_variable
+            .find(hash, same)
+            .into_iter()
+            .flat_map(|named| std::iter::once(named.key).chain(named.others.iter().copied()))
+            .filter(is_known);
+        let derived = named.next().map(|key| (key, named.next()));
         let given = match self.given.is_empty() {
             true => Given::default(),
             false => self.given.get(name).copied().unwrap_or_default(),
         };
         let clash = |one, other| Err(Clash { one, other });
-        match (derived.copied(), given.own) {
-            (Some(Named { key, .. }), Some((one, _))) => clash(one, key),
-            (Some(Named { key, clash: Some(other), .. }), None) => clash(key, other),
-            (None, Some((key, Some(other)))) => clash(key, other),
-            (Some(Named { key, .. }), None) | (None, Some((key, None))) => {
+        match (derived, given.own) {
+            (Some((key, _)), Some((one, _))) => clash(one, key),
+            (Some((key, Some(other))), None) | (None, Some((key, Some(other)))) => {
+                clash(key, other)
+            }
+            (Some((key, None)), None) | (None, Some((key, None))) => {
                 Ok(Some((key, Standing::Own)))
             }
             (None, None) => Ok(given.former.map(|(key, rank)| (key, Standing::Former(rank)))),
@@ -204,10 +224,11 @@ impl Naming {
         &self,
         keys: &mut Keys,
         known: &Known,
+        here: Option<&[bool]>,
         catalogue: &Catalogue,
         name: &str,
     ) -> Result<Option<Claim>, Clash> {
-        if let Some((key, standing)) = known.find(keys, name)? {
+        if let Some((key, standing)) = known.find(keys, here, catalogue, name)? {
             return Ok(Some(Claim { key, standing, is_known: true }));
         }
         if self.prefix.is_empty() && !self.claims_every_name {

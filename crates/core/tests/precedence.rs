@@ -141,7 +141,7 @@ fn says_in_fields_what_a_conversion_took_its_type_from() {
     let resolution = answers.resolution();
     let key = resolution.settings()[0];
     let conversion = Explanation::of(&answers, key).conversion.unwrap();
-    assert_eq!(resolution.layer_of(resolution.candidate(conversion.like)).0, 0);
+    assert_eq!(resolution.layer_of(resolution.candidate(conversion.like.unwrap())).0, 0);
     assert_eq!(conversion.from, text("5"));
 }
 

@@ -2,8 +2,8 @@
 
 use crate::fingerprint::Fingerprints;
 use justwhy_core::{
-    Advice, Answers, CandidateId, Context, Explanation, Hop, HopValue, Inactivity, Item, KeyId,
-    LayerIndex, NearName, Position, Presence, Resolution, Row, Stand, Status, Type, Value, Without,
+    Address, Advice, Answers, CandidateId, Context, Declaration, Explanation, Hop, HopValue, Inactivity, Item, KeyId,
+    LayerIndex, Meaning, NearName, Position, Presence, Resolution, Row, Stand, Status, Type, Value, Without,
     hide_address_password,
 };
 use justwhy_sources::Error;
@@ -182,6 +182,12 @@ struct SettingError {
 struct Reasons {
     why: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    declared: Option<ShownDeclaration>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    amount: Option<ShownAmount>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    address: Option<ShownAddress>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     conversion: Option<Converted>,
     #[serde(skip_serializing_if = "Option::is_none")]
     stays_text: Option<Converted>,
@@ -198,10 +204,76 @@ struct Reasons {
     change: Vec<Change>,
 }
 
+/// The type that a text took: that of a weaker candidate, or, without one, the declared one.
 #[derive(Serialize)]
 struct Converted {
     to: &'static str,
-    like: Standing,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    like: Option<Standing>,
+}
+
+/// What the catalogue says about a setting.
+#[derive(Serialize)]
+struct ShownDeclaration {
+    #[serde(rename = "type")]
+    kind: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    items: Option<&'static str>,
+    required: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    about: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    owner: Option<String>,
+    #[serde(flatten)]
+    place: ShownPlace,
+}
+
+impl ShownDeclaration {
+    fn of(resolution: &Resolution, key: KeyId) -> Option<ShownDeclaration> {
+        let readings = resolution.readings();
+        let declared = readings.catalogue.declared(key)?;
+        let (source, position) = readings.declared_at(declared)?;
+        let items = declared.shape.items;
+        Some(ShownDeclaration {
+            kind: declared.shape.kind.name(),
+            items: (items != Declaration::Any).then(|| items.name()),
+            required: declared.required.holds(&readings.context),
+            about: declared.about.clone(),
+            owner: declared.owner.clone(),
+            place: ShownPlace::of(&source, Some(position)),
+        })
+    }
+}
+
+/// What a duration or size amounts to.
+#[derive(Serialize)]
+#[serde(rename_all = "snake_case")]
+enum ShownAmount {
+    /// A duration.
+    Seconds(f64),
+    /// A size.
+    Bytes(u64),
+}
+
+/// The parts of an address; a password is only told of.
+#[derive(Serialize)]
+struct ShownAddress {
+    scheme: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    user: Option<String>,
+    has_password: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    host: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    port: Option<u16>,
+    path: String,
+}
+
+impl ShownAddress {
+    fn of(address: Address) -> ShownAddress {
+        let Address { scheme, user, has_password, host, port, path, .. } = address;
+        ShownAddress { scheme, user, has_password, host, port, path }
+    }
 }
 
 /// A place in a source.
@@ -530,18 +602,33 @@ impl Setting {
             write: advice.write,
             reach: advice.reach,
         };
-        let converted = |(like, to): (CandidateId, Type)| Converted {
+        let converted = |(like, to): (Option<CandidateId>, Type)| Converted {
             to: to.name(),
-            like: stand_of(resolution, like),
+            like: like.map(|like| stand_of(resolution, like)),
         };
         let conversion = explanation.conversion.as_ref();
         let conversion = conversion.map(|conversion| converted((conversion.like, conversion.to)));
+        let (mut amount, mut address) = (None, None);
+        match explanation.meaning(answers) {
+            // Whole microseconds are exact in a 64-bit float up to some 285 years.
+            Some(Meaning::Duration(time)) => {
+                amount = Some(ShownAmount::Seconds(time as f64 / 1e9));
+            }
+            Some(Meaning::Size(bytes)) => amount = Some(ShownAmount::Bytes(bytes)),
+            Some(Meaning::Address(parts)) => address = Some(ShownAddress::of(parts)),
+            None => {}
+        }
         let reshaped = explanation.takes_the_place_of(answers);
         let items = explanation.items().iter().map(|item| ShownItem::of(resolution, item));
         let reasons = Reasons {
             why: explanation.why(answers),
+            declared: ShownDeclaration::of(resolution, explanation.key),
+            amount,
+            address,
             conversion,
-            stays_text: explanation.stays_text(answers).map(converted),
+            stays_text: explanation
+                .stays_text(answers)
+                .map(|(like, to)| converted((Some(like), to))),
             takes_the_place_of: reshaped.into_iter().map(show).collect(),
             items: items.collect(),
             references: answers.chain(explanation.key).into_iter().map(ShownHop::of).collect(),

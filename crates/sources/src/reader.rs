@@ -172,7 +172,7 @@ impl<'p> Reader<'p> {
             inputs,
             declared: Arc::clone(&self.project.declared),
             never: Arc::clone(&self.never),
-            project: (self.project.file.as_str().into(), self.project.text.clone()),
+            catalogues,
         };
         match Readings::assemble(inputs) {
             Ok(readings) => {

@@ -41,7 +41,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     }
     Row::Said {
         at: Stand::of(answers.resolution(), id),
-        written: (!hides(answers, candidate) && !reading.is_removal()).then_some(written),
+        written: (!hides(answers, candidate) && !reading.is_removal).then_some(written),
         verdict: candidate.verdict,
         rule: answers.resolution().rule(candidate),
         by: candidate.by,
@@ -114,7 +114,7 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
                 false => "an empty text says nothing in this layer (empty = \"unset\")".to_owned(),
             }
         }
-        (Verdict::Removes, _) if answers.resolution().reading(candidate).is_removal() => {
+        (Verdict::Removes, _) if answers.resolution().reading(candidate).is_removal => {
             let pattern = pattern_of(answers, candidate);
             format!("the layer takes away what weaker ones say about {pattern}")
         }
@@ -141,7 +141,7 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
 pub(super) fn pins(answers: &Answers<'_>, candidate: &Candidate) -> bool {
     let resolution = answers.resolution();
     let layer = resolution.readings().layer(resolution.layer_of(candidate));
-    !resolution.reading(candidate).is_removal() && layer.pins.has(resolution.keys(), candidate.key)
+    !resolution.reading(candidate).is_removal && layer.pins.has(resolution.keys(), candidate.key)
 }
 
 fn wins(answers: &Answers<'_>, candidate: &Candidate) -> String {
@@ -179,7 +179,7 @@ pub(super) fn pattern_of(answers: &Answers<'_>, candidate: &Candidate) -> String
 
 pub(super) fn says_null(answers: &Answers<'_>, candidate: &Candidate) -> String {
     let resolution = answers.resolution();
-    if resolution.reading(candidate).is_removal() {
+    if resolution.reading(candidate).is_removal {
         return format!("takes away {}", pattern_of(answers, candidate));
     }
     match resolution.readings().layer(resolution.layer_of(candidate)).kind {
@@ -297,7 +297,7 @@ fn speaks_of(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<(Ca
     let of_layer = |at: KeyId| {
         resolution.candidates(at).find(|id| {
             let reading = resolution.reading(resolution.candidate(*id));
-            reading.layer == layer && !reading.is_removal()
+            reading.layer == layer && !reading.is_removal
         })
     };
     if let Some(above) = keys.above(key).find_map(of_layer) {

@@ -1,11 +1,11 @@
 //! The sentences that say why a setting has its value, or none.
 
 use super::because::says_null;
-use super::{Explanation, Status, layer_name, place_of, shorten, shown};
+use super::{Explanation, Meaning, Status, layer_name, place_of, shorten, shown};
 use crate::resolution::Verdict;
 use crate::{
     Answers, Candidate, CandidateId, KeyId, Kind, LayerIndex, Value, hide_address_password,
-    list_values,
+    list_values, show_duration, show_size,
 };
 
 /// First what decided, then whom it overrides, what became of the value, and what the reader
@@ -26,6 +26,7 @@ pub(super) fn why(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Strin
             sentences.extend(expansion(answers, explanation));
             sentences.extend(conversion(answers, explanation));
             sentences.extend(no_conversion(answers, explanation, candidate));
+            sentences.extend(amount(answers, explanation));
             sentences.extend(place_you_stand(answers, winner.layer));
         }
         (None, _) => sentences.extend(nothing_in_force(answers, explanation)),
@@ -207,6 +208,16 @@ fn conversion(answers: &Answers<'_>, explanation: &Explanation) -> Option<String
     let from = shorten(&from, 40);
     let value = explanation.value().as_ref().map(Value::show).unwrap_or_default();
     Some(format!("The text {from} became {kind}, {value}, as {like}."))
+}
+
+/// What a duration or size amounts to.
+fn amount(answers: &Answers<'_>, explanation: &Explanation) -> Option<String> {
+    let shown = match explanation.meaning(answers)? {
+        Meaning::Duration(time) => show_duration(time),
+        Meaning::Size(bytes) => show_size(bytes),
+        Meaning::Address(_) => return None,
+    };
+    Some(format!("That is {shown}."))
 }
 
 /// A text that looks as if it should have become what weaker candidates are, and did not.

@@ -3,9 +3,9 @@
 use super::{BadReading, From, NearName, Reading, VariableRules, narrow};
 use crate::{
     Catalogue, Context, Declared, Document, KeyId, KeyPath, Keys, Known, Lack, Layer, LayerIndex,
-    Leaf, Names, Naming, Presence, Removal, SourceText, Value,
+    Leaf, Names, Naming, Position, Presence, Removal, SourceText, Value,
 };
-use hashbrown::HashSet;
+use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
 /// A document that a layer reads, and how.
@@ -40,8 +40,9 @@ pub struct Inputs {
     pub declared: Arc<[Declared]>,
     /// Names of variables that are never settings, such as those from which an axis is read.
     pub never: Arc<HashSet<String>>,
-    /// The name and text of the project file, in which `remove` patterns stand.
-    pub project: (Arc<str>, SourceText),
+    /// The names and texts of the files that declare settings; `remove` patterns stand in the first,
+    /// the project file.
+    pub catalogues: Arc<[(Arc<str>, SourceText)]>,
 }
 
 /// An input that cannot be read as its layer asks.
@@ -65,11 +66,14 @@ pub struct Readings {
     /// The layers, weakest first.
     pub layers: Vec<Layer>,
     /// What they read, weakest source first; what a layer takes away stands before its sources.
-    pub readings: Vec<Reading>,
+    /// Contexts that were read together share what is the same in them.
+    pub readings: Vec<Arc<Reading>>,
     /// What the project declares about settings.
-    pub catalogue: Catalogue,
+    pub catalogue: Arc<Catalogue>,
     /// What this was made of.
     pub inputs: Inputs,
+    /// The number of the input of each reading; none for what a layer only takes away.
+    numbers: Vec<Option<usize>>,
 }
 
 /// A change to what sources say, to find out what would be then.
@@ -143,26 +147,38 @@ impl Readings {
     /// Applies each layer's naming. Layers whose names are keys go first, as they make settings
     /// known that variables are then read for.
     pub fn assemble(mut inputs: Inputs) -> Result<Readings, Box<BadInput>> {
-        let mut layers = std::mem::take(&mut inputs.layers);
-        let mut keys = std::mem::take(&mut inputs.keys);
-        let work = Arc::make_mut(&mut keys);
-        let catalogue = Catalogue::new(work, &inputs.declared);
-        let mut readings: Vec<Option<Reading>> = Vec::new();
-        readings.resize_with(inputs.inputs.len(), || None);
-        let read =
-            read_keys(work, &catalogue, &layers, &inputs, &mut readings).and_then(|settings| {
-                read_variables(work, &catalogue, &layers, &inputs, &settings, &mut readings)
-            });
-        if let Err((input, problem)) = read {
-            let input = inputs.inputs[input].clone();
-            return Err(Box::new(BadInput { input, problem, keys }));
+        let keys = std::mem::take(&mut inputs.keys);
+        let mut one = Readings::assemble_all(keys, vec![inputs]);
+        // One comes out for each that goes in.
+        one.1.swap_remove(0)
+    }
+
+    /// The same for many contexts of one project, whose documents have all their names in `keys`:
+    /// what is read in the same way in several contexts is read once, and shared.
+    pub fn assemble_all(mut keys: Arc<Keys>, all: Vec<Inputs>) -> (Arc<Keys>, Vec<Assembled>) {
+        let mut together = Together::new(Arc::make_mut(&mut keys), &all);
+        let keyed: Vec<Read<Vec<Slot>>> =
+            all.iter().map(|inputs| together.read_keys(inputs)).collect();
+        together.index(&all);
+        let mut read = Vec::with_capacity(all.len());
+        for (inputs, keyed) in all.iter().zip(keyed) {
+            let slots = keyed.and_then(|slots| together.read_variables(inputs, slots));
+            let removals = together.removals(inputs);
+            read.push(slots.map(|slots| (slots, removals)));
         }
-        inputs.layers.clone_from(&layers);
-        lacking_sections(&mut layers, &inputs, &readings);
-        let readings = with_removals(work, &layers, &inputs, readings);
-        inputs.keys = Arc::clone(&keys);
-        let context = inputs.context.clone();
-        Ok(Readings { keys, context, layers, readings, catalogue, inputs })
+        let catalogue = Arc::new(together.catalogue);
+        let finish = |(mut inputs, read): (Inputs, Read<(Vec<Slot>, Vec<Slot>)>)| {
+            inputs.keys = Arc::clone(&keys);
+            match read {
+                Ok((slots, removals)) => Ok(finish(inputs, slots, removals, &catalogue)),
+                Err((number, problem)) => {
+                    let input = inputs.inputs.swap_remove(number);
+                    Err(Box::new(BadInput { input, problem, keys: Arc::clone(&keys) }))
+                }
+            }
+        };
+        let finished = all.into_iter().zip(read).map(finish).collect();
+        (keys, finished)
     }
 
     /// The first input that reads the same document: an edit to one is an edit to all of them.
@@ -173,7 +189,164 @@ impl Readings {
     }
 }
 
+/// What becomes of the inputs of one context.
+pub type Assembled = Result<Readings, Box<BadInput>>;
+
 type Read<T> = Result<T, (usize, BadReading)>;
+
+/// A reading, unless its section is not there and need not be.
+type Slot = Option<Arc<Reading>>;
+
+/// What is read for several contexts.
+struct Together<'k> {
+    keys: &'k mut Keys,
+    catalogue: Catalogue,
+    /// What was read of documents whose names are keys.
+    keyed: Vec<(Input, Slot)>,
+    keyed_by: HashMap<(*const Document, LayerIndex), Vec<usize>>,
+    /// What was read of documents whose names are variables, which depends on what is known besides.
+    flat: HashMap<(*const Document, LayerIndex), Vec<Arc<Reading>>>,
+    /// The known settings by their variables. Layers mostly share one naming, and its index is the
+    /// only costly thing about it.
+    indexes: Vec<(Naming, Known)>,
+    /// Names that are never settings.
+    never: HashSet<String>,
+    removals: Vec<Slot>,
+    /// Whether there is more than one context, so that what is known differs.
+    are_many: bool,
+}
+
+impl<'k> Together<'k> {
+    fn new(keys: &'k mut Keys, all: &[Inputs]) -> Together<'k> {
+        let declared = all.first().map(|inputs| Arc::clone(&inputs.declared)).unwrap_or_default();
+        let catalogue = Catalogue::new(keys, &declared);
+        let given: HashSet<&str> =
+            declared.iter().filter_map(|declared| declared.variable.as_deref()).collect();
+        let never = all.first().map(|inputs| Arc::clone(&inputs.never)).unwrap_or_default();
+        let never = never.iter().filter(|name| !given.contains(name.as_str())).cloned().collect();
+        Together {
+            keys,
+            catalogue,
+            keyed: Vec::new(),
+            keyed_by: HashMap::new(),
+            flat: HashMap::new(),
+            indexes: Vec::new(),
+            never,
+            removals: Vec::new(),
+            are_many: all.len() > 1,
+        }
+    }
+
+    /// Reads what has keys for names.
+    fn read_keys(&mut self, inputs: &Inputs) -> Read<Vec<Slot>> {
+        let mut slots: Vec<Slot> = vec![None; inputs.inputs.len()];
+        for (number, input) in inputs.inputs.iter().enumerate() {
+            if inputs.layers[input.layer.0].names != Names::Keys {
+                continue;
+            }
+            let by = (Arc::as_ptr(&input.document), input.layer);
+            let known = self.keyed_by.entry(by).or_default();
+            let same = known.iter().find(|at| self.keyed[**at].0.section == input.section);
+            if let Some(same) = same {
+                slots[number].clone_from(&self.keyed[*same].1);
+                continue;
+            }
+            let reading =
+                Reading::of_keys(self.keys, from(&inputs.layers, input), &self.catalogue);
+            let slot = settle(input, reading).map_err(|problem| (number, problem))?;
+            known.push(self.keyed.len());
+            self.keyed.push((input.clone(), slot.clone()));
+            slots[number] = slot;
+        }
+        Ok(slots)
+    }
+
+    /// Indexes all that is known in any of the contexts by its variables.
+    fn index(&mut self, all: &[Inputs]) {
+        let mut settings: Vec<KeyId> = Vec::new();
+        let mut seen = vec![false; self.keys.count()];
+        for reading in self.keyed.iter().filter_map(|(_, slot)| slot.as_ref()) {
+            for offer in &reading.offers {
+                if !std::mem::replace(&mut seen[offer.key.index()], true) {
+                    settings.push(offer.key);
+                }
+            }
+        }
+        for layer in all.iter().flat_map(|inputs| &inputs.layers) {
+            let Names::Variables(naming) = &layer.names else { continue };
+            if self.index_of(naming).is_none() {
+                let known = Known::new(self.keys, &settings, &self.catalogue, naming);
+                self.indexes.push((naming.clone(), known));
+            }
+        }
+    }
+
+    fn index_of(&self, naming: &Naming) -> Option<usize> {
+        let same = |(other, _): &(Naming, Known)| {
+            other.prefix == naming.prefix && other.nest == naming.nest
+        };
+        self.indexes.iter().position(same)
+    }
+
+    /// Reads what has variables for names, in the light of what has keys.
+    fn read_variables(&mut self, inputs: &Inputs, mut slots: Vec<Slot>) -> Read<Vec<Slot>> {
+        let mut here: Option<Vec<bool>> = None;
+        for (number, input) in inputs.inputs.iter().enumerate() {
+            let Names::Variables(naming) = &inputs.layers[input.layer.0].names else { continue };
+            if self.are_many && here.is_none() {
+                here = Some(known_here(self.keys, &slots));
+            }
+            // Every naming of these layers was indexed.
+            let Some(index) = self.index_of(naming) else { continue };
+            let rules = VariableRules {
+                naming,
+                known: &self.indexes[index].1,
+                here: here.as_deref(),
+                catalogue: &self.catalogue,
+                never: &self.never,
+            };
+            let reading = Reading::of_variables(self.keys, from(&inputs.layers, input), &rules);
+            let Some(reading) = settle(input, reading).map_err(|problem| (number, problem))? else {
+                continue;
+            };
+            let by = (Arc::as_ptr(&input.document), input.layer);
+            let before = self.flat.entry(by).or_default();
+            slots[number] = Some(match before.iter().find(|before| before.says_the_same(&reading)) {
+                Some(before) => Arc::clone(before),
+                None => {
+                    before.push(Arc::clone(&reading));
+                    reading
+                }
+            });
+        }
+        Ok(slots)
+    }
+
+    /// What each layer takes away, by layer.
+    fn removals(&mut self, inputs: &Inputs) -> Vec<Slot> {
+        self.removals.resize(inputs.layers.len(), None);
+        let mut removals: Vec<Slot> = vec![None; inputs.layers.len()];
+        for (index, layer) in inputs.layers.iter().enumerate() {
+            if layer.removes.is_empty() || layer.presence != Presence::Read {
+                continue;
+            }
+            let known = self.removals[index].get_or_insert_with(|| {
+                Arc::new(removal(self.keys, LayerIndex(index), &layer.removes, &inputs.catalogues))
+            });
+            removals[index] = Some(Arc::clone(known));
+        }
+        removals
+    }
+}
+
+/// Whether each key is a setting that what has keys for names makes known.
+fn known_here(keys: &Keys, slots: &[Slot]) -> Vec<bool> {
+    let mut known = vec![false; keys.count()];
+    for offer in slots.iter().flatten().flat_map(|reading| &reading.offers) {
+        known[offer.key.index()] = true;
+    }
+    known
+}
 
 fn from<'a>(layers: &'a [Layer], input: &'a Input) -> From<'a> {
     From {
@@ -185,88 +358,61 @@ fn from<'a>(layers: &'a [Layer], input: &'a Input) -> From<'a> {
     }
 }
 
-/// A reading, unless its section is not there and need not be.
-fn settle(
-    number: usize,
-    input: &Input,
-    read: Result<Reading, BadReading>,
-) -> Read<Option<Reading>> {
+fn settle(input: &Input, read: Result<Reading, BadReading>) -> Result<Slot, BadReading> {
     match read {
-        Ok(reading) => Ok(Some(Reading { untyped: input.untyped, input: Some(number), ..reading })),
+        Ok(reading) => Ok(Some(Arc::new(Reading { untyped: input.untyped, ..reading }))),
         Err(BadReading::NoSection) if input.may_lack_section => Ok(None),
-        Err(problem) => Err((number, problem)),
+        Err(problem) => Err(problem),
     }
 }
 
-/// Reads what has keys for names; gives the settings that are known by that.
-fn read_keys(
-    keys: &mut Keys,
-    catalogue: &Catalogue,
-    layers: &[Layer],
-    inputs: &Inputs,
-    readings: &mut [Option<Reading>],
-) -> Read<Vec<KeyId>> {
-    let mut settings: Vec<KeyId> = Vec::new();
-    let mut seen: Vec<bool> = Vec::new();
-    for (number, input) in inputs.inputs.iter().enumerate() {
-        if layers[input.layer.0].names != Names::Keys {
-            continue;
+/// Puts what was read for a context in the order of the layers, what each takes away before what it
+/// says.
+fn finish(
+    mut inputs: Inputs,
+    slots: Vec<Slot>,
+    mut removals: Vec<Slot>,
+    catalogue: &Arc<Catalogue>,
+) -> Readings {
+    let mut layers = std::mem::take(&mut inputs.layers);
+    inputs.layers.clone_from(&layers);
+    lacking_sections(&mut layers, &inputs, &slots);
+    let mut readings = Vec::with_capacity(slots.len());
+    let mut numbers = Vec::with_capacity(slots.len());
+    let mut read = slots
+        .into_iter()
+        .enumerate()
+        .filter_map(|(number, slot)| Some((number, slot?)))
+        .peekable();
+    for (index, layer) in layers.iter().enumerate() {
+        if let Some(removal) = removals[index].take().filter(|_| layer.presence == Presence::Read) {
+            readings.push(removal);
+            numbers.push(None);
         }
-        let reading = Reading::of_keys(keys, from(layers, input), catalogue);
-        let reading = settle(number, input, reading)?;
-        seen.resize(keys.count(), false);
-        for offer in reading.iter().flat_map(|reading| &reading.offers) {
-            if !std::mem::replace(&mut seen[offer.key.index()], true) {
-                settings.push(offer.key);
-            }
+        while let Some((number, reading)) =
+            read.next_if(|(_, reading)| reading.layer == LayerIndex(index))
+        {
+            readings.push(reading);
+            numbers.push(Some(number));
         }
-        readings[number] = reading;
     }
-    Ok(settings)
-}
-
-fn read_variables(
-    keys: &mut Keys,
-    catalogue: &Catalogue,
-    layers: &[Layer],
-    inputs: &Inputs,
-    settings: &[KeyId],
-    readings: &mut [Option<Reading>],
-) -> Read<()> {
-    let given: HashSet<&str> =
-        catalogue.settings().filter_map(|(_, declared)| declared.variable.as_deref()).collect();
-    let never = inputs.never.iter().filter(|name| !given.contains(name.as_str()));
-    let never: HashSet<String> = never.cloned().collect();
-    // Layers mostly share one naming, and its index is the only costly thing about it.
-    let mut indexes: Vec<(Naming, Known)> = Vec::new();
-    for (number, input) in inputs.inputs.iter().enumerate() {
-        let Names::Variables(naming) = &layers[input.layer.0].names else {
-            continue;
-        };
-        let same = |(other, _): &(Naming, Known)| {
-            other.prefix == naming.prefix && other.nest == naming.nest
-        };
-        let at = match indexes.iter().position(same) {
-            Some(at) => at,
-            None => {
-                let known = Known::new(keys, settings, catalogue, naming);
-                indexes.push((naming.clone(), known));
-                indexes.len() - 1
-            }
-        };
-        let rules = VariableRules { naming, known: &indexes[at].1, catalogue, never: &never };
-        let reading = Reading::of_variables(keys, from(layers, input), &rules);
-        readings[number] = settle(number, input, reading)?;
+    Readings {
+        keys: Arc::clone(&inputs.keys),
+        context: inputs.context.clone(),
+        layers,
+        readings,
+        catalogue: Arc::clone(catalogue),
+        inputs,
+        numbers,
     }
-    Ok(())
 }
 
 /// A layer whose sources all lack its section is missing.
-fn lacking_sections(layers: &mut [Layer], inputs: &Inputs, readings: &[Option<Reading>]) {
+fn lacking_sections(layers: &mut [Layer], inputs: &Inputs, slots: &[Slot]) {
     let mut lacks: Vec<Option<bool>> = vec![None; layers.len()];
-    for (input, reading) in inputs.inputs.iter().zip(readings) {
+    for (input, slot) in inputs.inputs.iter().zip(slots) {
         let lacks = &mut lacks[input.layer.0];
-        *lacks = Some(lacks.unwrap_or(true) && reading.is_none());
+        *lacks = Some(lacks.unwrap_or(true) && slot.is_none());
     }
     for (layer, _) in layers.iter_mut().zip(lacks).filter(|(_, lacks)| *lacks == Some(true)) {
         let path = layer.path.clone().unwrap_or_default();
@@ -275,33 +421,11 @@ fn lacking_sections(layers: &mut [Layer], inputs: &Inputs, readings: &[Option<Re
     }
 }
 
-/// The readings, with what each layer takes away before what it says.
-fn with_removals(
-    keys: &mut Keys,
-    layers: &[Layer],
-    inputs: &Inputs,
-    readings: Vec<Option<Reading>>,
-) -> Vec<Reading> {
-    let removes = |layer: &Layer| !layer.removes.is_empty() && layer.presence == Presence::Read;
-    let mut all: Vec<Reading> = Vec::with_capacity(readings.len());
-    let mut readings = readings.into_iter().flatten().peekable();
-    for (index, layer) in layers.iter().enumerate() {
-        let index = LayerIndex(index);
-        if removes(layer) {
-            all.push(removal(keys, index, &layer.removes, &inputs.project));
-        }
-        while let Some(reading) = readings.next_if(|reading| reading.layer == index) {
-            all.push(reading);
-        }
-    }
-    all
-}
-
 fn removal(
     keys: &mut Keys,
     layer: LayerIndex,
     removes: &[Removal],
-    project: &(Arc<str>, SourceText),
+    catalogues: &[(Arc<str>, SourceText)],
 ) -> Reading {
     let leaf = |removal: &Removal| Leaf {
         name: keys.child(KeyId::ROOT, &removal.written),
@@ -309,12 +433,28 @@ fn removal(
         at: Some(removal.at),
     };
     let leaves = removes.iter().map(leaf).collect();
-    let document = Document { text: Some(project.1.clone()), leaves, ..Document::default() };
-    Reading::empty(layer, &project.0, &Arc::new(document))
+    let text = catalogues.first().map(|(_, text)| text.clone());
+    let source = catalogues.first().map_or_else(|| "".into(), |(file, _)| Arc::clone(file));
+    let document = Document { text, leaves, ..Document::default() };
+    let reading = Reading::empty(layer, &source, &Arc::new(document));
+    Reading { is_removal: true, ..reading }
 }
 
 /// # Questions
 impl Readings {
+    /// The number of the input from which the reading of that number was read; none for what a layer
+    /// only takes away.
+    pub fn input_of(&self, reading: u32) -> Option<usize> {
+        self.numbers.get(reading as usize).copied().flatten()
+    }
+
+    /// The file and place at which a setting is declared.
+    pub fn declared_at(&self, declared: &Declared) -> Option<(Arc<str>, Position)> {
+        let (number, at) = declared.at;
+        let (file, text) = self.inputs.catalogues.get(number)?;
+        Some((Arc::clone(file), text.position(at.start)))
+    }
+
     /// The layer at `index`.
     pub fn layer(&self, index: LayerIndex) -> &Layer {
         &self.layers[index.0]

@@ -68,7 +68,7 @@ fn claims_names_in_the_order_of_the_contract() {
         let known = settings(&mut keys, &["database.pool-max"]);
         let none = Catalogue::default();
         let known = Known::new(&mut keys, &known, &none, &naming);
-        let claimed = naming.claim(&mut keys, &known, &none, name).unwrap();
+        let claimed = naming.claim(&mut keys, &known, None, &none, name).unwrap();
         assert_eq!(claimed.map(|claim| keys.show(claim.key)).as_deref(), expected, "{row}");
     }
 }
@@ -80,9 +80,9 @@ fn refuses_a_name_that_two_settings_have() {
     let naming = naming("T_", "__", false);
     let none = Catalogue::default();
     let index = Known::new(&mut keys, &known, &none, &naming);
-    let clash = naming.claim(&mut keys, &index, &none, "T_POOL_MAX").unwrap_err();
+    let clash = naming.claim(&mut keys, &index, None, &none, "T_POOL_MAX").unwrap_err();
     assert_eq!((clash.one, clash.other), (known[0], known[1]));
-    let claimed = naming.claim(&mut keys, &index, &none, "T_OTHER").unwrap().unwrap();
+    let claimed = naming.claim(&mut keys, &index, None, &none, "T_OTHER").unwrap().unwrap();
     assert_eq!(claimed.key, known[2]);
     assert_eq!((claimed.standing, claimed.is_known), (Standing::Own, true));
 }
@@ -91,12 +91,9 @@ fn refuses_a_name_that_two_settings_have() {
 fn reads_names_that_the_catalogue_gives() {
     let mut keys = Keys::default();
     let declared = |key: &str, variable: Option<&str>, formerly: &[&str]| Declared {
-        key: KeyPath::parse(key).unwrap(),
         variable: variable.map(str::to_owned),
-        secret: None,
-        empty: None,
-        gather: None,
         formerly: formerly.iter().map(|text| Former::parse(text).unwrap()).collect(),
+        ..Declared::new(KeyPath::parse(key).unwrap())
     };
     let declared: Arc<[Declared]> = Arc::new([
         declared("database.url", Some("DATABASE_URL"), &["db.address", "DB"]),
@@ -114,7 +111,7 @@ fn reads_names_that_the_catalogue_gives() {
         ("T_db__address__x", Some(("database.url.x", Standing::Former(0), true))),
         ("OTHER", None),
     ] {
-        let claimed = naming.claim(&mut keys, &known, &catalogue, name).unwrap();
+        let claimed = naming.claim(&mut keys, &known, None, &catalogue, name).unwrap();
         let shown = claimed.map(|claim| (keys.show(claim.key), claim.standing, claim.is_known));
         let shown = shown.as_ref().map(|(key, standing, known)| (key.as_str(), *standing, *known));
         assert_eq!(shown, expected, "{name}");

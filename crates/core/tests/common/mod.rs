@@ -109,12 +109,10 @@ pub(crate) fn readings_of(layers: &[Said], declares: &[Declares]) -> Arc<Reading
     let declared: Vec<Declared> = declares
         .iter()
         .map(|it| Declared {
-            key: KeyPath::parse(&it.key).unwrap(),
-            variable: None,
             secret: it.secret,
             empty: it.empty,
             gather: it.gather,
-            formerly: Vec::new(),
+            ..Declared::new(KeyPath::parse(&it.key).unwrap())
         })
         .collect();
     let inputs = Inputs {
@@ -124,7 +122,7 @@ pub(crate) fn readings_of(layers: &[Said], declares: &[Declares]) -> Arc<Reading
         inputs,
         declared: declared.into(),
         never: Arc::default(),
-        project: ("justwhy.toml".into(), SourceText::new("".into())),
+        catalogues: Arc::new([("justwhy.toml".into(), SourceText::new("".into()))]),
     };
     Arc::new(Readings::assemble(inputs).unwrap())
 }

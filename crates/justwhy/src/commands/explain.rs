@@ -8,7 +8,7 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Position, Resolution, Row, Rule,
+    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Meaning, Position, Resolution, Row, Rule,
     Stand, Status, Verdict, Without, hide_address_password,
 };
 use justwhy_sources::Error;
@@ -123,6 +123,13 @@ fn text(
             out.push('\n');
         }
     }
+    if let Some(declared) = resolution.readings().catalogue.declared(answer.key) {
+        let owner = declared.owner.as_ref().map(|owner| format!("owner: {owner}"));
+        let told: Vec<String> = declared.about.iter().cloned().chain(owner).collect();
+        if !told.is_empty() {
+            look.paragraph(&mut out, &told.join("; "), "  ");
+        }
+    }
     out.push('\n');
     if let Some(search) = search {
         search.text(look, answer, &mut out);
@@ -132,6 +139,15 @@ fn text(
         look.paragraph(&mut out, &without_it(resolution, &without), "  ");
     }
     out.push('\n');
+    if let Some(Meaning::Address(address)) = answer.meaning(answering.answers) {
+        out.push_str(&look.paint(Role::Heading, "The address"));
+        out.push('\n');
+        for (name, part) in address.parts() {
+            let name = fill(&look.paint(Role::Lost, name), name.len(), "password".len());
+            out.push_str(&format!("  {name}  {}\n", look.paint(Role::Value, &part)));
+        }
+        out.push('\n');
+    }
     let hops = answering.answers.chain(answer.key);
     if !hops.is_empty() {
         out.push_str(&look.paint(Role::Heading, "References"));

@@ -94,7 +94,7 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
         let of_layer: Vec<_> = readings
             .readings
             .iter()
-            .filter(|reading| reading.layer == LayerIndex(index) && !reading.is_removal())
+            .filter(|reading| reading.layer == LayerIndex(index) && !reading.is_removal)
             .collect();
         let because = layer.absence().unwrap_or_default();
         let state = match layer.presence {

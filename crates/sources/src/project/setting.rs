@@ -345,9 +345,5 @@ fn default(sink: &mut Sink<'_>, table: NodeId, setting: &Declared) -> Option<Def
         let at = misfit.item.map_or(at, |(_, at)| at);
         sink.error(Error::new("bad-project", message), at);
     }
-    if value.is_empty_text() && setting.empty == Some(EmptyText::Error) {
-        let message = "the default is an empty text, which empty = \"error\" refuses";
-        sink.error(Error::new("bad-project", message), at);
-    }
     Some((setting.key.segments().map(str::to_owned).collect(), value, at))
 }

@@ -105,7 +105,7 @@ fn says_what_is_wrong_with_the_whole_file() {
         ),
         (
             "justwhy = 1\nwhatever = 'x'",
-            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, variables, limits, axis, layer, never, setting",
+            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, limits, axis, never, layer, setting, rule, accept",
         ),
         (
             "justwhy = 1\ncatalogue = []",
@@ -385,12 +385,104 @@ fn says_what_is_wrong_with_a_declared_setting() {
             "[bad-project] justwhy.toml:3:10: `gather` must be after, before or distinct",
         ),
         (
-            "[setting.\"a.b\"]\ntype = 'text'",
-            "[not-supported-yet] justwhy.toml:3:1: `type` of a declared setting is not supported yet",
+            "[setting.\"a.b\"]\ntype = 'txt'",
+            "[bad-project] justwhy.toml:3:8: `type` must be text, boolean, integer, number, duration, size, url, path, choice, list, map or any | did you mean \"text\"?",
+        ),
+        (
+            "[setting.a]\ntype = 'integer'\nmin = 'x'",
+            "[bad-project] justwhy.toml:4:7: `min` of an integer must be a number",
+        ),
+        (
+            "[setting.a]\ntype = 'duration'\nmax = 5",
+            "[bad-project] justwhy.toml:4:7: `max` of a duration must be a duration, such as \"30s\"",
+        ),
+        (
+            "[setting.a]\ntype = 'integer'\ndefault = 'twelve'",
+            "[bad-project] justwhy.toml:4:11: the default does not fit: \"twelve\" is not an integer; accepted: a whole number from -9223372036854775808 to 9223372036854775807, without blanks, `_` or leading zeros",
+        ),
+        (
+            "[setting.a]\ntype = 'duration'\ndefault = 30",
+            "[bad-project] justwhy.toml:4:11: the default does not fit: 30 is an integer, not a duration; accepted: a text with a unit, \"30s\" if seconds are meant or \"30ms\" if milliseconds are",
+        ),
+        (
+            "[setting.token]\ntype = 'integer'\ndefault = 'hush'",
+            "[bad-project] justwhy.toml:4:11: the default does not fit: what it says is not an integer; accepted: a whole number from -9223372036854775808 to 9223372036854775807, without blanks, `_` or leading zeros",
+        ),
+        (
+            "[setting.a]\ntype = 'choice'",
+            "[bad-project] justwhy.toml:3:8: a choice needs the values that it is one of | add one_of = [\"…\", \"…\"]",
+        ),
+        (
+            "[setting.a]\none_of = ['north', 'south']\ndefault = 'nort'",
+            "[bad-project] justwhy.toml:4:11: the default does not fit: \"nort\" is none of the declared values (\"north\" is near); accepted: \"north\" or \"south\"",
+        ),
+        (
+            "[setting.a]\ntype = 'text'\none_of = ['x']",
+            "[bad-project] justwhy.toml:4:10: `one_of` is about a choice, and this is a text | its type must be \"choice\"",
+        ),
+        (
+            "[setting.a]\ntype = 'text'\nitems = 'text'",
+            "[bad-project] justwhy.toml:4:9: only a list has items, and this is a text | its type must be \"list\"",
+        ),
+        (
+            "[setting.a]\ntype = 'list'\nitems = 'list'",
+            "[bad-project] justwhy.toml:4:9: what the items of a list have inside is not declared | leave `items` out: then anything may be in the list",
+        ),
+        (
+            "[setting.a]\ntype = 'list'\nitems = 'integer'\ndefault = [1, 'x']",
+            "[bad-project] justwhy.toml:5:15: the default does not fit: item 2: \"x\" is not an integer; accepted: a whole number from -9223372036854775808 to 9223372036854775807, without blanks, `_` or leading zeros",
+        ),
+        (
+            "[setting.a]\nmatches = '(x'",
+            "[bad-project] justwhy.toml:3:11: this is no regular expression: unclosed group",
+        ),
+        (
+            "[setting.a]\nmatches = '^x'\ndefault = 'y'",
+            "[bad-project] justwhy.toml:4:11: the default does not fit: \"y\" does not match its pattern; accepted: what matches ^x",
+        ),
+        (
+            "[setting.a]\nrequired = 'yes'",
+            "[bad-project] justwhy.toml:3:1: `required` must be true, false, or a table from axes to values, not a text",
+        ),
+        (
+            "[setting.a]\nrequired = { environmnt = 'production' }",
+            "[bad-project] justwhy.toml:3:14: there is no axis environmnt | declare it with [[axis]]",
+        ),
+        (
+            "[setting.a]\ndiffers_by = ['environmnt']",
+            "[bad-project] justwhy.toml:3:15: there is no axis environmnt | declare it with [[axis]]",
+        ),
+        (
+            "[setting.a]\ntype = 'text'\ngather = 'after'",
+            "[bad-project] justwhy.toml:4:10: only lists gather, and this is a text | its type must be \"list\"",
+        ),
+        (
+            "[[rule]]\nname = 'r'",
+            "[bad-project] justwhy.toml:3:8: the rule r requires nothing | add require = \"…\", an expression over settings",
+        ),
+        (
+            "[[rule]]\nname = 'r'\nrequire = 'true'\n[[rule]]\nname = 'r'\nrequire = 'true'",
+            "[bad-project] justwhy.toml:6:8: two rules are named r | the first is at justwhy.toml:3:8 | give one of them another name",
+        ),
+        (
+            "[[accept]]\nrule = 'bad-valu'\nreason = 'x'",
+            "[bad-project] justwhy.toml:3:8: there is no rule bad-valu | did you mean \"bad-value\"?",
+        ),
+        (
+            "[[accept]]\nrule = 'bad-value'\nreason = ''\nuntil = 'soon'",
+            "[bad-project] justwhy.toml:5:9: `until` must be a date | write until = 2027-01-31\n[bad-project] justwhy.toml:4:10: a reason that says nothing helps nobody",
+        ),
+        (
+            "[[accept]]\nrule = 'bad-value'",
+            "[bad-project] justwhy.toml:2:1: an accepted finding needs `reason`: why they are accepted",
+        ),
+        (
+            "catalogue = ['nowhere.toml']",
+            "[missing-file] nowhere.toml: nowhere.toml is not there | named at justwhy.toml:2:14",
         ),
         (
             "[setting.a]\ndefault = { b = 1 }",
-            "[bad-project] justwhy.toml:3:11: the default of a setting is a value or a list, and this is a table | declare each setting in it for itself",
+            "[bad-project] justwhy.toml:3:11: the default of a setting is a value or a list, and this is a table | declare each setting in it for itself, or say type = \"map\"",
         ),
         (
             "[setting.a]\nformerly = ['x']\n[setting.b]\nformerly = ['x']",
