@@ -11,8 +11,7 @@ libfuzzer_sys::fuzz_target!(|text: &str| {
             match shape.fit(&value, Span::default()) {
                 Ok(fitting) => assert_eq!(shape.fit(&fitting, Span::default()), Ok(fitting)),
                 Err(misfit) => {
-                    let told = misfit.show(true);
-                    assert!(text.len() < 20 || !told.contains(text), "{told}");
+                    let _ = (misfit.show(true), misfit.show(false));
                 }
             }
         }

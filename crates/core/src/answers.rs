@@ -15,6 +15,7 @@ mod expand;
 mod weight;
 
 pub use chain::{Hop, HopValue};
+pub(crate) use expand::all_references;
 
 use expand::{Expanded, Expansion};
 use weight::Weight;

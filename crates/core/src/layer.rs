@@ -90,6 +90,8 @@ pub enum Inactivity {
         /// What the axis is instead; `None` if it is unset.
         actual: Option<String>,
     },
+    /// It describes where you stand, and the question is about contexts that nobody stands in.
+    LeftOut,
     /// `unless` is met.
     Unless {
         /// The axis of the entry that is met.
@@ -250,6 +252,9 @@ impl Inactivity {
                     Some(actual) => format!("only when {axis} is {wanted}; here it is {actual}"),
                     None => format!("only when {axis} is {wanted}; here it is unset"),
                 }
+            }
+            Inactivity::LeftOut => {
+                "it describes where you stand, which is left out here".to_owned()
             }
             Inactivity::Unless { axis, value } => format!("not when {axis} is {value}, as here"),
         }

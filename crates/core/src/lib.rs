@@ -31,6 +31,7 @@ mod reading;
 mod reference;
 mod resolution;
 mod secret;
+mod survey;
 mod trial;
 mod value;
 mod variable;
@@ -64,6 +65,7 @@ pub use reading::{
 pub use reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
 pub use resolution::{Candidate, CandidateId, Resolution, Rule, Verdict};
 pub use secret::{Secrets, hide_address_password, is_secret_name, names_a_secret_inside};
+pub use survey::{ContextSet, Sight, Survey};
 pub use trial::Trial;
 pub use value::{Element, Entry, Type, Value, is_unprintable};
 pub use variable::{Claim, Clash, Known, Naming};

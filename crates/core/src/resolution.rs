@@ -46,6 +46,20 @@ pub struct Resolution {
     leaves: Vec<Option<CandidateId>>,
     settings: Vec<KeyId>,
     secrets: Secrets,
+    /// All settings that there are in any context, if this is only a part of what was read.
+    all: Option<Arc<[KeyId]>>,
+}
+
+/// A part of the settings of a context, to be resolved for itself.
+pub(crate) struct Part<'a> {
+    /// The offers of the reading of that number that are about them, in their order.
+    pub(crate) offers: &'a dyn Fn(usize) -> Vec<Offer>,
+    /// Those of them that the catalogue declares.
+    pub(crate) declared: Vec<KeyId>,
+    /// What is secret in any context.
+    pub(crate) secrets: Secrets,
+    /// All settings that there are in any context.
+    pub(crate) all: Arc<[KeyId]>,
 }
 
 /// The position of a candidate among all of its context, weakest first.
@@ -154,8 +168,16 @@ impl Rule {
 impl Resolution {
     /// Applies the order of precedence to what was read.
     pub fn of(readings: Arc<Readings>) -> Resolution {
+        Resolution::of_part(readings, None)
+    }
+
+    /// The same for a part of the settings, on which no others have an effect.
+    pub(crate) fn of_part(readings: Arc<Readings>, part: Option<Part<'_>>) -> Resolution {
         let count = readings.keys.count();
-        let offers = readings.readings.iter().map(|reading| reading.offers.len()).sum();
+        let offers = match &part {
+            None => readings.readings.iter().map(|reading| reading.offers.len()).sum(),
+            Some(_) => 0,
+        };
         let walk = Walk {
             readings: &readings,
             tree: Tree::new(&readings.keys),
@@ -163,13 +185,23 @@ impl Resolution {
             strongest: vec![None; count],
             settings: Vec::new(),
         };
-        let Walk { tree, candidates, strongest, mut settings, .. } = walk.all();
+        let walked = walk.all(part.as_ref().map(|part| part.offers));
+        let Walk { tree, candidates, strongest, mut settings, .. } = walked;
         let leaves = tree.into_leaves();
-        let unmentioned = readings.catalogue.settings().map(|(key, _)| key);
-        settings.extend(unmentioned.filter(|key| strongest[key.index()].is_none()));
-        let secrets = Secrets::of(&readings.keys, &settings, &readings.catalogue);
+        let is_unmentioned = |key: &KeyId| strongest[key.index()].is_none();
+        let (secrets, all) = match part {
+            None => {
+                let declared = readings.catalogue.settings().map(|(key, _)| key);
+                settings.extend(declared.filter(is_unmentioned));
+                (Secrets::of(&readings.keys, &settings, &readings.catalogue), None)
+            }
+            Some(part) => {
+                settings.extend(part.declared.into_iter().filter(is_unmentioned));
+                (part.secrets, Some(part.all))
+            }
+        };
         let mut resolution =
-            Resolution { readings, candidates, strongest, leaves, settings, secrets };
+            Resolution { readings, candidates, strongest, leaves, settings, secrets, all };
         for index in 0..resolution.candidates.len() {
             let candidate = resolution.candidates[index];
             if candidate.verdict.is_in_force()
@@ -192,7 +224,7 @@ struct Walk<'r> {
 }
 
 impl<'r> Walk<'r> {
-    fn all(mut self) -> Walk<'r> {
+    fn all(mut self, part: Option<&dyn Fn(usize) -> Vec<Offer>>) -> Walk<'r> {
         let mut at = 0;
         while let Some(reading) = self.readings.readings.get(at) {
             let layer = reading.layer;
@@ -200,9 +232,10 @@ impl<'r> Walk<'r> {
             while let Some(reading) =
                 self.readings.readings.get(at).filter(|reading| reading.layer == layer)
             {
-                match reading.is_removal {
-                    true => self.take_away(at, reading),
-                    false => self.source(at, reading),
+                match (reading.is_removal, part) {
+                    (true, _) => self.take_away(at, reading),
+                    (false, None) => self.source(at, reading, &reading.offers),
+                    (false, Some(offers)) => self.source(at, reading, &offers(at)),
                 }
                 at += 1;
             }
@@ -235,9 +268,9 @@ impl<'r> Walk<'r> {
         }
     }
 
-    fn source(&mut self, index: usize, reading: &Reading) {
+    fn source(&mut self, index: usize, reading: &Reading, offers: &[Offer]) {
         let layer = self.readings.layer(reading.layer);
-        for offer in &reading.offers {
+        for offer in offers {
             let value = &reading.document.leaves[offer.leaf as usize].value;
             let key = offer.key;
             let new = self.add(index, *offer);
@@ -379,6 +412,12 @@ impl Resolution {
     /// source offers anything.
     pub fn settings(&self) -> Vec<KeyId> {
         self.keys().sorted(self.settings.iter().copied())
+    }
+
+    /// Every setting, in no particular order; if this is a part of what was read, those of all
+    /// contexts. Only ever used to suggest what was meant.
+    pub(crate) fn any_settings(&self) -> &[KeyId] {
+        self.all.as_deref().unwrap_or(&self.settings)
     }
 
     /// Whether `key` is a setting here.

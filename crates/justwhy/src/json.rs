@@ -467,6 +467,7 @@ impl Inactive {
             return None;
         };
         Some(match inactivity {
+            Inactivity::LeftOut => return None,
             Inactivity::Needs { axis } => Inactive {
                 axis: axis.clone(),
                 condition: "needs",

@@ -3,7 +3,7 @@
 use crate::error::Error;
 use crate::project::Project;
 use crate::reader::Reader;
-use crate::situate::{Situation, follows};
+use crate::situate::{Situation, follows, led_to};
 use crate::tree::shown_name;
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
@@ -47,6 +47,19 @@ impl<'p> Elsewhere<'p> {
             reader: RefCell::new(Reader::new(project, world)),
             files: RefCell::default(),
         }
+    }
+
+    /// Leaves out the layers that describe where you stand, in every context.
+    #[must_use]
+    pub fn without_local(mut self) -> Elsewhere<'p> {
+        let reader = Reader::new(self.project, self.world).without_local();
+        self.reader = RefCell::new(reader);
+        self
+    }
+
+    /// Reads every source in each of many contexts, and shares what is the same in them.
+    pub fn read_all(&self, contexts: &[Context]) -> Vec<Result<Readings, Error>> {
+        self.reader.borrow_mut().read_all(contexts, self.arguments)
     }
 
     /// The context that `asked`, the text of `--in`, leads to.
@@ -121,6 +134,22 @@ impl<'p> Elsewhere<'p> {
     pub fn contexts(&self, fixed: &Context) -> Result<Vec<Context>, Error> {
         let rows = |axis: &str| self.reader.borrow_mut().rows_of(axis);
         self.situation.contexts(fixed, &rows)
+    }
+
+    /// Whether somebody works in the context, one of those that `fixed` leaves: every axis that lists
+    /// values has one of them, and an axis that is read from another one has what that leads to.
+    pub fn is_full(&self, context: &Context, fixed: &Context) -> bool {
+        let axes = context.axes.iter().zip(&self.project.axes).zip(&fixed.axes);
+        axes.into_iter().all(|((value, axis), fixed)| {
+            if fixed.origin == AxisOrigin::Asked {
+                return true;
+            }
+            match led_to(axis, context) {
+                Some(Some(led)) => value.value.as_deref() == Some(led),
+                Some(None) => true,
+                None => value.value.is_some() || axis.axis.allowed.is_empty(),
+            }
+        })
     }
 
     fn load(&self, path: &str) -> FileText {

@@ -36,6 +36,8 @@ pub struct Reader<'p> {
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
     never: Arc<HashSet<String>>,
+    /// Whether layers that describe where you stand are left out.
+    without_local: bool,
 }
 
 /// Values that stand in the project file or in one of the catalogue.
@@ -111,7 +113,15 @@ impl<'p> Reader<'p> {
             values: HashMap::new(),
             folders: None,
             never: Arc::new(project.axis_variables().map(str::to_owned).collect()),
+            without_local: false,
         }
+    }
+
+    /// Leaves out the layers that describe where you stand.
+    #[must_use]
+    pub fn without_local(mut self) -> Reader<'p> {
+        self.without_local = true;
+        self
     }
 
     /// Reads what every layer says in `context`.
@@ -126,6 +136,47 @@ impl<'p> Reader<'p> {
         arguments: &Arguments,
         met: Option<LayerIndex>,
     ) -> Result<Readings, Error> {
+        let inputs = self.inputs(context, arguments, met)?;
+        let (keys, mut read) = Readings::assemble_all(std::mem::take(&mut self.keys), vec![inputs]);
+        self.keys = keys;
+        // One comes out for each that goes in.
+        read.swap_remove(0).map_err(|bad| self.refused(&bad))
+    }
+
+    /// Reads what every layer says in many contexts, and shares what is the same in them.
+    pub(crate) fn read_all(
+        &mut self,
+        contexts: &[Context],
+        arguments: &Arguments,
+    ) -> Vec<Result<Readings, Error>> {
+        let mut all = Vec::with_capacity(contexts.len());
+        let mut failed: Vec<Option<Error>> = Vec::with_capacity(contexts.len());
+        for context in contexts {
+            match self.inputs(context.clone(), arguments, None) {
+                Ok(inputs) => {
+                    all.push(inputs);
+                    failed.push(None);
+                }
+                Err(error) => failed.push(Some(error)),
+            }
+        }
+        let (keys, read) = Readings::assemble_all(std::mem::take(&mut self.keys), all);
+        self.keys = keys;
+        let mut read = read.into_iter();
+        let each = failed.into_iter().filter_map(|failed| match failed {
+            Some(error) => Some(Err(error)),
+            None => read.next().map(|read| read.map_err(|bad| self.refused(&bad))),
+        });
+        each.collect()
+    }
+
+    /// What every layer reads in a context.
+    fn inputs(
+        &mut self,
+        context: Context,
+        arguments: &Arguments,
+        met: Option<LayerIndex>,
+    ) -> Result<Inputs, Error> {
         let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
         let mut wanted = Vec::new();
         for (number, declared) in self.project.layers.iter().enumerate() {
@@ -165,27 +216,15 @@ impl<'p> Reader<'p> {
         layers.push(Layer::new("arguments", Kind::Arguments, Names::Keys));
         let said = self.arguments(arguments);
         inputs.push(input(index, ("arguments".into(), said, true), None, false));
-        let inputs = Inputs {
-            keys: std::mem::take(&mut self.keys),
+        Ok(Inputs {
+            keys: Arc::default(),
             context,
             layers,
             inputs,
             declared: Arc::clone(&self.project.declared),
             never: Arc::clone(&self.never),
             catalogues,
-        };
-        match Readings::assemble(inputs) {
-            Ok(readings) => {
-                self.keys = Arc::clone(&readings.keys);
-                Ok(readings)
-            }
-            Err(bad) => {
-                self.keys = Arc::clone(&bad.keys);
-                let number = bad.input.layer.0.checked_sub(1);
-                let declared = number.and_then(|number| self.project.layers.get(number));
-                Err(self.refused(&bad, declared))
-            }
-        }
+        })
     }
 
     fn layer(
@@ -237,6 +276,9 @@ impl<'p> Reader<'p> {
         let inactivity = Inactivity::of(&declared.when, &declared.unless, context);
         if let Some(inactivity) = inactivity.filter(|_| !is_met) {
             layer.presence = Presence::Inactive(inactivity);
+        }
+        if self.without_local && layer.is_local() {
+            layer.presence = Presence::Inactive(Inactivity::LeftOut);
         }
         self.settle_place(declared, &mut layer, context)?;
         Ok(layer)
@@ -585,7 +627,9 @@ impl<'p> Reader<'p> {
     }
 
     /// Why an input cannot be read as its layer asks.
-    fn refused(&self, bad: &BadInput, declared: Option<&ProjectLayer>) -> Error {
+    fn refused(&self, bad: &BadInput) -> Error {
+        let number = bad.input.layer.0.checked_sub(1);
+        let declared = number.and_then(|number| self.project.layers.get(number));
         let Input { source, document, section, .. } = &bad.input;
         let place = |at: Option<Span>| document.position(at);
         let section = section.as_ref().map(KeyPath::to_string).unwrap_or_default();

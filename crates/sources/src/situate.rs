@@ -247,6 +247,21 @@ fn reads_an_axis(axis: &ProjectAxis) -> bool {
     axis.read.iter().any(|way| matches!(way, Way::Axis { .. }))
 }
 
+/// What other axes lead an axis to in a context, if it is read from any.
+pub(crate) fn led_to<'a>(axis: &'a ProjectAxis, context: &Context) -> Option<Option<&'a str>> {
+    if !reads_an_axis(axis) {
+        return None;
+    }
+    let to = axis.read.iter().find_map(|way| match way {
+        Way::Axis { axis: other, map, .. } => {
+            let value = context.value(other)?;
+            map.iter().find(|(from, ..)| from == value).map(|(_, to, _)| to.as_str())
+        }
+        _ => None,
+    });
+    Some(to)
+}
+
 /// Whether the axis has its value, or none, because of another axis.
 pub(crate) fn follows(axis: &ProjectAxis, value: &AxisValue) -> bool {
     let is_by_axis = matches!(value.origin, AxisOrigin::Axis(_));

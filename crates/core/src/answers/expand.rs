@@ -334,7 +334,7 @@ fn setting_at(resolution: &Resolution, path: &KeyPath) -> Result<KeyId, String> 
     }
     const MOST_COMPARED: usize = 20_000;
     let written = path.to_string();
-    let settings = resolution.settings();
+    let settings = keys.sorted(resolution.any_settings().iter().copied());
     let shown: Vec<String> =
         settings.into_iter().take(MOST_COMPARED).map(|key| keys.show(key)).collect();
     match nearest(&written, shown.iter().map(String::as_str)) {
@@ -381,6 +381,28 @@ pub(super) fn references_of<'p>(pieces: &'p [Piece], into: &mut Vec<&'p Referenc
             into.push(reference);
         }
     }
+}
+
+/// Every reference in the texts of a leaf, those in fallbacks too; none where a text is no proper one.
+pub(crate) fn all_references(
+    value: &Value,
+    literal_dollars: &[u32],
+    names_are_variables: bool,
+    depth: usize,
+) -> Vec<Reference> {
+    let rules = TextRules { literal_dollars, names_are_variables, depth };
+    let mut texts = Vec::new();
+    collect_texts(value, &mut texts);
+    let mut open: Vec<Piece> =
+        texts.into_iter().filter_map(|text| take_apart(text, rules).ok()).flatten().collect();
+    let mut references = Vec::new();
+    while let Some(piece) = open.pop() {
+        if let Piece::Reference(mut reference) = piece {
+            open.extend(reference.fallback.take().into_iter().flatten());
+            references.push(reference);
+        }
+    }
+    references
 }
 
 /// The references in the texts of a candidate, in order, taken apart as the expansion does.

@@ -108,8 +108,8 @@ fn says_what_is_wrong_with_the_whole_file() {
             "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, limits, axis, never, layer, setting, rule, accept",
         ),
         (
-            "justwhy = 1\ncatalogue = []",
-            "[not-supported-yet] justwhy.toml:2:1: `catalogue` of the project file is not supported yet",
+            "justwhy = 1\nstore = []",
+            "[not-supported-yet] justwhy.toml:2:1: `store` of the project file is not supported yet",
         ),
         (
             "justwhy = 1\n[store.hq]",
