@@ -103,11 +103,13 @@ pub struct Failure {
     /// The settings on the way to the one that is at fault, which is the last; empty if it is this
     /// one itself.
     pub way: Vec<String>,
+    /// The settings of a circle of references, this one first; empty if it is none.
+    pub circle: Vec<String>,
 }
 
 impl Failure {
     fn new(code: &'static str, message: impl Into<String>) -> Failure {
-        Failure { code, message: message.into(), way: Vec::new() }
+        Failure { code, message: message.into(), way: Vec::new(), circle: Vec::new() }
     }
 
     /// The clause, with the way to the setting that is at fault.
@@ -332,7 +334,9 @@ impl Answers<'_> {
             let message = format!("it refers back to itself: {}", round.join(" → "));
             let resolution = self.resolution_of(asked.context);
             let secret = resolution.secrets().has(asked.key);
-            let failure = Failure::new("reference-cycle", message);
+            let from_here = circle[at..].iter().chain(&circle[..at]);
+            let names = from_here.map(|asked| self.name(*asked)).collect();
+            let failure = Failure { circle: names, ..Failure::new("reference-cycle", message) };
             self.keep(*asked, Outcome::failed(failure, secret, 0));
         }
     }

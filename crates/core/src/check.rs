@@ -1,5 +1,195 @@
 //! Checking: what will go wrong, or is not meant so, in any context.
+//!
+//! [`Check::of`] looks at every setting of a [`Survey`] once in each group of contexts in which it is
+//! the same, and keeps each [`Finding`] once, with all contexts in which it holds. What needs the
+//! world outside (files that nobody reads, what git tracks) and rules between settings are added by
+//! the caller.
 
+use crate::near::{Outline, distance_within};
+use crate::resolution::Verdict;
+use crate::{
+    CandidateId, ContextSet, ExpansionLimits, Explanation, KeyId, Outside, Survey, secret,
+};
+use hashbrown::{HashMap, HashSet};
+
+mod across;
+mod finding;
+mod layers;
 mod rules;
+mod setting;
+mod summary;
+#[cfg(test)]
+mod tests;
+mod text;
 
+pub use finding::{Finding, Findings, Spotted};
 pub use rules::{CheckRule, Severity, rule_named};
+pub use summary::{Choice, in_words, sum_up};
+
+use across::Across;
+use finding::Lines;
+use setting::Seen;
+
+/// What a check came to.
+#[derive(Debug)]
+pub struct Check {
+    /// What was found.
+    pub findings: Findings,
+    /// Secrets that stand in sources: only bad where git tracks the source.
+    pub exposed: Vec<Finding>,
+}
+
+/// What is looked at.
+#[derive(Clone, Copy, Debug)]
+pub struct Scope<'a> {
+    /// The contexts in which somebody works; the others only count where something is said of all.
+    pub full: &'a ContextSet,
+    /// Whether layers that describe where you stand are read.
+    pub with_local: bool,
+    /// Whether these are all contexts there are, so that what is nowhere can be told.
+    pub is_everywhere: bool,
+}
+
+/// What is known while settings are looked at.
+struct Look<'a> {
+    survey: &'a Survey,
+    full: &'a ContextSet,
+    with_local: bool,
+    findings: Findings,
+    /// Settings that the catalogue does not have.
+    unknown: Vec<Finding>,
+    /// The keys that are declared, in lower case, for names that are nearly theirs.
+    declared: Vec<(KeyId, String, Outline)>,
+}
+
+impl Look<'_> {
+    /// The declared setting of which a name is a slip of the pen.
+    fn near_declared(&self, shown: &str) -> Option<(KeyId, String)> {
+        let lower = shown.to_ascii_lowercase();
+        let outline = Outline::of(&lower);
+        let mut best: Option<(usize, KeyId, &str)> = None;
+        for (key, name, other) in &self.declared {
+            if lower.len() < 5 || name.len() < 5 || !outline.could_be_near(other) {
+                continue;
+            }
+            let Some(distance) = distance_within(&lower, name, 2) else { continue };
+            if is_slip(&lower, name, distance) && best.is_none_or(|(least, ..)| distance < least) {
+                best = Some((distance, *key, name));
+            }
+        }
+        let (_, key, _) = best?;
+        Some((key, self.survey.keys()?.show(key)))
+    }
+}
+
+/// Whether two near names could be one: `pool.max` and `pool.min`, or `gauge_1` and `gauge_2`, are
+/// near and mean two things.
+fn is_slip(one: &str, other: &str, distance: usize) -> bool {
+    let without_digits = |name: &str| name.replace(|c: char| c.is_ascii_digit(), "");
+    if without_digits(one) == without_digits(other) {
+        return false;
+    }
+    let last = |name: &str| name.rsplit(['.', '_', '-']).next().map_or(0, str::len);
+    distance < 2 || last(one).max(last(other)) >= 5
+}
+
+impl Check {
+    /// Checks every setting, everywhere.
+    pub fn of(
+        survey: &Survey,
+        scope: Scope<'_>,
+        outside: &dyn Outside,
+        limits: ExpansionLimits,
+    ) -> Check {
+        let lines = Lines::of(survey);
+        let declared = declared_names(survey);
+        let mut look = Look {
+            survey,
+            full: scope.full,
+            with_local: scope.with_local,
+            findings: Findings::default(),
+            unknown: Vec::new(),
+            declared,
+        };
+        let mut across = Across::new(survey, scope, &lines);
+        survey.look(outside, limits, |sight| {
+            let resolution = sight.answers.resolution();
+            let is_felt = |id| {
+                let candidate = resolution.candidate(id);
+                let is_about = matches!(candidate.verdict, Verdict::Removed | Verdict::Blocked);
+                candidate.by.filter(|_| is_about)
+            };
+            let felt: HashSet<CandidateId> =
+                resolution.all_candidates().filter_map(is_felt).collect();
+            for (key, group) in sight.settings {
+                let answer = Explanation::of(sight.answers, *key);
+                let seen = Seen {
+                    answers: sight.answers,
+                    key: *key,
+                    shown: resolution.keys().show(*key),
+                    full: group.and(scope.full),
+                    group,
+                    answer,
+                    lines: &lines,
+                    felt: &felt,
+                };
+                setting::check(&mut look, &seen);
+                across.see(&seen);
+            }
+        });
+        across.finish(&mut look);
+        layers::check(&mut look, scope, &lines);
+        add_unknown(&mut look);
+        Check { findings: look.findings, exposed: across.into_exposed() }
+    }
+}
+
+fn declared_names(survey: &Survey) -> Vec<(KeyId, String, Outline)> {
+    let Some(first) = survey.contexts().first() else { return Vec::new() };
+    let named = first.catalogue.settings().map(|(key, _)| {
+        let name = first.keys.show(key).to_ascii_lowercase();
+        let outline = Outline::of(&name);
+        (key, name, outline)
+    });
+    named.collect()
+}
+
+/// Where only a few of many settings are declared, telling of each of the others would bury all else.
+fn add_unknown(look: &mut Look<'_>) {
+    const FEW: usize = 12;
+    let unknown = std::mem::take(&mut look.unknown);
+    let (near, plain): (Vec<Finding>, Vec<Finding>) =
+        unknown.into_iter().partition(|finding| finding.severity == Severity::Error);
+    near.into_iter().for_each(|finding| look.findings.add(finding));
+    let mut by_key: HashMap<Option<String>, Vec<Finding>> = HashMap::new();
+    let mut order = Vec::new();
+    for finding in plain {
+        let same = by_key.entry(finding.key.clone()).or_insert_with(|| {
+            order.push(finding.key.clone());
+            Vec::new()
+        });
+        same.push(finding);
+    }
+    let is_flood = order.len() > FEW && order.len() > look.declared.len();
+    if !is_flood {
+        let all = order.iter().filter_map(|key| by_key.remove(key)).flatten();
+        all.for_each(|finding| look.findings.add(finding));
+        return;
+    }
+    let shown: Vec<String> = order.iter().flatten().take(3).cloned().collect();
+    let message = format!(
+        "{} settings are not in the catalogue, which has {}: {}, …",
+        order.len(),
+        look.declared.len(),
+        shown.join(", ")
+    );
+    let mut contexts = ContextSet::none(look.full.of());
+    by_key.values().flatten().for_each(|finding| contexts.add(&finding.contexts));
+    let finding = Finding::new(CheckRule::UnknownSetting, message, contexts);
+    look.findings.add(finding.help("declare them, or --allow unknown-setting until they are"));
+}
+
+/// Whether a text holds a password of an address.
+fn holds_password(text: &str) -> bool {
+    secret::holds_address_password(text)
+}

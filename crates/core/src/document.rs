@@ -32,6 +32,9 @@ pub struct Document {
     /// For texts in which a `$` was written so that it begins no reference (env files): the bytes
     /// of those `$` in the value, by leaf index, ascending.
     pub literal_dollars: Vec<(usize, Arc<[u32]>)>,
+    /// For values that other readers of the format take for something else (YAML): the leaf that they
+    /// are or are in, ascending, their place, and what others take them for.
+    pub lookalikes: Vec<(usize, Span, &'static str)>,
     /// Names that cannot be read as text (a process variable that is not UTF-8).
     pub unreadable: Vec<String>,
 }

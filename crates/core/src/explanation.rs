@@ -258,6 +258,11 @@ impl Explanation {
         Some(hide_address_password(value).into_owned())
     }
 
+    /// The effective value, secret or not: for comparing, never for showing.
+    pub fn effective(&self) -> Option<&Value> {
+        self.outcome.value()
+    }
+
     /// What the value comes to, if it is a duration, a size or an address and no secret.
     pub fn meaning(&self, answers: &Answers<'_>) -> Option<Meaning> {
         let value = self.outcome.value().filter(|_| !self.secret)?;
@@ -368,7 +373,7 @@ pub(crate) fn hides(answers: &Answers<'_>, candidate: &Candidate) -> bool {
 }
 
 /// What a candidate says, for a sentence: its value, or that it is secret.
-fn shown(answers: &Answers<'_>, candidate: &Candidate) -> String {
+pub(crate) fn shown(answers: &Answers<'_>, candidate: &Candidate) -> String {
     if hides(answers, candidate) {
         return "a secret".to_owned();
     }

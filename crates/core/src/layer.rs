@@ -201,6 +201,8 @@ pub struct Layer {
     pub when: Vec<Condition>,
     /// What must not hold.
     pub unless: Vec<Condition>,
+    /// Where the project file declares it.
+    pub at: Option<Span>,
 }
 
 impl Layer {
@@ -224,6 +226,7 @@ impl Layer {
             axes: Vec::new(),
             when: Vec::new(),
             unless: Vec::new(),
+            at: None,
         }
     }
 }
@@ -285,13 +288,21 @@ impl Layer {
         self.empty == Empty::Unset
     }
 
+    /// In which contexts it is active, as a clause.
+    pub(crate) fn reach_conditions(&self) -> String {
+        self.reach_of(String::new())
+    }
+
     /// In which contexts what the layer reads in `context` counts, as a clause; empty if in all.
     pub fn reach(&self, context: &Context) -> String {
         let values = self.axes.iter().filter_map(|axis| {
             let value = context.value(axis)?;
             Some(format!("{axis}={value}"))
         });
-        let values: Vec<String> = values.collect();
+        self.reach_of(values.collect::<Vec<_>>().join(", "))
+    }
+
+    fn reach_of(&self, values: String) -> String {
         let conditions = |conditions: &[Condition]| {
             let shown = conditions.iter().map(|condition| {
                 format!("{} is {}", condition.axis, list_values(&condition.values, "or"))
@@ -299,7 +310,7 @@ impl Layer {
             shown.collect::<Vec<_>>().join(" and ")
         };
         let clauses = [
-            ("for ", values.join(", ")),
+            ("for ", values),
             ("when ", conditions(&self.when)),
             ("unless ", conditions(&self.unless)),
         ];

@@ -41,7 +41,10 @@ pub use answers::{
 };
 pub use axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_value};
 pub use catalogue::{Catalogue, Declared, EmptyText, Former, Gather, Required, Standing, is_variable_name};
-pub use check::{CheckRule, Severity, rule_named};
+pub use check::{
+    Check, CheckRule, Choice, Finding, Findings, Scope, Severity, Spotted, in_words, rule_named,
+    sum_up,
+};
 pub use convert::{
     Address, Bound, Conversion, Declaration, Matches, Misfit, Nanoseconds, NotAList, Shape,
     read_duration, read_like, read_list, read_size, show_duration, show_size,

@@ -35,6 +35,8 @@ pub struct Reading {
     pub source: Arc<str>,
     /// What the source says.
     pub document: Arc<Document>,
+    /// The section of it that is read, all without one.
+    pub section: Option<KeyId>,
     /// Whether its texts carry no type of their own (env files, the process, the arguments), so
     /// that they take that of a weaker candidate.
     pub untyped: bool,
@@ -126,6 +128,7 @@ impl Reading {
     ) -> Result<Reading, BadReading> {
         let mut reading = Reading::empty(from.layer, from.source, from.document);
         let section = reading.enter(keys, from.section)?;
+        reading.section = from.section.is_some().then_some(section);
         let into = from.into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
         reading.offers.reserve(from.document.leaves.len());
         let mut standings: Vec<Standing> = Vec::new();
@@ -168,6 +171,7 @@ impl Reading {
         let document = from.document;
         let mut reading = Reading::empty(from.layer, from.source, document);
         let section = reading.enter(keys, from.section)?;
+        reading.section = from.section.is_some().then_some(section);
         let into = from.into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
         for variable in &document.unreadable {
             let claimed = naming.claim(keys, known, here, catalogue, variable);
@@ -212,6 +216,7 @@ impl Reading {
             layer,
             source: Arc::clone(source),
             document: Arc::clone(document),
+            section: None,
             untyped: false,
             offers: Vec::new(),
             old_names: Vec::new(),

@@ -403,6 +403,11 @@ impl Resolution {
         &self.readings
     }
 
+    /// What was read, to be shared.
+    pub fn shared_readings(&self) -> Arc<Readings> {
+        Arc::clone(&self.readings)
+    }
+
     /// All keys.
     pub fn keys(&self) -> &Keys {
         &self.readings.keys

@@ -32,6 +32,17 @@ pub fn is_secret_name(name: &str) -> bool {
     })
 }
 
+/// Whether a line of a file has a word of a secret anywhere, in a comment too.
+pub(crate) fn speaks_of_a_secret(line: &str) -> bool {
+    let parts = line.split(|c: char| !c.is_alphanumeric() && !matches!(c, '_' | '-' | '.'));
+    parts.into_iter().any(|part| could_be_secret(&part.to_ascii_lowercase()) && is_secret_name(part))
+}
+
+/// Whether a line holds an address with a password.
+pub(crate) fn holds_address_password(line: &str) -> bool {
+    line.contains("://") && hide_in_text(line).is_some()
+}
+
 /// Whether a name in lower case has the letters of any of the words in it. Nearly none has, and
 /// splitting every name into words is not free.
 fn could_be_secret(lower: &str) -> bool {

@@ -267,6 +267,11 @@ impl Survey {
         self.readings.iter().map(|mentions| (&mentions.reading, &mentions.contexts))
     }
 
+    /// All keys; none if there is no context.
+    pub fn keys(&self) -> Option<&Keys> {
+        self.contexts.first().map(|readings| &*readings.keys)
+    }
+
     /// The settings that are secret in any context.
     pub fn secrets(&self) -> &Secrets {
         &self.secrets

@@ -187,6 +187,7 @@ fn take_out(document: &mut Document, leaf: usize) {
     }
     document.through.retain(|(at, _)| *at != leaf);
     document.literal_dollars.retain(|(at, _)| *at != leaf);
+    document.lookalikes.clear();
     let later = document.through.iter_mut().map(|(at, _)| at);
     let later = later.chain(document.literal_dollars.iter_mut().map(|(at, _)| at));
     later.filter(|at| **at > leaf).for_each(|at| *at -= 1);

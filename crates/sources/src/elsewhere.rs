@@ -67,6 +67,11 @@ impl<'p> Elsewhere<'p> {
         self.situation.here(asked)
     }
 
+    /// The axes that `asked`, the text of `--in`, fixes; the others are as nobody had asked.
+    pub fn fixed(&self, asked: Option<&str>) -> Result<Context, Error> {
+        self.situation.fixed(asked)
+    }
+
     /// Reads every source in a context.
     pub fn read(&self, context: Context) -> Result<Readings, Error> {
         self.reader.borrow_mut().read(context, self.arguments)

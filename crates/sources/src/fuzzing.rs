@@ -3,7 +3,7 @@
 
 use crate::format::{Format, RowFormat};
 use crate::tree::{Lowering, Tree};
-use crate::world::{Branch, FolderEntry, ReadProblem, World};
+use crate::world::{Branch, FolderEntry, ReadProblem, Tracking, World};
 use crate::{Limits, Project};
 use justwhy_core::{Document, Keys, SourceText, Value};
 use std::ffi::OsString;
@@ -116,6 +116,14 @@ impl World for OneFile {
 
     fn branch(&self, _folder: &Path) -> Branch {
         Branch::NoRepository
+    }
+
+    fn tracking(&self, _folder: &Path, _files: &[PathBuf]) -> Tracking {
+        Tracking::NoRepository
+    }
+
+    fn today(&self) -> String {
+        "2026-03-02".to_owned()
     }
 
     fn variables(&self) -> Vec<(OsString, OsString)> {

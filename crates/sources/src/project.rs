@@ -21,7 +21,7 @@ mod template;
 mod tests;
 
 pub use rule::{Accept, ProjectRule};
-pub(crate) use template::{KeyTemplate, PathTemplate};
+pub(crate) use template::{KeyTemplate, PathTemplate, Piece};
 
 use fields::{Fields, Sink};
 
@@ -89,6 +89,16 @@ pub(crate) enum Way {
     Folder(Glob, String),
     /// Another axis: its values and what each gives, with their places.
     Axis { axis: String, map: Vec<(String, String, Span)>, at: Span },
+}
+
+impl Way {
+    /// Whether it reads the file at that path.
+    pub(crate) fn reads_file(&self, path: &str) -> bool {
+        match self {
+            Way::File(file) | Way::FileVariable { path: file, .. } => file == path,
+            _ => false,
+        }
+    }
 }
 
 /// A combination of values that does not exist.

@@ -258,6 +258,7 @@ impl<'p> Reader<'p> {
         layer.local = declared.local;
         layer.when = declared.when.clone();
         layer.unless = declared.unless.clone();
+        layer.at = Some(declared.at);
         let path_axes: Vec<String> = match &declared.reads {
             Reads::File(path, _) | Reads::Files(path, _) => {
                 path.axes().map(str::to_owned).collect()

@@ -53,12 +53,20 @@ impl<'p> Situation<'p> {
     /// Finds the value of each axis: what `asked` (the text of `--in`) says, else the first way of
     /// reading it that gives one, else its default, else none.
     pub fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
+        self.context(&self.chosen(asked)?, true)
+    }
+
+    /// The axes that `asked` fixes; nothing else is looked at.
+    pub(crate) fn fixed(&self, asked: Option<&str>) -> Result<Context, Error> {
+        self.context(&self.chosen(asked)?, false)
+    }
+
+    fn chosen(&self, asked: Option<&str>) -> Result<Chosen, Error> {
         let asked = self.project.asked(asked)?;
-        let chosen: Chosen = asked
-            .into_iter()
-            .map(|(axis, value)| (axis.to_owned(), value.map(str::to_owned)))
-            .collect();
-        self.context(&chosen, true)
+        let owned = |(axis, value): (&str, Option<&str>)| {
+            (axis.to_owned(), value.map(str::to_owned))
+        };
+        Ok(asked.into_iter().map(owned).collect())
     }
 
     /// The context that results if axes of another one get these values. An axis that has its value

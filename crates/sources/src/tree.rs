@@ -26,6 +26,9 @@ pub(crate) struct Tree<'s> {
     /// For texts in which a `$` was written so that it begins no reference: the bytes of those `$`
     /// in the value, by node, ascending.
     pub(crate) literal_dollars: Vec<(NodeId, Arc<[u32]>)>,
+    /// Scalars that other readers of the format take for something else, and for what, by node,
+    /// ascending.
+    pub(crate) lookalikes: Vec<(NodeId, &'static str)>,
 }
 
 #[derive(Debug)]
@@ -117,7 +120,12 @@ impl<'s> Tree<'s> {
         // A line of a settings file is longer than this; growing would copy all that there is.
         const BYTES_PER_NODE: usize = 24;
         let nodes = Vec::with_capacity(bytes / BYTES_PER_NODE + 1);
-        let mut tree = Tree { nodes, anchors: Vec::new(), literal_dollars: Vec::new() };
+        let mut tree = Tree {
+            nodes,
+            anchors: Vec::new(),
+            literal_dollars: Vec::new(),
+            lookalikes: Vec::new(),
+        };
         tree.push(Node::new(Span::default(), Kind::Table(Children::default())));
         tree
     }
@@ -372,6 +380,10 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             Kind::Alias(target, _) => return self.aliased(*target, depth),
         };
         self.count(node.at, 1)?;
+        if let Ok(found) = tree.lookalikes.binary_search_by_key(&id, |(node, _)| *node) {
+            let other = tree.lookalikes[found].1;
+            self.document.lookalikes.push((self.document.leaves.len(), node.at, other));
+        }
         Ok(value)
     }
 

@@ -5,6 +5,7 @@ use std::fs::{File, Metadata};
 use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
 
+mod git;
 #[cfg(test)]
 pub(crate) mod tests;
 
@@ -36,6 +37,12 @@ pub trait World {
     /// The git branch that is checked out where `folder` is.
     fn branch(&self, folder: &Path) -> Branch;
 
+    /// Whether git tracks files, or would, `folder` being where they are relative to.
+    fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking;
+
+    /// The date of today in UTC, `YYYY-MM-DD`.
+    fn today(&self) -> String;
+
     /// The process environment.
     fn variables(&self) -> Vec<(OsString, OsString)>;
 }
@@ -59,6 +66,17 @@ pub enum Branch {
     /// A commit is checked out, and no branch.
     Detached,
     /// It is in no repository.
+    NoRepository,
+    /// Git could not be asked, or did not answer: why, as a clause.
+    Unknown(String),
+}
+
+/// What git says about files.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Tracking {
+    /// Whether it tracks each of them, or would if they were added.
+    Known(Vec<bool>),
+    /// They are in no repository.
     NoRepository,
     /// Git could not be asked, or did not answer: why, as a clause.
     Unknown(String),
@@ -135,7 +153,16 @@ impl World for System {
     }
 
     fn branch(&self, folder: &Path) -> Branch {
-        branch(folder)
+        git::branch(folder)
+    }
+
+    fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking {
+        git::tracking(folder, files)
+    }
+
+    fn today(&self) -> String {
+        let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
+        date_of_day(now.map_or(0, |since| since.as_secs() / 86_400))
     }
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
@@ -143,45 +170,18 @@ impl World for System {
     }
 }
 
-/// Asks git, in its own words for programs. Nothing that a repository can set is run: no hook, no
-/// monitor of files, no pager; and variables that point git to another repository are left out.
-fn branch(folder: &Path) -> Branch {
-    let mut git = std::process::Command::new("git");
-    git.arg("-C").arg(folder);
-    git.args(["--no-pager", "-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null"]);
-    git.args(["symbolic-ref", "--short", "--quiet", "HEAD"]);
-    git.stdin(std::process::Stdio::null());
-    for (name, _) in std::env::vars_os() {
-        if name.to_string_lossy().starts_with("GIT_") {
-            git.env_remove(name);
-        }
-    }
-    git.env("LC_ALL", "C").env("GIT_OPTIONAL_LOCKS", "0").env("GIT_TERMINAL_PROMPT", "0");
-    let output = match git.output() {
-        Ok(output) => output,
-        Err(error) if error.kind() == io::ErrorKind::NotFound => {
-            return Branch::Unknown("there is no git on this machine".to_owned());
-        }
-        Err(error) => return Branch::Unknown(format!("git cannot be run: {error}")),
-    };
-    if output.status.success() {
-        return match String::from_utf8(output.stdout) {
-            Ok(name) => Branch::On(name.trim_end_matches(['\n', '\r']).to_owned()),
-            Err(_) => Branch::Unknown("the name of the git branch is not UTF-8".to_owned()),
-        };
-    }
-    let said = String::from_utf8_lossy(&output.stderr);
-    if said.contains("not a git repository") {
-        return Branch::NoRepository;
-    }
-    match (output.status.code(), said.lines().next()) {
-        (Some(1), None) => Branch::Detached,
-        (_, Some(line)) => {
-            let line: String = line.chars().take(200).collect();
-            Branch::Unknown(format!("git says: {line}"))
-        }
-        _ => Branch::Unknown("git did not say which branch it is".to_owned()),
-    }
+/// The date of a day, counted from the first of 1970 in the Gregorian calendar.
+fn date_of_day(day: u64) -> String {
+    // Counted from the first of March of the year 0, so that a leap day is the last of its year.
+    let days = day + 719_468;
+    let (era, of_era) = (days / 146_097, days % 146_097);
+    let year = (of_era - of_era / 1_460 + of_era / 36_524 - of_era / 146_096) / 365;
+    let of_year = of_era - (365 * year + year / 4 - year / 100);
+    let month = (5 * of_year + 2) / 153;
+    let day = of_year - (153 * month + 2) / 5 + 1;
+    let month = if month < 10 { month + 3 } else { month - 9 };
+    let year = year + era * 400 + u64::from(month <= 2);
+    format!("{year:04}-{month:02}-{day:02}")
 }
 
 fn open(path: &Path) -> io::Result<File> {
@@ -297,6 +297,14 @@ impl<W: World> World for WithVariables<W> {
 
     fn branch(&self, folder: &Path) -> Branch {
         self.inner.branch(folder)
+    }
+
+    fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking {
+        self.inner.tracking(folder, files)
+    }
+
+    fn today(&self) -> String {
+        self.inner.today()
     }
 
     fn variables(&self) -> Vec<(OsString, OsString)> {

@@ -211,6 +211,12 @@ impl Misfit {
 
 /// # Fitting
 impl Shape {
+    /// Whether it is a number, a truth value or an amount, which gives nothing away.
+    pub(crate) fn is_amount(&self) -> bool {
+        use Declaration::{Boolean, Duration, Integer, Number, Size};
+        matches!(self.kind, Boolean | Integer | Number | Duration | Size)
+    }
+
     /// Whether anything goes.
     pub fn is_open(&self) -> bool {
         self.kind == Declaration::Any

@@ -135,8 +135,16 @@ impl<'s> Reader<'s> {
             self.name(name, at, is_merge);
             return Ok(());
         }
+        let other = match (style, tag) {
+            (ScalarStyle::Plain, None) => scalar::lookalike(&text),
+            _ => None,
+        };
         let kind = scalar::resolve(text, style, tag, is_left_out, at)?;
-        self.last_node = Some(self.place(kind, at)?);
+        let node = self.place(kind, at)?;
+        self.last_node = Some(node);
+        if let Some(other) = other {
+            self.tree.lookalikes.push((node, other));
+        }
         Ok(())
     }
 

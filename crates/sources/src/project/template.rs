@@ -38,6 +38,10 @@ impl PathTemplate {
         Ok(PathTemplate(pieces))
     }
 
+    pub(crate) fn pieces(&self) -> &[Piece] {
+        &self.0
+    }
+
     pub(crate) fn axes(&self) -> impl Iterator<Item = &str> {
         axes(&self.0)
     }

@@ -1,6 +1,6 @@
 //! Tests of the world: a stand-in for the machine, and reading dumps.
 
-use super::{Branch, FolderEntry, ReadProblem, System, World, read_dump};
+use super::{Branch, FolderEntry, ReadProblem, System, Tracking, World, date_of_day, read_dump};
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::io;
@@ -92,6 +92,14 @@ impl World for Memory {
         self.branch.clone().unwrap_or(Branch::NoRepository)
     }
 
+    fn tracking(&self, _: &Path, _: &[PathBuf]) -> Tracking {
+        Tracking::NoRepository
+    }
+
+    fn today(&self) -> String {
+        "2026-03-02".to_owned()
+    }
+
     fn variables(&self) -> Vec<(OsString, OsString)> {
         self.variables.clone()
     }
@@ -132,5 +140,19 @@ fn reads_only_regular_files_that_are_small_enough() {
             System.read_file(Path::new("/proc/self/maps"), 9),
             Err(ReadProblem::TooLarge)
         ));
+    }
+}
+
+#[test]
+fn tells_the_date_of_a_day() {
+    for (day, date) in [
+        (0, "1970-01-01"),
+        (59, "1970-03-01"),
+        (789, "1972-02-29"),
+        (11_016, "2000-02-29"),
+        (20_514, "2026-03-02"),
+        (20_453, "2025-12-31"),
+    ] {
+        assert_eq!(date_of_day(day), date);
     }
 }

@@ -74,6 +74,87 @@ fn plain<'s>(text: Cow<'s, str>, at: Span) -> Result<Kind<'s>, Fault> {
     Ok(Kind::Text(text))
 }
 
+/// What readers of YAML 1.1 take an untagged plain scalar for, where the core schema of 1.2 does not.
+pub(super) fn lookalike(text: &str) -> Option<&'static str> {
+    // Most texts begin with a letter that begins none of these.
+    let first = *text.as_bytes().first()?;
+    if !first.is_ascii_digit() && !b"+-yYnNoO".contains(&first) {
+        return None;
+    }
+    let is_word = |words: &[&str]| {
+        words.iter().any(|word| {
+            let capital = word[..1].to_ascii_uppercase() + &word[1..];
+            text == *word || text == capital || text == word.to_ascii_uppercase()
+        })
+    };
+    if is_word(&["yes", "no", "on", "off", "y", "n"]) {
+        return Some("a boolean");
+    }
+    let unsigned = text.strip_prefix(['+', '-']).unwrap_or(text);
+    let all = |text: &str, fits: fn(u8) -> bool| !text.is_empty() && text.bytes().all(fits);
+    let digit = |byte: u8| byte.is_ascii_digit();
+    if unsigned.starts_with("0o") && all(&unsigned[2..], digit) {
+        return Some("a text");
+    }
+    if unsigned.starts_with("0b") && all(&unsigned[2..], |byte| b"01_".contains(&byte)) {
+        return Some("a binary number");
+    }
+    if all(unsigned, digit) {
+        let is_octal = unsigned.bytes().all(|byte| byte < b'8');
+        let is_padded = unsigned.len() > 1 && unsigned.starts_with('0');
+        return is_padded.then_some(if is_octal { "an octal number" } else { "a text" });
+    }
+    if all(unsigned, |byte| byte.is_ascii_digit() || byte == b'_') && digit(unsigned.as_bytes()[0])
+    {
+        return Some("a number");
+    }
+    if is_sexagesimal(unsigned) {
+        return Some("a number in base 60");
+    }
+    if is_date(text) {
+        return Some("a date");
+    }
+    let (mantissa, exponent) = unsigned.split_once(['e', 'E'])?;
+    let is_number = all(mantissa, |byte| byte.is_ascii_digit() || byte == b'.')
+        && all(exponent.strip_prefix(['+', '-']).unwrap_or(exponent), digit);
+    let is_old = mantissa.contains('.') && exponent.starts_with(['+', '-']);
+    (is_number && !is_old).then_some("a text")
+}
+
+/// `1:30`, `22:59:59`: digits, then parts below sixty.
+fn is_sexagesimal(text: &str) -> bool {
+    let mut parts = text.split(':');
+    let is_first = |part: &str| !part.is_empty() && part.bytes().all(|b| b.is_ascii_digit());
+    let is_next = |part: &str| {
+        (1..=2).contains(&part.len()) && part.parse::<u8>().is_ok_and(|number| number < 60)
+    };
+    let Some(first) = parts.next().filter(|part| is_first(part) && !part.starts_with('0')) else {
+        return false;
+    };
+    let mut any = false;
+    let rest = parts.all(|part| {
+        any = true;
+        is_next(part)
+    });
+    !first.is_empty() && any && rest
+}
+
+/// `2026-03-02`, alone or with a time.
+fn is_date(text: &str) -> bool {
+    let bytes = text.as_bytes();
+    let is_day = |bytes: &[u8]| {
+        bytes.iter().enumerate().all(|(at, byte)| match at {
+            4 | 7 => *byte == b'-',
+            _ => byte.is_ascii_digit(),
+        })
+    };
+    match bytes.len() {
+        10 => is_day(bytes),
+        length if length > 18 => is_day(&bytes[..10]) && b"Tt ".contains(&bytes[10]),
+        _ => false,
+    }
+}
+
 fn is_null(text: &str) -> bool {
     matches!(text, "~" | "null" | "Null" | "NULL")
 }

@@ -1,0 +1,210 @@
+//! Findings: what a check came to, each once.
+
+use super::{CheckRule, Severity};
+use crate::{ContextSet, Position, Reading, SourceText, Survey};
+use hashbrown::{HashMap, HashSet};
+use std::cell::RefCell;
+use std::rc::Rc;
+use std::sync::Arc;
+
+/// A place that a finding is about.
+#[derive(Clone, Debug)]
+pub struct Spotted {
+    /// The source.
+    pub source: Arc<str>,
+    /// The line and column there, if it has lines.
+    pub position: Option<Position>,
+    /// What stands there, if it is not what the finding is about, as a clause.
+    pub what: Option<String>,
+    /// The line as it may be shown: none of a secret, and none on which a secret could stand.
+    pub line: Option<String>,
+}
+
+impl PartialEq for Spotted {
+    fn eq(&self, other: &Spotted) -> bool {
+        self.source == other.source && self.position == other.position && self.what == other.what
+    }
+}
+
+impl Eq for Spotted {}
+
+impl std::hash::Hash for Spotted {
+    fn hash<H: std::hash::Hasher>(&self, state: &mut H) {
+        self.source.hash(state);
+        self.position.map(|position| (position.line, position.column)).hash(state);
+        self.what.hash(state);
+    }
+}
+
+/// One result of a check.
+#[derive(Clone, Debug)]
+pub struct Finding {
+    /// What it is about.
+    pub rule: CheckRule,
+    /// How bad it is.
+    pub severity: Severity,
+    /// The setting, variable or layer that it is about.
+    pub key: Option<String>,
+    /// What is wrong, as a sentence without a full stop and without any secret.
+    pub message: String,
+    /// How to mend it.
+    pub help: Option<String>,
+    /// Where: the first place is the one to look at.
+    pub places: Vec<Spotted>,
+    /// In which contexts.
+    pub contexts: ContextSet,
+}
+
+impl Finding {
+    /// A finding of a rule, anywhere.
+    pub fn new(rule: CheckRule, message: impl Into<String>, contexts: ContextSet) -> Finding {
+        Finding {
+            rule,
+            severity: rule.severity(),
+            key: None,
+            message: message.into(),
+            help: None,
+            places: Vec::new(),
+            contexts,
+        }
+    }
+
+    /// About a setting, variable or layer.
+    #[must_use]
+    pub fn about(mut self, key: impl Into<String>) -> Finding {
+        self.key = Some(key.into());
+        self
+    }
+
+    /// At a place.
+    #[must_use]
+    pub fn at(mut self, place: Spotted) -> Finding {
+        self.places.push(place);
+        self
+    }
+
+    /// With how to mend it.
+    #[must_use]
+    pub fn help(mut self, help: impl Into<String>) -> Finding {
+        self.help = Some(help.into());
+        self
+    }
+}
+
+/// Findings, in which the same one is kept once, with all contexts in which it was found.
+#[derive(Debug, Default)]
+pub struct Findings {
+    all: Vec<Finding>,
+    by: HashMap<(CheckRule, Option<String>, String, Vec<Spotted>), usize>,
+}
+
+impl Findings {
+    /// Takes a finding in, unless it is found in no context.
+    pub fn add(&mut self, finding: Finding) {
+        if finding.contexts.is_empty() {
+            return;
+        }
+        let by =
+            (finding.rule, finding.key.clone(), finding.message.clone(), finding.places.clone());
+        match self.by.get(&by) {
+            Some(known) => self.all[*known].contexts.add(&finding.contexts),
+            None => {
+                self.by.insert(by, self.all.len());
+                self.all.push(finding);
+            }
+        }
+    }
+
+    /// Takes a finding in, if there is one.
+    pub(super) fn add_some(&mut self, finding: Option<Finding>) {
+        finding.into_iter().for_each(|finding| self.add(finding));
+    }
+
+    /// All of them, the worst first, then by their places.
+    pub fn sorted(self) -> Vec<Finding> {
+        let mut all = self.all;
+        let place = |finding: &Finding| {
+            let first = finding.places.first();
+            first.map(|place| (place.source.to_string(), place.position))
+        };
+        all.sort_by_cached_key(|finding| {
+            let place = place(finding);
+            // What has no place comes last.
+            (finding.severity, place.is_none(), place, finding.rule, finding.key.clone())
+        });
+        all
+    }
+}
+
+/// Which lines of sources may be shown: not those on which a secret, or a part of one, stands.
+pub(super) struct Lines<'s> {
+    survey: &'s Survey,
+    hidden: RefCell<HashMap<Arc<str>, Rc<HashSet<usize>>>>,
+}
+
+impl<'s> Lines<'s> {
+    pub(super) fn of(survey: &'s Survey) -> Lines<'s> {
+        Lines { survey, hidden: RefCell::default() }
+    }
+
+    /// Where a leaf of a reading stands, with its line if that may be shown.
+    pub(super) fn spot(
+        &self,
+        reading: &Reading,
+        leaf: u32,
+        what: Option<String>,
+        is_secret: bool,
+    ) -> Spotted {
+        let document = &reading.document;
+        let said = &document.leaves[leaf as usize];
+        let position = document.position(said.at);
+        let line = match is_secret {
+            true => None,
+            false => self.line(&reading.source, document.text.as_ref(), position),
+        };
+        let what = what.or_else(|| {
+            // Where there are no lines, the variable's name tells the place.
+            let keys = self.survey.keys()?;
+            position.is_none().then(|| format!("the variable {}", keys.show(said.name)))
+        });
+        Spotted { source: Arc::clone(&reading.source), position, what, line }
+    }
+
+    /// A line of a source, if it may be shown.
+    pub(super) fn line(
+        &self,
+        source: &Arc<str>,
+        text: Option<&SourceText>,
+        position: Option<Position>,
+    ) -> Option<String> {
+        let line = position?.line;
+        let shown = text?.line(line);
+        let speaks_of_one = crate::secret::speaks_of_a_secret(shown)
+            || crate::secret::holds_address_password(shown);
+        (!speaks_of_one && !self.hidden(source).contains(&line)).then(|| shown.to_owned())
+    }
+
+    /// The lines of a source on which secrets stand, whoever reads them.
+    fn hidden(&self, source: &Arc<str>) -> Rc<HashSet<usize>> {
+        if let Some(known) = self.hidden.borrow().get(source) {
+            return Rc::clone(known);
+        }
+        let mut hidden = HashSet::new();
+        let of_source = self.survey.readings().filter(|(reading, _)| reading.source == *source);
+        for (reading, _) in of_source {
+            let Some(text) = &reading.document.text else { continue };
+            for offer in &reading.offers {
+                let leaf = &reading.document.leaves[offer.leaf as usize];
+                let is_secret = self.survey.secrets().has(offer.key)
+                    || crate::names_a_secret_inside(&leaf.value);
+                if let Some(at) = leaf.at.filter(|_| is_secret) {
+                    let (start, end) = (text.position(at.start).line, text.position(at.end).line);
+                    hidden.extend(start..=end.max(start));
+                }
+            }
+        }
+        let hidden = Rc::new(hidden);
+        self.hidden.borrow_mut().insert(Arc::clone(source), Rc::clone(&hidden));
+        hidden
+    }
+}

@@ -1,0 +1,249 @@
+//! What is wrong with layers and variables: layers that are never active, variables of two settings
+//! or of none, values that were left out.
+
+use super::finding::{Finding, Lines, Spotted};
+use super::{CheckRule, Look, Scope, is_slip};
+use crate::near::{Outline, distance_within};
+use crate::{
+    ContextSet, Inactivity, KeyId, LayerIndex, Names, Naming, Presence, Reading, Readings,
+};
+use hashbrown::HashMap;
+use std::sync::Arc;
+
+pub(super) fn check(look: &mut Look<'_>, scope: Scope<'_>, lines: &Lines<'_>) {
+    let contexts = look.survey.contexts().to_vec();
+    let Some(first) = contexts.first() else { return };
+    for index in (0..first.layers.len()).map(LayerIndex) {
+        if scope.is_everywhere {
+            never_active(look, &contexts, index);
+        }
+        if let Names::Variables(naming) = &first.layer(index).names {
+            clashes(look, &contexts, naming);
+            strays(look, &contexts, index, naming, lines);
+        }
+    }
+    left_out(look, &contexts, lines);
+}
+
+/// A layer that is active in no context.
+fn never_active(look: &mut Look<'_>, contexts: &[Arc<Readings>], index: LayerIndex) {
+    let mut why = None;
+    for readings in contexts {
+        match &readings.layer(index).presence {
+            Presence::Inactive(Inactivity::LeftOut) => return,
+            Presence::Inactive(inactivity) => why = Some(inactivity.clone()),
+            Presence::Read | Presence::Missing(_) => return,
+        }
+    }
+    let (Some(why), Some(first)) = (why, contexts.first()) else { return };
+    let layer = first.layer(index);
+    let because = match why {
+        Inactivity::Needs { axis } => format!("no context has a value for {axis}"),
+        _ => format!("no context is one {}", layer.reach_conditions()),
+    };
+    let message = format!("the layer is active in no context: {because}");
+    let finding = Finding::new(CheckRule::NeverActive, message, look.full.clone());
+    let finding = finding.about(layer.name.clone());
+    look.findings.add(match layer.at {
+        Some(at) => finding.at(project_place(first, at)),
+        None => finding,
+    });
+}
+
+/// A place in the project file.
+fn project_place(readings: &Readings, at: crate::Span) -> Spotted {
+    let file = readings.inputs.catalogues.first();
+    let position = file.map(|(_, text)| text.position(at.start));
+    let line = file.zip(position).map(|((_, text), position)| text.line(position.line).to_owned());
+    let source = file.map_or_else(|| "".into(), |(file, _)| Arc::clone(file));
+    Spotted { source, position, what: None, line }
+}
+
+/// Two settings with one variable, that are known in one context.
+fn clashes(look: &mut Look<'_>, contexts: &[Arc<Readings>], naming: &Naming) {
+    let Some(first) = contexts.first() else { return };
+    let keys = &first.keys;
+    let mut by: HashMap<String, Vec<KeyId>> = HashMap::new();
+    let known = known_in(look, contexts);
+    let mut names = Vec::new();
+    for key in look.survey.settings() {
+        if !known.contains_key(key) {
+            continue;
+        }
+        let own = first.catalogue.declared(*key).and_then(|it| it.variable.clone());
+        let name = own.unwrap_or_else(|| naming.variable(keys, *key));
+        let same = by.entry(name.clone()).or_default();
+        if same.len() == 1 {
+            names.push(name);
+        }
+        same.push(*key);
+    }
+    for name in names {
+        let same = &by[&name];
+        for (at, one) in same.iter().enumerate() {
+            for other in &same[at + 1..] {
+                let both = known[one].0.and(&known[other].0).and(look.full);
+                let shown = [keys.show(*one), keys.show(*other)];
+                let message = format!("{} and {} both have the variable {name}", shown[0], shown[1]);
+                let finding = Finding::new(CheckRule::VariableClash, message, both);
+                let mut finding = finding.about(shown[0].clone()).help(
+                    "rename one of them, or give one a variable of its own in the catalogue; to use \
+                     this variable is an error",
+                );
+                for (key, shown) in [one, other].into_iter().zip(shown) {
+                    let place = known[key].1.clone();
+                    finding.places.extend(place.map(|mut place| {
+                        place.what = Some(shown);
+                        place
+                    }));
+                }
+                look.findings.add(finding);
+            }
+        }
+    }
+}
+
+/// The settings that names which are keys make known, where, and one place of each.
+fn known_in(
+    look: &Look<'_>,
+    contexts: &[Arc<Readings>],
+) -> HashMap<KeyId, (ContextSet, Option<Spotted>)> {
+    let mut known: HashMap<KeyId, (ContextSet, Option<Spotted>)> = HashMap::new();
+    let Some(first) = contexts.first() else { return known };
+    for (key, declared) in first.catalogue.settings() {
+        let place = first.declared_at(declared).map(|(source, position)| Spotted {
+            source,
+            position: Some(position),
+            what: None,
+            line: None,
+        });
+        known.insert(key, (ContextSet::all(contexts.len()), place));
+    }
+    for (reading, read) in look.survey.readings() {
+        if first.layer(reading.layer).names != Names::Keys || reading.is_removal {
+            continue;
+        }
+        for offer in &reading.offers {
+            let (contexts, place) = known
+                .entry(offer.key)
+                .or_insert_with(|| (ContextSet::none(contexts.len()), None));
+            contexts.add(read);
+            place.get_or_insert_with(|| {
+                let leaf = &reading.document.leaves[offer.leaf as usize];
+                let position = reading.document.position(leaf.at);
+                Spotted { source: Arc::clone(&reading.source), position, what: None, line: None }
+            });
+        }
+    }
+    known
+}
+
+/// Variables that were probably meant for a setting.
+fn strays(
+    look: &mut Look<'_>,
+    contexts: &[Arc<Readings>],
+    index: LayerIndex,
+    naming: &Naming,
+    lines: &Lines<'_>,
+) {
+    let Some(first) = contexts.first() else { return };
+    let has_strays = |reading: &Reading| reading.layer == index && !reading.strangers.is_empty();
+    let all: Vec<(Arc<Reading>, ContextSet)> = look
+        .survey
+        .readings()
+        .filter(|(reading, _)| has_strays(reading))
+        .map(|(reading, contexts)| (Arc::clone(reading), contexts.and(look.full)))
+        .collect();
+    if all.is_empty() {
+        return;
+    }
+    let known = known_in(look, contexts);
+    let is_catalogued = !first.catalogue.is_empty();
+    let mut names: Vec<(String, Outline)> = known
+        .keys()
+        .filter_map(|key| first.variable(index, *key))
+        .chain(first.inputs.never.iter().cloned())
+        .map(|name| {
+            let outline = Outline::of(&name.to_ascii_lowercase());
+            (name, outline)
+        })
+        .collect();
+    names.sort_by(|one, other| one.0.cmp(&other.0));
+    for (reading, read) in all {
+        for stranger in &reading.strangers {
+            let name = first.keys.segment(stranger.key);
+            let is_ours = !naming.prefix.is_empty() && name.starts_with(&naming.prefix);
+            let near = near_variable(name, &names);
+            let rest = name.strip_prefix(naming.prefix.as_str()).unwrap_or_default();
+            let is_broken = rest.split(naming.nest.as_str()).any(str::is_empty);
+            let message = match &near {
+                Some(near) => format!("it is nearly {near}, and nothing reads it for that"),
+                None if is_ours && is_broken => {
+                    format!("it has the prefix {} and names no setting", naming.prefix)
+                }
+                None if is_ours && is_catalogued => {
+                    format!("it has the prefix {} and is no setting of the catalogue", naming.prefix)
+                }
+                None => continue,
+            };
+            let finding = Finding::new(CheckRule::StrayVariable, message, read.clone());
+            let hides = crate::is_secret_name(name);
+            let place = lines.spot(&reading, stranger.leaf, None, hides);
+            let finding = finding.about(name).at(place);
+            look.findings.add(match near {
+                Some(near) => finding.help(format!("write {near} if that is meant")),
+                None => finding,
+            });
+        }
+    }
+}
+
+fn near_variable(name: &str, names: &[(String, Outline)]) -> Option<String> {
+    let lower = name.to_ascii_lowercase();
+    if lower.len() < 5 {
+        return None;
+    }
+    let outline = Outline::of(&lower);
+    let near = names.iter().filter(|(other, of)| other.len() >= 5 && outline.could_be_near(of));
+    let near = near.filter_map(|(other, _)| {
+        let other_lower = other.to_ascii_lowercase();
+        let distance = distance_within(&lower, &other_lower, 2)?;
+        (other != name && is_slip(&lower, &other_lower, distance)).then_some((distance, other))
+    });
+    near.min_by_key(|(distance, _)| *distance).map(|(_, other)| other.clone())
+}
+
+/// Values that were left out.
+fn left_out(look: &mut Look<'_>, contexts: &[Arc<Readings>], lines: &Lines<'_>) {
+    let Some(first) = contexts.first() else { return };
+    let all: Vec<(Arc<Reading>, ContextSet)> = look
+        .survey
+        .readings()
+        .filter(|(reading, _)| !reading.document.left_out.is_empty())
+        .map(|(reading, contexts)| (Arc::clone(reading), contexts.and(look.full)))
+        .collect();
+    for (reading, read) in all {
+        let layer = first.layer(reading.layer);
+        for (name, at) in &reading.document.left_out {
+            let keys = &first.keys;
+            let inside = reading.section.is_none_or(|section| keys.is_within(*name, section));
+            if !inside || reading.section == Some(*name) {
+                continue;
+            }
+            let from = reading.section.map_or(0, |section| keys.depth(section));
+            let into = layer.into.iter().flat_map(|into| into.segments());
+            let segments = into.chain(keys.segments(*name).into_iter().skip(from));
+            let path = crate::KeyPath::from_segments(segments.map(str::to_owned).collect::<Vec<_>>());
+            let shown = path.map_or_else(|| keys.show(*name), |path| path.to_string());
+            let position = reading.document.position(Some(*at));
+            let message = "its value is left out, which says nothing at all";
+            let line = lines.line(&reading.source, reading.document.text.as_ref(), position);
+            let place = Spotted { source: Arc::clone(&reading.source), position, what: None, line };
+            let finding = Finding::new(CheckRule::BareNull, message, read.clone());
+            look.findings.add(finding.about(shown).at(place).help(
+                "write null to take the value of weaker layers away, \"\" for an empty text, or take \
+                 the line out",
+            ));
+        }
+    }
+}

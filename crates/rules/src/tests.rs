@@ -1,0 +1,89 @@
+//! Tests of expressions.
+
+use super::{Expression, Judgement};
+use justwhy_core::{Declaration, Shape, Value};
+use std::sync::Arc;
+
+fn named(key: &str, value: Value, kind: Declaration) -> super::Named {
+    let shape = Shape { kind, ..Shape::default() };
+    (key.split('/').map(str::to_owned).collect(), value, Some(Arc::new(shape)))
+}
+
+fn settings() -> Vec<super::Named> {
+    vec![
+        named("a/b", Value::Integer(5), Declaration::Any),
+        named("a/pool-max", Value::Integer(9), Declaration::Any),
+        named("in/x", Value::Text("y".into()), Declaration::Any),
+        named("wait", Value::Text("1m30s".into()), Declaration::Duration),
+        named("blink", Value::Text("1.5s".into()), Declaration::Duration),
+        named("room", Value::Text("4k".into()), Declaration::Size),
+    ]
+}
+
+fn judged(text: &str) -> Judgement {
+    Expression::parse(text).unwrap().judge(&[settings()]).remove(0)
+}
+
+#[test]
+fn judges_settings_by_their_keys() {
+    for (text, holds) in [
+        ("a.b == 5", true),
+        ("a.b > 5", false),
+        ("a[\"pool-max\"] == 9", true),
+        ("settings[\"in\"].x == \"y\"", true),
+        ("wait == 90 && blink == 1.5 && wait > blink", true),
+        ("room == 4096", true),
+        ("has(a.c)", false),
+        ("!has(nothing.at.all)", true),
+        ("[1, 2].all(x, x < a.b)", true),
+        ("settings[\"in\"].x.matches(\"^y$\")", true),
+    ] {
+        let expected = if holds { Judgement::Holds } else { Judgement::Broken };
+        assert_eq!(judged(text), expected, "{text}");
+    }
+}
+
+#[test]
+fn says_why_it_cannot_judge_without_any_value() {
+    for (text, why) in [
+        ("a.c == 1", "c has no value here; has(…) asks whether it has one"),
+        ("nothing == 1", "there is no nothing in it"),
+        ("a.b < \"x\"", "< cannot be applied to int and string"),
+        ("a.b", "it comes to a value of the type int, neither true nor false"),
+        ("a.b / 0 == 1", "it divides by zero"),
+    ] {
+        assert_eq!(judged(text), Judgement::Unclear(why.to_owned()), "{text}");
+    }
+}
+
+#[test]
+fn finds_the_keys_that_it_names() {
+    let expression = Expression::parse(
+        "has(a.b.c) && a[\"x-y\"].size() > 0 && d.all(e, e.f > settings[\"g h\"]) || a.b.c",
+    );
+    let paths: Vec<String> =
+        expression.unwrap().paths().iter().map(|path| path.join("/")).collect();
+    assert_eq!(paths, ["a/b/c", "a/x-y", "d", "g h"]);
+}
+
+#[test]
+fn refuses_what_would_not_end_well() {
+    let deep = format!("{}1{} == 1", "(".repeat(500), ")".repeat(500));
+    assert!(Expression::parse(&deep).unwrap_err().problem.contains("nest"));
+    let macros = "a.all(x, a.all(y, a.all(z, true)))";
+    assert!(Expression::parse(macros).unwrap_err().problem.contains("inside of"));
+    // Long but flat ones are fine.
+    for part in ["+1", "-1", " == 1 || 1"] {
+        let long = format!("1{}", part.repeat(4000 / part.len()));
+        let _ = Expression::parse(&long).map(|it| it.judge(&[Vec::new()]));
+    }
+    for part in ["!", "-", "a.", "a?b:", "[0]"] {
+        let _ = Expression::parse(&format!("{}true", part.repeat(1500)));
+    }
+}
+
+#[test]
+fn says_where_an_expression_is_wrong() {
+    let bad = Expression::parse("a.b ==\n  && c").unwrap_err();
+    assert_eq!(bad.at.map(|(line, _)| line), Some(2), "{bad:?}");
+}

@@ -1,0 +1,157 @@
+//! Files that a layer would read for a value that its axis does not allow.
+
+use crate::error::Error;
+use crate::glob::{Glob, Wanted};
+use crate::project::{PathTemplate, Piece, Project, Reads};
+use crate::world::World;
+use hashbrown::HashSet;
+use justwhy_core::{Context, Position, nearest_few};
+
+/// Names by which people mark a file that is only there to be copied.
+const SAMPLES: [&str; 6] = ["example", "sample", "template", "dist", "tmpl", "default"];
+
+/// A file that no context reads, although a layer's path would produce it.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Orphan {
+    /// Its path.
+    pub path: String,
+    /// The layer.
+    pub layer: String,
+    /// Where that is declared in the project file.
+    pub declared_at: Position,
+    /// The axis, and its value that would lead there.
+    pub value: (String, String),
+    /// The allowed value that was probably meant.
+    pub near: Option<String>,
+}
+
+/// Finds the orphans of a project, `read` being the paths that are read in some context.
+pub fn orphans(
+    project: &Project,
+    world: &dyn World,
+    read: &HashSet<String>,
+    contexts: &[Context],
+) -> Result<Vec<Orphan>, Error> {
+    let mut orphans: Vec<Orphan> = Vec::new();
+    for layer in &project.layers {
+        let (Reads::File(path, _) | Reads::Rows { path, .. }) = &layer.reads else { continue };
+        if layer.per_directory || path.axes().next().is_none() || path.is_absolute() {
+            continue;
+        }
+        let Ok(glob) = Glob::parse(&pattern(path)) else { continue };
+        let produced: HashSet<String> =
+            contexts.iter().filter_map(|context| path.fill(context).ok()).collect();
+        for found in glob.find(world, &project.folder, Wanted::Files)? {
+            let is_known = read.contains(&found)
+                || produced.contains(&found)
+                || project.is_named(&found)
+                || orphans.iter().any(|orphan| orphan.path == found);
+            if is_known {
+                continue;
+            }
+            let Some(values) = path.values_in(&found) else { continue };
+            let Some((axis, value, near)) = project.first_not_allowed(&values) else { continue };
+            let is_sample = SAMPLES.iter().any(|sample| value.contains(sample));
+            // What stands beside the files of the layer is probably meant as one of them; in the
+            // project's own folder there are files for many other things.
+            let folder = |path: &str| path.rsplit_once('/').map(|(folder, _)| folder.to_owned());
+            let has_siblings = produced
+                .iter()
+                .any(|other| read.contains(other) && folder(other) == folder(&found));
+            let is_meant = near.is_some() || has_siblings && folder(&found).is_some();
+            if is_sample || !is_meant {
+                continue;
+            }
+            orphans.push(Orphan {
+                path: found.clone(),
+                layer: layer.name.clone(),
+                declared_at: project.text.position(layer.at.start),
+                value: (axis, value),
+                near,
+            });
+        }
+    }
+    Ok(orphans)
+}
+
+/// The path with a wildcard for each axis.
+fn pattern(path: &PathTemplate) -> String {
+    let mut pattern = String::new();
+    for piece in path.pieces() {
+        match piece {
+            Piece::Axis(_) if pattern.ends_with('*') => {}
+            Piece::Axis(_) => pattern.push('*'),
+            Piece::Text(text) => {
+                for c in text.chars() {
+                    match c {
+                        '*' | '?' | '[' => pattern.extend(['[', c, ']']),
+                        c => pattern.push(c),
+                    }
+                }
+            }
+        }
+    }
+    pattern
+}
+
+impl Project {
+    /// Whether the project file itself names the path, for something else than settings.
+    fn is_named(&self, path: &str) -> bool {
+        let named = self.catalogues.iter().any(|(file, _)| file.as_ref() == path);
+        named || self.axes.iter().flat_map(|axis| &axis.read).any(|way| way.reads_file(path))
+    }
+
+    /// The first of the values that its axis does not allow, and the one that was probably meant. An
+    /// open axis allows any value, so that only one that is near a listed one counts.
+    fn first_not_allowed(
+        &self,
+        values: &[(String, String)],
+    ) -> Option<(String, String, Option<String>)> {
+        values.iter().find_map(|(name, value)| {
+            let axis = &self.axis(name)?.axis;
+            let allowed = axis.allowed.iter().map(String::as_str);
+            if axis.allowed.contains(value) {
+                return None;
+            }
+            let near = nearest_few(value, allowed, 1).first().map(|near| (*near).to_owned());
+            (!axis.open || near.is_some()).then(|| (name.clone(), value.clone(), near))
+        })
+    }
+}
+
+impl PathTemplate {
+    /// The values of the axes that would produce `path`; none if no values would.
+    fn values_in(&self, path: &str) -> Option<Vec<(String, String)>> {
+        let mut values = Vec::new();
+        fit(self.pieces(), path.strip_prefix("./").unwrap_or(path), &mut values).then_some(values)
+    }
+}
+
+/// Fits the pieces to the whole of `text`, trying short values first. An axis that stands twice has
+/// one value.
+fn fit(pieces: &[Piece], text: &str, values: &mut Vec<(String, String)>) -> bool {
+    match pieces.split_first() {
+        None => text.is_empty(),
+        Some((Piece::Text(literal), rest)) => {
+            let literal = literal.strip_prefix("./").unwrap_or(literal);
+            text.strip_prefix(literal).is_some_and(|text| fit(rest, text, values))
+        }
+        Some((Piece::Axis(axis), rest)) => {
+            if let Some((_, value)) = values.iter().find(|(name, _)| name == axis) {
+                let value = value.clone();
+                return text.strip_prefix(value.as_str()).is_some_and(|text| fit(rest, text, values));
+            }
+            let is_part = |c: char| c.is_ascii_alphanumeric() || "._-".contains(c);
+            let most = text.find(|c: char| !is_part(c)).unwrap_or(text.len());
+            for length in 1..=most {
+                let before = values.len();
+                values.push((axis.clone(), text[..length].to_owned()));
+                if fit(rest, &text[length..], values) {
+                    return true;
+                }
+                values.truncate(before);
+            }
+            false
+        }
+    }
+}
