@@ -320,6 +320,16 @@ impl Explanation {
         advice::advice(answers, self)
     }
 
+    /// Every way to give the setting a value from here, strongest layer first.
+    pub fn ways(&self, answers: &Answers<'_>) -> Vec<Advice> {
+        advice::ways(answers, self)
+    }
+
+    /// Whether it is in error because an empty text stands where none is allowed.
+    pub fn refuses_empty(&self) -> bool {
+        self.failure().is_some_and(|failure| failure.message == crate::answers::EMPTY_REFUSED)
+    }
+
     /// What would be if the candidate that decides now were taken out of its source. Nothing if no
     /// candidate decides, or if the sources could not be read then.
     pub fn without(&self, answers: &Answers<'_>) -> Option<Without> {

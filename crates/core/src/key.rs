@@ -158,6 +158,12 @@ impl Keys {
         path.segments().try_fold(parent, |key, segment| self.find_child(key, segment))
     }
 
+    /// The key of these segments, if it is known.
+    pub fn find_segments<S: AsRef<str>>(&self, segments: &[S]) -> Option<KeyId> {
+        let mut segments = segments.iter();
+        segments.try_fold(KeyId::ROOT, |key, segment| self.find_child(key, segment.as_ref()))
+    }
+
     /// The key one segment shorter; the root is above itself.
     pub fn parent(&self, key: KeyId) -> KeyId {
         self.nodes[key.index()].parent

@@ -68,6 +68,12 @@ impl Pattern {
         self.matches_segments(&keys.segments(key))
     }
 
+    /// Whether the pattern matches a key that is written so.
+    pub fn matches_text(&self, key: &str) -> bool {
+        let path = crate::KeyPath::parse(key);
+        path.is_ok_and(|path| self.matches_segments(&path.segments().collect::<Vec<_>>()))
+    }
+
     /// Whether the pattern matches a key of these segments.
     pub fn matches_segments(&self, segments: &[&str]) -> bool {
         match_run(&self.0, segments, |part| *part == Part::AnySegments, Part::matches)

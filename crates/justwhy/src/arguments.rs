@@ -57,6 +57,10 @@ pub(crate) enum Form {
     Text,
     /// For programs
     Json,
+    /// Results of analysis, SARIF 2.1.0 (only check)
+    Sarif,
+    /// Results of tests, JUnit XML (only check)
+    Junit,
 }
 
 #[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
@@ -92,6 +96,23 @@ pub(crate) enum Command {
         #[arg(value_name = "VALUE")]
         value: String,
     },
+    /// What will go wrong, or is not meant so, in any context
+    Check {
+        /// Only where you stand, or where --in says
+        #[arg(long)]
+        here: bool,
+        /// Read the layers that describe where you stand too: the process and local ones
+        #[arg(long)]
+        with_local: bool,
+        /// Say no (exit 1) to warnings too
+        #[arg(long)]
+        warnings_as_errors: bool,
+        /// Do not tell what this rule finds (repeatable)
+        #[arg(long, value_name = "RULE")]
+        allow: Vec<String>,
+    },
+    /// Required settings that have no value here, and every place where one could be given
+    Needs,
     /// Write the demo project and walk through real questions on it
     Demo {
         /// The folder to write it to, new or empty [default: a temporary one]

@@ -6,20 +6,23 @@ use crate::progress::Progress;
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{Answers, Context, KeyId, Kind, Resolution};
-use justwhy_sources::{Elsewhere, Error, Project};
+use justwhy_sources::{Elsewhere, Error, Project, World};
 use std::sync::Arc;
 
+pub(crate) mod check;
 pub(crate) mod demo;
 mod expected;
 pub(crate) mod explain;
 pub(crate) mod find;
 pub(crate) mod list;
+pub(crate) mod needs;
 pub(crate) mod texts;
 pub(crate) mod whereabouts;
 
 /// What a command answers from.
 pub(crate) struct Answering<'a> {
     pub(crate) project: &'a Project,
+    pub(crate) world: &'a dyn World,
     pub(crate) answers: &'a Answers<'a>,
     pub(crate) elsewhere: &'a Elsewhere<'a>,
     pub(crate) common: &'a Common,
@@ -124,6 +127,16 @@ pub(crate) fn look_into(
     }
     progress.end();
     looked
+}
+
+/// The value of each axis that has one, as `--in` takes it.
+pub(crate) fn plain_context(context: &Context) -> String {
+    let axes: Vec<String> =
+        context.set().map(|(axis, value)| format!("{axis}={value}")).collect();
+    match axes.is_empty() {
+        true => "the context in which nothing is set".to_owned(),
+        false => axes.join(","),
+    }
 }
 
 /// The value of each axis, where it is from and what was passed over: `environment=production

@@ -5,6 +5,7 @@ use crate::json;
 use crate::look::{Look, Role};
 use crate::run::{Outcome, Terminal};
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
+use justwhy_core::Position;
 use justwhy_sources::Error;
 use std::ffi::OsString;
 
@@ -53,27 +54,58 @@ fn shown_line(error: &Error, excerpt: &justwhy_sources::Excerpt, look: &Look) ->
     let Some(position) = error.spot().and_then(|spot| spot.position) else {
         return String::new();
     };
-    // The renderer panics on a range that does not fit its text.
     let length = excerpt.line.len();
     let marked = excerpt.marked.start.min(length)..excerpt.marked.end.min(length);
-    if excerpt.line.get(marked.clone()).is_none() {
-        return String::new();
+    let mut out = String::new();
+    for (number, text) in rendered_line(&excerpt.line, position.line, marked, &excerpt.label) {
+        let role = if number.trim().is_empty() { Role::Wrong } else { Role::Plain };
+        let number = look.paint(Role::Lost, &format!("{number}|"));
+        out.push_str(&format!("  {number}{}\n", look.paint(role, &text)));
     }
-    let annotation = AnnotationKind::Primary.span(marked).label(excerpt.label.as_str());
-    let snippet =
-        Snippet::source(excerpt.line.as_str()).line_start(position.line).annotation(annotation);
+    out
+}
+
+/// A line of a source with a mark under the character at `position`.
+pub(crate) fn marked_line(
+    look: &Look,
+    position: Position,
+    line: &str,
+    role: Role,
+    indent: &str,
+) -> String {
+    // A tab would be wider in the line than under it.
+    let line = line.replace('\t', " ");
+    let start = line.char_indices().nth(position.column - 1).map_or(line.len(), |(at, _)| at);
+    let end = line[start..].chars().next().map_or(start, |c| start + c.len_utf8());
+    let rendered = rendered_line(&line, position.line, start..end, "");
+    let mut out = String::new();
+    for (number, text) in rendered {
+        let role = if number.trim().is_empty() { role } else { Role::Plain };
+        let number = look.paint(Role::Lost, &format!("{number}|"));
+        out.push_str(&format!("{indent}  {number}{}\n", look.paint(role, &text)));
+    }
+    out
+}
+
+/// The lines of an excerpt: what stands before the rail, and after it.
+fn rendered_line(
+    line: &str,
+    number: usize,
+    marked: std::ops::Range<usize>,
+    label: &str,
+) -> Vec<(String, String)> {
+    // The renderer panics on a range that does not fit its text.
+    if line.get(marked.clone()).is_none() {
+        return Vec::new();
+    }
+    let annotation = AnnotationKind::Primary.span(marked).label(label);
+    let snippet = Snippet::source(line).line_start(number).annotation(annotation);
     let report = [Level::ERROR.no_name().secondary_title("").element(snippet)];
     let rendered = Renderer::plain().render(&report);
     // Only the line and its mark: the title and place were said above, in our own words.
     let lines = rendered.lines().filter(|line| !line.trim_end().ends_with('|'));
-    let mut out = String::new();
-    for line in lines {
-        let Some((number, text)) = line.split_once('|') else { continue };
-        let role = if number.trim().is_empty() { Role::Wrong } else { Role::Plain };
-        let number = look.paint(Role::Lost, &format!("{number}|"));
-        out.push_str(&format!("  {number}{}\n", look.paint(role, text)));
-    }
-    out
+    let split = lines.filter_map(|line| line.split_once('|'));
+    split.map(|(number, text)| (number.to_owned(), text.to_owned())).collect()
 }
 
 /// What clap says about the arguments: help and the version are no errors.

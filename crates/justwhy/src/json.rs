@@ -510,13 +510,25 @@ impl Near {
     }
 }
 
+/// A way to give a setting a value.
 #[derive(Serialize)]
-struct Change {
+pub(crate) struct Change {
     layer: String,
     at: String,
     write: String,
     #[serde(skip_serializing_if = "String::is_empty")]
     reach: String,
+}
+
+impl Change {
+    pub(crate) fn of(resolution: &Resolution, advice: Advice) -> Change {
+        Change {
+            layer: layer_name(resolution, advice.layer),
+            at: advice.at,
+            write: advice.write,
+            reach: advice.reach,
+        }
+    }
 }
 
 impl Setting {
@@ -597,12 +609,6 @@ impl Setting {
                 }),
             }
         }
-        let change = |advice: Advice| Change {
-            layer: layer_name(resolution, advice.layer),
-            at: advice.at,
-            write: advice.write,
-            reach: advice.reach,
-        };
         let converted = |(like, to): (Option<CandidateId>, Type)| Converted {
             to: to.name(),
             like: like.map(|like| stand_of(resolution, like)),
@@ -636,7 +642,7 @@ impl Setting {
             without: without.map(|without| ShownWithout::of(resolution, without)),
             candidates,
             layers,
-            change: explanation.advice(answers).into_iter().map(change).collect(),
+            change: explanation.advice(answers).into_iter().map(|it| Change::of(resolution, it)).collect(),
         };
         Setting { reasons: Some(reasons), ..Setting::of(resolution, explanation, fingerprints) }
     }

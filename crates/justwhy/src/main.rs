@@ -5,6 +5,7 @@
 //! file writes to the terminal and exits.
 
 mod arguments;
+mod checking;
 mod commands;
 mod failure;
 mod fingerprint;

@@ -1,6 +1,6 @@
 //! From arguments to an outcome.
 
-use crate::arguments::{Arguments, Command, Common};
+use crate::arguments::{Arguments, Command, Common, Form};
 use crate::commands;
 use crate::commands::Answering;
 use crate::failure;
@@ -45,6 +45,12 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
     };
     let look = terminal.look.with_colour(common.color);
     let asked = Asked { common, look: &look, given: &given };
+    let is_check = matches!(arguments.command, Some(Command::Check { .. }));
+    if matches!(common.output, Form::Sarif | Form::Junit) && !is_check {
+        let error = Error::new("bad-argument", "only check prints findings as SARIF or JUnit XML");
+        let error = error.help("--output json is understood everywhere");
+        return failure::of_common(&[error], common, terminal);
+    }
     let answer = match &arguments.command {
         Some(Command::Demo { folder }) => {
             commands::demo::run(folder.as_deref(), common, &look, world)
@@ -61,6 +67,19 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         Some(Command::Find { value }) => {
             answer(&asked, world, |answering| commands::find::run(answering, value))
         }
+        Some(Command::Needs) => answer(&asked, world, commands::needs::run),
+        Some(Command::Check { here, with_local, warnings_as_errors, allow }) => {
+            let with_local = *with_local || *here;
+            let options = commands::check::Options {
+                here: *here,
+                with_local,
+                warnings_as_errors: *warnings_as_errors,
+                allow,
+            };
+            survey(&asked, world, with_local, |surveying| {
+                commands::check::run(surveying, &options)
+            })
+        }
     };
     answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal))
 }
@@ -72,6 +91,55 @@ struct Asked<'a> {
     given: &'a justwhy_sources::Arguments,
 }
 
+/// What a command about many contexts works with: nothing is read yet.
+pub(crate) struct Surveying<'a> {
+    pub(crate) project: &'a Project,
+    pub(crate) world: &'a dyn World,
+    pub(crate) elsewhere: &'a Elsewhere<'a>,
+    pub(crate) limits: ExpansionLimits,
+    pub(crate) common: &'a Common,
+    pub(crate) look: &'a Look,
+}
+
+/// Reads the project file, and lets a command read what it wants.
+fn survey(
+    asked: &Asked<'_>,
+    world: &dyn World,
+    with_local: bool,
+    command: impl FnOnce(&Surveying<'_>) -> Result<Outcome, Vec<Error>>,
+) -> Result<Outcome, Vec<Error>> {
+    let Asked { common, look, given } = *asked;
+    let other = with_variables(common, world)?;
+    let world = match &other {
+        Some(world) => world as &dyn World,
+        None => world,
+    };
+    let project = Project::load(world, common.project.as_deref())?;
+    let elsewhere = Elsewhere::new(&project, world, given);
+    // The end of the process frees all of it at once.
+    let elsewhere = ManuallyDrop::new(if with_local { elsewhere } else { elsewhere.without_local() });
+    let limits = limits(&project);
+    command(&Surveying { project: &project, world, elsewhere: &elsewhere, limits, common, look })
+}
+
+/// The world with the environment of another process, if one is asked for.
+fn with_variables<'w>(
+    common: &Common,
+    world: &'w dyn World,
+) -> Result<Option<WithVariables<&'w dyn World>>, Vec<Error>> {
+    let Some(from) = &common.process_from else { return Ok(None) };
+    let variables = other_process(from, world).map_err(|error| vec![error])?;
+    Ok(Some(WithVariables { inner: world, variables, folder: None }))
+}
+
+fn limits(project: &Project) -> ExpansionLimits {
+    ExpansionLimits {
+        depth: project.limits.depth,
+        bytes: project.limits.file_bytes,
+        nodes: project.limits.nodes as u64,
+    }
+}
+
 /// Reads the project and all that it names here, resolves it, and lets a command answer from that.
 fn answer(
     asked: &Asked<'_>,
@@ -80,13 +148,7 @@ fn answer(
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     let Asked { common, look, given } = *asked;
-    let other = match &common.process_from {
-        Some(from) => {
-            let variables = other_process(from, world).map_err(one)?;
-            Some(WithVariables { inner: world, variables, folder: None })
-        }
-        None => None,
-    };
+    let other = with_variables(common, world)?;
     let world = match &other {
         Some(world) => world as &dyn World,
         None => world,
@@ -97,15 +159,12 @@ fn answer(
     let elsewhere = ManuallyDrop::new(Elsewhere::new(&project, world, given));
     let context = elsewhere.here(common.context.as_deref()).map_err(one)?;
     let readings = elsewhere.read(context).map_err(one)?;
-    let limits = ExpansionLimits {
-        depth: project.limits.depth,
-        bytes: project.limits.file_bytes,
-        nodes: project.limits.nodes as u64,
-    };
+    let limits = limits(&project);
     let answers = Answers::new(Resolution::of(Arc::new(readings)), &*elsewhere, limits);
     let answers = ManuallyDrop::new(answers);
     let answering = Answering {
         project: &project,
+        world,
         answers: &answers,
         elsewhere: &elsewhere,
         common,

@@ -50,6 +50,11 @@ struct Inner {
 
 /// # Making
 impl Error {
+    /// Whether another error says the same of the same place.
+    pub fn is_same(&self, other: &Error) -> bool {
+        self.to_string() == other.to_string()
+    }
+
     /// An error with a code (for programs) and a message (for people).
     pub fn new(code: &'static str, message: impl Into<String>) -> Error {
         Error(Box::new(Inner {

@@ -89,6 +89,51 @@ impl Format {
     }
 
     /// Parses a text.
+
+    /// The lines that give a setting a value in a file of this format; none where a line depends on
+    /// those around it.
+    pub fn line(self, segments: &[&str], value: &str) -> Option<String> {
+        let key = || justwhy_core::KeyPath::from_segments(segments.iter().map(|it| (*it).to_owned()).collect());
+        let quoted = |segment: &str| quoted_text(segment);
+        Some(match self {
+            Format::Toml => format!("{} = {value}", key()?),
+            Format::Env => return None,
+            Format::Properties => format!("{}={}", segments.join("."), value.trim_matches('"')),
+            Format::Ini => {
+                let (last, section) = segments.split_last()?;
+                match section.is_empty() {
+                    true => format!("{last} = {value}"),
+                    false => format!("[{}]\n{last} = {value}", section.join(".")),
+                }
+            }
+            Format::Json | Format::Jsonc => {
+                let (last, above) = segments.split_last()?;
+                let mut line = format!("{}: {value}", quoted(last));
+                for segment in above.iter().rev() {
+                    line = format!("{}: {{ {line} }}", quoted(segment));
+                }
+                line
+            }
+            Format::Yaml => {
+                let is_plain = |segment: &str| {
+                    let first = segment.starts_with(|c: char| c.is_ascii_alphabetic());
+                    first && segment.bytes().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(&b))
+                };
+                let name = |segment: &&str| match is_plain(segment) {
+                    true => (*segment).to_owned(),
+                    false => quoted(segment),
+                };
+                let (last, above) = segments.split_last()?;
+                let mut lines = String::new();
+                for (depth, segment) in above.iter().enumerate() {
+                    lines.push_str(&format!("{:1$}{2}:\n", "", depth * 2, name(segment)));
+                }
+                lines.push_str(&format!("{:1$}{2}: {value}", "", above.len() * 2, name(last)));
+                lines
+            }
+        })
+    }
+
     pub(crate) fn parse(self, text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
         match self {
             Format::Toml => toml::parse(text, limits),
@@ -109,4 +154,9 @@ pub(crate) fn integer_too_large(at: justwhy_core::Span) -> Fault {
 pub(crate) fn number_too_large(at: justwhy_core::Span) -> Fault {
     Fault::new(at, "a number must fit into 64-bit floating point")
         .help("write it as a text, in quotes")
+}
+
+/// A text in double quotes as JSON has it.
+fn quoted_text(text: &str) -> String {
+    justwhy_core::Value::Text(text.into()).show()
 }

@@ -4,8 +4,8 @@ use crate::error::Error;
 use crate::glob::{Glob, Wanted};
 use crate::project::{PathTemplate, Piece, Project, Reads};
 use crate::world::World;
-use hashbrown::HashSet;
 use justwhy_core::{Context, Position, nearest_few};
+use std::collections::HashSet;
 
 /// Names by which people mark a file that is only there to be copied.
 const SAMPLES: [&str; 6] = ["example", "sample", "template", "dist", "tmpl", "default"];

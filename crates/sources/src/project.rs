@@ -223,6 +223,23 @@ impl Project {
         })
     }
 
+    /// The format of the file that a layer reads, if it reads one.
+    pub fn format_of(&self, layer: justwhy_core::LayerIndex) -> Option<Format> {
+        let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number))?;
+        match &declared.reads {
+            Reads::File(_, format) => Some(*format),
+            Reads::Files(_, format) => *format,
+            // The project file is TOML.
+            Reads::Values(_) => Some(Format::Toml),
+            Reads::Rows { .. } | Reads::Process => None,
+        }
+    }
+
+    /// A line of the project file, counted from 1.
+    pub fn line(&self, line: usize) -> &str {
+        self.text.line(line)
+    }
+
     /// The axis of that name.
     pub(crate) fn axis(&self, name: &str) -> Option<&ProjectAxis> {
         self.axes.iter().find(|axis| axis.axis.name == name)

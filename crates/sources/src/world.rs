@@ -250,6 +250,14 @@ impl World for &dyn World {
         (**self).branch(folder)
     }
 
+    fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking {
+        (**self).tracking(folder, files)
+    }
+
+    fn today(&self) -> String {
+        (**self).today()
+    }
+
     fn variables(&self) -> Vec<(OsString, OsString)> {
         (**self).variables()
     }

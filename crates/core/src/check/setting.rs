@@ -105,7 +105,7 @@ fn status(look: &mut Look<'_>, seen: &Seen<'_>) {
             }
             let declared = seen.declared();
             let is_refused = declared.is_some_and(|it| it.empty == Some(EmptyText::Error))
-                && failure.is_some_and(|it| it.message == crate::answers::EMPTY_REFUSED);
+                && seen.answer.refuses_empty();
             if is_refused && declared.is_some_and(|it| it.required != crate::Required::Never) {
                 return missing_as_empty(look, seen, winner);
             }

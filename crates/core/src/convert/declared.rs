@@ -217,6 +217,15 @@ impl Shape {
         matches!(self.kind, Boolean | Integer | Number | Duration | Size)
     }
 
+    /// Whether its values are written as texts in formats that have other types too.
+    pub fn is_written_as_text(&self) -> bool {
+        use Declaration::{Boolean, Integer, List, Map, Number};
+        let is_other = matches!(self.kind, Boolean | Integer | List | Map | Number);
+        let is_choice_of_others = self.kind == Declaration::Choice
+            && self.one_of.iter().all(|value| value.as_text().is_none());
+        !is_other && !is_choice_of_others
+    }
+
     /// Whether anything goes.
     pub fn is_open(&self) -> bool {
         self.kind == Declaration::Any

@@ -53,6 +53,18 @@ pub(super) fn advice(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Ad
     found
 }
 
+/// Every way to give the setting a value from here, strongest first, but for a mere trial.
+pub(super) fn ways(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Advice> {
+    let readings = answers.resolution().readings();
+    if let Some(pin) = pinned_by(answers, explanation) {
+        return vec![line(answers, pin)];
+    }
+    let from = strongest_speaker(answers, explanation).map_or(1, |layer| layer.0);
+    let layers = (from..readings.layers.len()).rev().map(LayerIndex);
+    let layers = layers.filter(|index| readings.layer(*index).kind != Kind::Arguments);
+    layers.filter_map(|index| way(answers, index, explanation)).collect()
+}
+
 /// The candidate whose pin keeps every other one from changing the setting.
 fn pinned_by(answers: &Answers<'_>, explanation: &Explanation) -> Option<CandidateId> {
     let resolution = answers.resolution();

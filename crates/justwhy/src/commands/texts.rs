@@ -15,7 +15,7 @@ struct Body<'a> {
 
 fn outcome(command: &'static str, text: String, common: &Common) -> Outcome {
     let result = match common.output {
-        Form::Text => text,
+        Form::Text | Form::Sarif | Form::Junit => text,
         Form::Json => {
             json::text(&json::Answer::new(command, &Context::default(), Body { text: &text }))
         }

@@ -1,0 +1,424 @@
+//! Checking a project: the settings, the rules between them, files that nobody reads, and what git
+//! tracks, brought together.
+
+use justwhy_core::{
+    Answers, Check, CheckRule, Context, ContextSet, ExpansionLimits, Explanation, Finding,
+    Findings, KeyId, Kind, Scope, Severity, Spotted, Status, Survey, in_words, sum_up,
+};
+use justwhy_rules::{BadExpression, Expression, Judgement};
+use justwhy_sources::{Accept, Elsewhere, Error, Project, ProjectRule, Tracking, World, orphans};
+use std::collections::{HashMap, HashSet};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// What a check looks at.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Wanted<'a> {
+    /// Only where somebody stands; else everywhere.
+    pub(crate) here: bool,
+    /// Whether layers that describe where you stand are read.
+    pub(crate) with_local: bool,
+    /// Rules whose findings are not told.
+    pub(crate) allow: &'a [CheckRule],
+}
+
+/// What a check came to.
+pub(crate) struct Checked {
+    /// What was found, the worst first.
+    pub(crate) findings: Vec<Told>,
+    /// How many contexts were looked at.
+    pub(crate) contexts: usize,
+    /// Rules that could not run, and why.
+    pub(crate) not_run: Vec<(CheckRule, String)>,
+}
+
+/// A finding with what is told besides.
+pub(crate) struct Told {
+    pub(crate) finding: Finding,
+    /// The contexts in words; empty if there is only one.
+    pub(crate) contexts: String,
+    /// The contexts for programs.
+    pub(crate) choices: Vec<justwhy_core::Choice>,
+    /// Why it is accepted, if it is.
+    pub(crate) accepted: Option<String>,
+}
+
+impl Checked {
+    /// The findings that are not accepted.
+    pub(crate) fn open(&self) -> impl Iterator<Item = &Told> {
+        self.findings.iter().filter(|told| told.accepted.is_none())
+    }
+
+    /// How many findings of a severity are not accepted.
+    pub(crate) fn count(&self, severity: Severity) -> usize {
+        self.open().filter(|told| told.finding.severity == severity).count()
+    }
+}
+
+/// All that a check asks.
+pub(crate) struct Checking<'a> {
+    pub(crate) project: &'a Project,
+    pub(crate) world: &'a dyn World,
+    pub(crate) elsewhere: &'a Elsewhere<'a>,
+    pub(crate) limits: ExpansionLimits,
+}
+
+impl Checking<'_> {
+    /// Checks what was read in some contexts, `full` being those in which somebody works.
+    pub(crate) fn check(
+        &self,
+        survey: &Survey,
+        full: &ContextSet,
+        wanted: Wanted<'_>,
+    ) -> Result<Checked, Vec<Error>> {
+        let one = |error| vec![error];
+        let rules = self.expressions()?;
+        let scope = Scope { full, with_local: wanted.with_local, is_everywhere: !wanted.here };
+        let Check { mut findings, exposed } = Check::of(survey, scope, self.elsewhere, self.limits);
+        let mut not_run: Vec<(CheckRule, String)> = Vec::new();
+        for (rule, expression) in &rules {
+            self.judge(survey, full, rule, expression, &mut findings, &mut not_run);
+        }
+        if wanted.here {
+            let why = "it is about all contexts, and --here looks at one";
+            not_run.push((CheckRule::OrphanFile, why.to_owned()));
+            for rule in
+                [CheckRule::NeverWins, CheckRule::RepeatsWeaker, CheckRule::NeverActive, CheckRule::SameAcross]
+            {
+                not_run.push((rule, why.to_owned()));
+            }
+        } else {
+            self.orphans(survey, full, &mut findings).map_err(one)?;
+        }
+        if survey.contexts().first().is_some_and(|first| first.catalogue.is_empty()) {
+            let why = "no setting is declared".to_owned();
+            not_run.push((CheckRule::UnknownSetting, why));
+        }
+        self.exposed(exposed, &mut findings, &mut not_run);
+        let told = self.tell(findings, survey, full, wanted);
+        not_run.retain(|(rule, _)| !wanted.allow.contains(rule));
+        Ok(Checked { findings: told, contexts: full.len(), not_run })
+    }
+
+    fn expressions(&self) -> Result<Vec<(&ProjectRule, Expression)>, Vec<Error>> {
+        let mut read = Vec::new();
+        let mut errors = Vec::new();
+        for rule in &self.project.rules {
+            match Expression::parse(&rule.require) {
+                Ok(expression) => read.push((rule, expression)),
+                Err(BadExpression { problem, at }) => {
+                    let place = match at {
+                        Some((line, column)) => format!(" (at {line}:{column} of it)"),
+                        None => String::new(),
+                    };
+                    let message = format!(
+                        "the expression of the rule {} is wrong: {problem}{place}",
+                        rule.name
+                    );
+                    let error = Error::new("bad-project", message);
+                    errors.push(error.at(rule.file.clone(), Some(rule.at)).help(
+                        "an expression compares settings by their keys: forecast.timeout < 30; what \
+                         is no name there stands in brackets: database[\"pool-max\"]",
+                    ));
+                }
+            }
+        }
+        if errors.is_empty() { Ok(read) } else { Err(errors) }
+    }
+
+    /// Judges a rule in each group of contexts in which all that it looks at is the same.
+    fn judge(
+        &self,
+        survey: &Survey,
+        full: &ContextSet,
+        rule: &ProjectRule,
+        expression: &Expression,
+        findings: &mut Findings,
+        not_run: &mut Vec<(CheckRule, String)>,
+    ) {
+        let Some(keys) = survey.keys() else { return };
+        let mut holds_in = ContextSet::none(full.of());
+        for at in full.iter() {
+            let context = &survey.contexts()[at].context;
+            if rule.when.iter().all(|condition| condition.holds(context)) {
+                holds_in.insert(at);
+            }
+        }
+        // The deepest key there is on the way of each path: what is below may be inside of a value.
+        let named: Vec<KeyId> = expression
+            .paths()
+            .iter()
+            .filter_map(|path| {
+                let ways = (1..=path.len()).rev();
+                ways.filter_map(|length| keys.find_segments(&path[..length])).next()
+            })
+            .collect();
+        let mut cases = Vec::new();
+        let mut seen: Vec<(ContextSet, Vec<(String, String, Option<Spotted>)>)> = Vec::new();
+        let mut in_error: Vec<String> = Vec::new();
+        survey.look_together(&named, self.elsewhere, self.limits, |answers, group| {
+            let contexts = group.and(&holds_in);
+            if contexts.is_empty() {
+                return;
+            }
+            match gather(answers, &named) {
+                Ok((settings, saw)) => {
+                    cases.push(settings);
+                    seen.push((contexts, saw));
+                }
+                Err(key) if !in_error.contains(&key) => in_error.push(key),
+                Err(_) => {}
+            }
+        });
+        if named.is_empty() && !holds_in.is_empty() && cases.is_empty() {
+            cases.push(Vec::new());
+            seen.push((holds_in.clone(), Vec::new()));
+        }
+        for key in in_error {
+            let why = format!("the rule {} cannot be judged where {key} is in error", rule.name);
+            not_run.push((CheckRule::RuleBroken, why));
+        }
+        for (judgement, (contexts, saw)) in expression.judge(&cases).into_iter().zip(seen) {
+            let message = match judgement {
+                Judgement::Holds => continue,
+                Judgement::Broken => match &rule.message {
+                    Some(message) => message.clone(),
+                    None => format!("{} does not hold", rule.require),
+                },
+                Judgement::Unclear(why) => format!("the rule cannot be evaluated: {why}"),
+            };
+            let told: Vec<String> =
+                saw.iter().map(|(key, value, _)| format!("{key} = {value}")).collect();
+            let message = match told.is_empty() {
+                true => message,
+                false => format!("{message} (it saw {})", told.join(", ")),
+            };
+            let place = Spotted {
+                source: rule.file.as_str().into(),
+                position: Some(rule.at),
+                what: None,
+                line: None,
+            };
+            let mut finding = Finding::new(CheckRule::RuleBroken, message, contexts)
+                .about(rule.name.clone())
+                .at(place);
+            for (key, _, place) in saw {
+                finding.places.extend(place.map(|place| Spotted { what: Some(key), ..place }));
+            }
+            findings.add(finding);
+        }
+    }
+
+    fn orphans(
+        &self,
+        survey: &Survey,
+        full: &ContextSet,
+        findings: &mut Findings,
+    ) -> Result<(), Error> {
+        let read: HashSet<String> =
+            survey.readings().map(|(reading, _)| reading.source.to_string()).collect();
+        let contexts: Vec<Context> =
+            survey.contexts().iter().map(|readings| readings.context.clone()).collect();
+        let read = read.into_iter().chain(
+            // A file without anything in it that counts is read all the same.
+            survey.contexts().iter().flat_map(|readings| {
+                readings.inputs.inputs.iter().map(|input| input.source.to_string())
+            }),
+        );
+        let found = orphans(self.project, self.world, &read.collect(), &contexts)?;
+        for orphan in found {
+            let (axis, value) = &orphan.value;
+            let message = format!(
+                "no context reads it: {} would for {axis}={value}, which is not allowed",
+                orphan.layer
+            );
+            let place = Spotted {
+                source: orphan.path.as_str().into(),
+                position: None,
+                what: None,
+                line: None,
+            };
+            let declared = Spotted {
+                source: self.project.file.as_str().into(),
+                position: Some(orphan.declared_at),
+                what: Some(format!("the layer {} is declared here", orphan.layer)),
+                line: None,
+            };
+            let finding = Finding::new(CheckRule::OrphanFile, message, full.clone());
+            findings.add(finding.at(place).at(declared).help(match &orphan.near {
+                Some(near) => format!("name it for {near} if that is meant; else take it out"),
+                None => format!("allow {value} for {axis}, or take the file out"),
+            }));
+        }
+        Ok(())
+    }
+
+    /// Of the secrets that stand in files, those that git tracks or would track.
+    fn exposed(
+        &self,
+        exposed: Vec<Finding>,
+        findings: &mut Findings,
+        not_run: &mut Vec<(CheckRule, String)>,
+    ) {
+        let mut files: Vec<PathBuf> = Vec::new();
+        for place in exposed.iter().flat_map(|finding| &finding.places) {
+            let file = PathBuf::from(place.source.as_ref());
+            if !files.contains(&file) {
+                files.push(file);
+            }
+        }
+        let tracked = match self.world.tracking(&self.project.folder, &files) {
+            Tracking::Known(tracked) => tracked,
+            Tracking::NoRepository => {
+                let why = "the project is in no git repository".to_owned();
+                return not_run.push((CheckRule::SecretExposed, why));
+            }
+            Tracking::Unknown(why) => return not_run.push((CheckRule::SecretExposed, why)),
+        };
+        for finding in exposed {
+            let file = finding.places.first().map(|place| PathBuf::from(place.source.as_ref()));
+            let at = files.iter().position(|other| Some(other) == file.as_ref());
+            if at.and_then(|at| tracked.get(at)).copied().unwrap_or_default() {
+                findings.add(finding);
+            }
+        }
+    }
+
+    /// What is told: allowed rules left out, accepted findings marked, contexts summed up.
+    fn tell(
+        &self,
+        findings: Findings,
+        survey: &Survey,
+        full: &ContextSet,
+        wanted: Wanted<'_>,
+    ) -> Vec<Told> {
+        let today = self.world.today();
+        let contexts: Vec<&Context> =
+            survey.contexts().iter().map(|readings| &readings.context).collect();
+        let mut summed: HashMap<ContextSet, (String, Vec<justwhy_core::Choice>)> = HashMap::new();
+        let mut used = vec![false; self.project.accepts.len()];
+        let mut told: Vec<Told> = Vec::new();
+        for mut finding in findings.sorted() {
+            let accepted = self.accepted(&mut finding, &today, &mut used);
+            if wanted.allow.contains(&finding.rule) {
+                continue;
+            }
+            let (words, choices) = summed
+                .entry(finding.contexts.clone())
+                .or_insert_with(|| {
+                    let choices = sum_up(&finding.contexts, full, &contexts);
+                    (in_words(&choices, full, &contexts), choices)
+                })
+                .clone();
+            told.push(Told { finding, contexts: words, choices, accepted });
+        }
+        let is_told = wanted.here || wanted.allow.contains(&CheckRule::IdleAccept);
+        if !is_told {
+            let idle = self.project.accepts.iter().zip(&used).filter(|(_, used)| !**used);
+            let idle: Vec<Finding> = idle.map(|(accept, _)| self.idle(accept, full)).collect();
+            let at = told.partition_point(|told| told.finding.severity <= Severity::Warning);
+            let (words, choices) = (String::new(), Vec::new());
+            let idle = idle.into_iter().map(|finding| Told {
+                finding,
+                contexts: words.clone(),
+                choices: choices.clone(),
+                accepted: None,
+            });
+            told.splice(at..at, idle);
+        }
+        told
+    }
+
+    /// Why a finding is accepted, if it is; one whose acceptance has run out says so.
+    fn accepted(&self, finding: &mut Finding, today: &str, used: &mut [bool]) -> Option<String> {
+        for (number, accept) in self.project.accepts.iter().enumerate() {
+            let is_meant = accept.rule == finding.rule.name()
+                && accept.setting.as_ref().is_none_or(|(pattern, written)| {
+                    finding.key.as_deref().is_some_and(|key| {
+                        written == key || pattern.matches_text(key)
+                    })
+                });
+            if !is_meant {
+                continue;
+            }
+            used[number] = true;
+            match &accept.until {
+                Some(until) if until.as_str() < today => {
+                    let said = format!("it was accepted until {until}: {}", accept.reason);
+                    finding.help = Some(match finding.help.take() {
+                        Some(help) => format!("{said}; {help}"),
+                        None => said,
+                    });
+                }
+                _ => return Some(accept.reason.clone()),
+            }
+        }
+        None
+    }
+
+    fn idle(&self, accept: &Accept, full: &ContextSet) -> Finding {
+        let of = match &accept.setting {
+            Some((_, written)) => format!("of {written} "),
+            None => String::new(),
+        };
+        let message = format!("nothing {of}is found by {}, which this accepts", accept.rule);
+        let line = self.project.line(accept.at.line);
+        let place = Spotted {
+            source: self.project.file.as_str().into(),
+            position: Some(accept.at),
+            what: None,
+            line: Some(line.to_owned()),
+        };
+        Finding::new(CheckRule::IdleAccept, message, full.clone())
+            .at(place)
+            .help("take it out, or mend its rule and setting")
+    }
+}
+
+/// The values that are named, with how they are shown and where they stand; else the key of one that
+/// is in error.
+#[allow(clippy::type_complexity)]
+fn gather(
+    answers: &Answers<'_>,
+    named: &[KeyId],
+) -> Result<(Vec<justwhy_rules::Named>, Vec<(String, String, Option<Spotted>)>), String> {
+    let resolution = answers.resolution();
+    let keys = resolution.keys();
+    let catalogue = &resolution.readings().catalogue;
+    let mut settings = Vec::new();
+    let mut saw = Vec::new();
+    for key in resolution.settings() {
+        let is_named =
+            named.iter().any(|name| keys.is_within(key, *name) || keys.is_within(*name, key));
+        if !is_named {
+            continue;
+        }
+        let answer = Explanation::of(answers, key);
+        if matches!(answer.status, Status::Error { .. }) {
+            return Err(keys.show(key));
+        }
+        let Some(value) = answer.effective() else { continue };
+        let segments = keys.segments(key).into_iter().map(str::to_owned).collect();
+        let shape = catalogue.declared(key).map(|declared| Arc::clone(&declared.shape));
+        settings.push((segments, value.clone(), shape));
+        let shown = match answer.value() {
+            Some(value) => value.show(),
+            None => "(secret)".to_owned(),
+        };
+        let place = answer.winner.as_ref().map(|winner| Spotted {
+            source: Arc::clone(&winner.source),
+            position: winner.position,
+            what: None,
+            line: None,
+        });
+        saw.push((keys.show(key), shown, place));
+    }
+    Ok((settings, saw))
+}
+
+/// Whether any layer that describes where you stand was left out.
+pub(crate) fn left_out(survey: &Survey) -> Vec<String> {
+    let Some(first) = survey.contexts().first() else { return Vec::new() };
+    let local = first.layers.iter().filter(|layer| layer.is_local() && layer.kind != Kind::Arguments);
+    local.map(|layer| layer.name.clone()).collect()
+}

@@ -1,0 +1,332 @@
+//! `check`: what will go wrong, or is not meant so, in any context.
+
+use crate::arguments::Form;
+use crate::checking::{Checked, Checking, Told, Wanted, left_out};
+use crate::json;
+use crate::look::{Look, Role, fill};
+use crate::run::{Outcome, Surveying};
+use justwhy_core::{CheckRule, Context, ContextSet, Severity, Spotted, Survey, rule_named};
+use justwhy_reports::{Reported, junit, sarif};
+use justwhy_sources::Error;
+use serde::Serialize;
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// The options of the command.
+pub(crate) struct Options<'a> {
+    pub(crate) here: bool,
+    pub(crate) with_local: bool,
+    pub(crate) warnings_as_errors: bool,
+    pub(crate) allow: &'a [String],
+}
+
+#[derive(Serialize)]
+struct Body {
+    /// How many contexts were looked at.
+    looked_at: usize,
+    findings: Vec<ShownFinding>,
+    /// Rules that could not run.
+    not_run: Vec<NotRun>,
+    /// Layers that describe where you stand and were left out.
+    left_out: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct NotRun {
+    rule: &'static str,
+    why: String,
+}
+
+/// A finding, as programs read it.
+#[derive(Serialize)]
+pub(crate) struct ShownFinding {
+    rule: &'static str,
+    severity: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    key: Option<String>,
+    message: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    help: Option<String>,
+    places: Vec<ShownSpot>,
+    /// Tables as `when` has them: together they describe the contexts in which it holds.
+    contexts: Vec<BTreeMap<String, Vec<String>>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    accepted: Option<String>,
+}
+
+#[derive(Serialize)]
+struct ShownSpot {
+    #[serde(flatten)]
+    place: json::ShownPlace,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    what: Option<String>,
+}
+
+pub(crate) fn run(
+    surveying: &Surveying<'_>,
+    options: &Options<'_>,
+) -> Result<Outcome, Vec<Error>> {
+    let allow = allowed(options.allow)?;
+    let wanted =
+        Wanted { here: options.here, with_local: options.with_local, allow: &allow };
+    let (survey, full, head) = survey(surveying, options)?;
+    let checking = Checking {
+        project: surveying.project,
+        world: surveying.world,
+        elsewhere: surveying.elsewhere,
+        limits: surveying.limits,
+    };
+    let checked = checking.check(&survey, &full, wanted)?;
+    let left_out = if options.with_local { Vec::new() } else { left_out(&survey) };
+    let fails = checked.count(Severity::Error) > 0
+        || options.warnings_as_errors && checked.count(Severity::Warning) > 0;
+    let result = match surveying.common.output {
+        Form::Text => text(surveying.look, &checked, &left_out),
+        Form::Json => json::text(&json::Answer::new(
+            "check",
+            &head,
+            Body {
+                looked_at: checked.contexts,
+                findings: checked.findings.iter().map(ShownFinding::of).collect(),
+                not_run: checked
+                    .not_run
+                    .iter()
+                    .map(|(rule, why)| NotRun { rule: rule.name(), why: why.clone() })
+                    .collect(),
+                left_out,
+            },
+        )),
+        Form::Sarif => sarif(&reported(&checked), env!("CARGO_PKG_VERSION")),
+        Form::Junit => junit(&reported(&checked), options.warnings_as_errors),
+    };
+    Ok(Outcome { result, notes: String::new(), code: u8::from(fails) })
+}
+
+/// The rules that `--allow` names.
+fn allowed(names: &[String]) -> Result<Vec<CheckRule>, Vec<Error>> {
+    let mut rules = Vec::new();
+    for name in names {
+        match rule_named(name) {
+            Ok(rule) => rules.push(rule),
+            Err(near) => {
+                let error = Error::new("bad-argument", format!("--allow: there is no rule {name}"));
+                let names: Vec<&str> = CheckRule::ALL.into_iter().map(CheckRule::name).collect();
+                return Err(vec![match near {
+                    Some(near) => error.help(format!("did you mean {near}?")),
+                    None => error.help(format!("the rules are {}", names.join(", "))),
+                }]);
+            }
+        }
+    }
+    Ok(rules)
+}
+
+/// What is read in the contexts to look at, those in which somebody works, and what was asked.
+fn survey(
+    surveying: &Surveying<'_>,
+    options: &Options<'_>,
+) -> Result<(Survey, ContextSet, Context), Vec<Error>> {
+    let one = |error| vec![error];
+    let elsewhere = surveying.elsewhere;
+    let asked = surveying.common.context.as_deref();
+    let (contexts, head) = if options.here {
+        let here = elsewhere.here(asked).map_err(one)?;
+        (vec![here.clone()], here)
+    } else {
+        let fixed = elsewhere.fixed(asked).map_err(one)?;
+        (elsewhere.contexts(&fixed).map_err(one)?, fixed)
+    };
+    let is_full = |context: &Context| options.here || elsewhere.is_full(context, &head);
+    let mut readings = Vec::with_capacity(contexts.len());
+    let mut full = Vec::new();
+    let mut errors: Vec<(Error, Vec<Context>)> = Vec::new();
+    for (context, read) in contexts.iter().zip(elsewhere.read_all(&contexts)) {
+        let is_full = is_full(context);
+        match read {
+            Ok(read) => {
+                full.push(is_full);
+                readings.push(Arc::new(read));
+            }
+            // Where nobody works, nobody misses anything.
+            Err(_) if !is_full => {}
+            Err(error) => match errors.iter_mut().find(|(other, _)| other.is_same(&error)) {
+                Some((_, contexts)) => contexts.push(context.clone()),
+                None => errors.push((error, vec![context.clone()])),
+            },
+        }
+    }
+    if !errors.is_empty() {
+        let of = contexts.len();
+        let told = errors.into_iter().map(|(error, contexts)| match contexts.as_slice() {
+            all if all.len() == of => error,
+            [first, rest @ ..] => {
+                let where_ = super::plain_context(first);
+                error.help(match rest.len() {
+                    0 => format!("it is so in {where_}"),
+                    more => format!("it is so in {where_} and {more} more contexts"),
+                })
+            }
+            [] => error,
+        });
+        return Err(told.collect());
+    }
+    let mut set = ContextSet::none(readings.len());
+    full.iter().enumerate().filter(|(_, full)| **full).for_each(|(at, _)| set.insert(at));
+    Ok((Survey::of(readings), set, head))
+}
+
+fn reported(checked: &Checked) -> Vec<Reported<'_>> {
+    let reported = checked.findings.iter().map(|told| Reported {
+        finding: &told.finding,
+        contexts: &told.contexts,
+        accepted: told.accepted.as_deref(),
+    });
+    reported.collect()
+}
+
+impl ShownFinding {
+    pub(crate) fn of(told: &Told) -> ShownFinding {
+        let finding = &told.finding;
+        ShownFinding {
+            rule: finding.rule.name(),
+            severity: finding.severity.name(),
+            key: finding.key.clone(),
+            message: finding.message.clone(),
+            help: finding.help.clone(),
+            places: finding
+                .places
+                .iter()
+                .map(|place| ShownSpot {
+                    place: json::ShownPlace::of(&place.source, place.position),
+                    what: place.what.clone(),
+                })
+                .collect(),
+            contexts: told
+                .choices
+                .iter()
+                .map(|choice| choice.axes.iter().cloned().collect())
+                .collect(),
+            accepted: told.accepted.clone(),
+        }
+    }
+}
+
+fn text(look: &Look, checked: &Checked, left_out: &[String]) -> String {
+    let mut out = String::new();
+    for told in checked.open() {
+        finding(look, told, &mut out);
+        out.push('\n');
+    }
+    summary(look, checked, left_out, &mut out);
+    out
+}
+
+/// The columns before what is told of a finding.
+const INDENT: &str = "         ";
+
+fn finding(look: &Look, told: &Told, out: &mut String) {
+    let finding = &told.finding;
+    let role = role(finding.severity);
+    let word = finding.severity.name();
+    out.push_str(&fill(&look.paint(role, word), word.len(), INDENT.len()));
+    let key = finding.key.as_deref().or(finding.places.first().map(|place| &*place.source));
+    let key = look.text(key.unwrap_or_default());
+    out.push_str(&format!("{}  {}\n", look.paint(Role::Key, &key), look.paint(Role::Lost, finding.rule.name())));
+    let message = capital(&finding.message);
+    let mut said = format!("{}.", message.trim_end_matches('.'));
+    if !told.contexts.is_empty() {
+        said = format!("In {}: {}.", told.contexts, finding.message.trim_end_matches('.'));
+    }
+    look.paragraph(out, &said, INDENT);
+    for (number, place) in finding.places.iter().enumerate() {
+        spot(look, place, number == 0, role, out);
+    }
+    if let Some(help) = &finding.help {
+        look.paragraph(out, &format!("{}.", capital(help).trim_end_matches('.')), INDENT);
+    }
+}
+
+fn spot(look: &Look, place: &Spotted, is_first: bool, role: Role, out: &mut String) {
+    let at = match place.position {
+        Some(position) => format!("{}:{}:{}", place.source, position.line, position.column),
+        None => place.source.to_string(),
+    };
+    let what = place.what.as_ref().map(|what| format!("  {what}")).unwrap_or_default();
+    let at = look.paint(Role::Place, &look.text(&at));
+    out.push_str(&format!("{INDENT}{at}{}\n", look.paint(Role::Lost, &look.text(&what))));
+    let (Some(line), Some(position)) = (&place.line, place.position) else { return };
+    // Beside the first place it is the line that matters; others are mostly like it.
+    if is_first {
+        out.push_str(&crate::failure::marked_line(look, position, line, role, INDENT));
+    }
+}
+
+fn role(severity: Severity) -> Role {
+    match severity {
+        Severity::Error => Role::Wrong,
+        Severity::Warning => Role::Warning,
+        Severity::Note => Role::Lost,
+    }
+}
+
+fn capital(text: &str) -> String {
+    // What begins with a name keeps it.
+    let is_word = text.split([' ', ',']).next().is_some_and(|word| word.bytes().all(|b| b.is_ascii_lowercase()));
+    match text.chars().next() {
+        Some(first) if is_word => first.to_uppercase().chain(text.chars().skip(1)).collect(),
+        _ => text.to_owned(),
+    }
+}
+
+/// How many there are of each severity, in words; none if nothing was found.
+pub(crate) fn counted(checked: &Checked) -> Option<String> {
+    let counts = [
+        (checked.count(Severity::Error), "error", "errors"),
+        (checked.count(Severity::Warning), "warning", "warnings"),
+        (checked.count(Severity::Note), "note", "notes"),
+    ];
+    let shown: Vec<String> = counts
+        .into_iter()
+        .filter(|(count, ..)| *count > 0)
+        .map(|(count, one, many)| format!("{count} {}", if count == 1 { one } else { many }))
+        .collect();
+    (!shown.is_empty()).then(|| justwhy_core::list_values(&shown, "and"))
+}
+
+fn summary(look: &Look, checked: &Checked, left_out: &[String], out: &mut String) {
+    let contexts = match checked.contexts {
+        1 => "1 context".to_owned(),
+        count => format!("{count} contexts"),
+    };
+    let found = counted(checked).unwrap_or_else(|| "nothing found".to_owned());
+    let worst = checked.open().map(|told| told.finding.severity).min();
+    let role = worst.map_or(Role::Value, role);
+    out.push_str(&format!("{} in {contexts}", look.paint(role, &capital(&found))));
+    let accepted = checked.findings.len() - checked.open().count();
+    if accepted > 0 {
+        out.push_str(&format!("; {accepted} accepted"));
+    }
+    out.push_str(".\n");
+    let mut told = Vec::new();
+    if !left_out.is_empty() {
+        told.push(format!(
+            "Left out, as they describe where you stand: {} (--with-local reads them).",
+            justwhy_core::list_values(left_out, "and")
+        ));
+    }
+    // Rules that could not run for one reason are told together.
+    let mut reasons: Vec<(&str, Vec<&str>)> = Vec::new();
+    for (rule, why) in &checked.not_run {
+        match reasons.iter_mut().find(|(other, _)| other == why) {
+            Some((_, rules)) => rules.push(rule.name()),
+            None => reasons.push((why, vec![rule.name()])),
+        }
+    }
+    for (why, rules) in reasons {
+        let rules = justwhy_core::list_values(&rules, "and");
+        told.push(format!("Could not run: {rules}; {why}."));
+    }
+    for line in told {
+        look.paragraph(out, &line, "");
+    }
+}

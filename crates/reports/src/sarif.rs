@@ -1,0 +1,111 @@
+//! SARIF 2.1.0, the format of an open standard for results of analysis.
+
+use crate::Reported;
+use justwhy_core::{CheckRule, Severity, Spotted};
+use serde_json::json;
+use serde_sarif::sarif;
+
+const SCHEMA: &str = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
+
+/// All findings as one log with one run of the program of that version.
+pub fn sarif(findings: &[Reported<'_>], version: &str) -> String {
+    let rules: Vec<sarif::ReportingDescriptor> =
+        CheckRule::ALL.into_iter().map(descriptor).collect();
+    let driver = sarif::ToolComponent::builder()
+        .name("justwhy")
+        .version(version)
+        .rules(rules)
+        .build();
+    let run = sarif::Run::builder()
+        .tool(sarif::Tool::builder().driver(driver).build())
+        // A column is a character, as people count.
+        .column_kind(json!("unicodeCodePoints"))
+        .results(findings.iter().map(result).collect::<Vec<_>>())
+        .build();
+    let log = sarif::Sarif::builder().version(json!("2.1.0")).schema(SCHEMA).runs(vec![run]).build();
+    // Nothing that is serialised here can fail: every map has texts for names.
+    let mut text = serde_json::to_string_pretty(&log).unwrap_or_default();
+    text.push('\n');
+    text
+}
+
+fn level(severity: Severity) -> sarif::ResultLevel {
+    match severity {
+        Severity::Error => sarif::ResultLevel::Error,
+        Severity::Warning => sarif::ResultLevel::Warning,
+        Severity::Note => sarif::ResultLevel::Note,
+    }
+}
+
+fn text(text: &str) -> sarif::MultiformatMessageString {
+    sarif::MultiformatMessageString::builder().text(text).build()
+}
+
+fn message(text: &str) -> sarif::Message {
+    sarif::Message::builder().text(text).build()
+}
+
+fn descriptor(rule: CheckRule) -> sarif::ReportingDescriptor {
+    let usual = sarif::ReportingConfiguration::builder().level(json!(rule.severity().name())).build();
+    sarif::ReportingDescriptor::builder()
+        .id(rule.name())
+        .short_description(text(rule.about()))
+        .default_configuration(usual)
+        .build()
+}
+
+fn result(reported: &Reported<'_>) -> sarif::Result {
+    let finding = reported.finding;
+    let index = CheckRule::ALL.iter().position(|rule| *rule == finding.rule).unwrap_or_default();
+    let mut places = finding.places.iter();
+    let first: Vec<sarif::Location> = places.next().map(location).into_iter().collect();
+    let mut result = sarif::Result::builder()
+        .rule_id(finding.rule.name())
+        .rule_index(i64::try_from(index).unwrap_or_default())
+        .level(level(finding.severity))
+        .message(message(&reported.message()))
+        .locations(first)
+        .build();
+    let others: Vec<sarif::Location> = places.map(location).collect();
+    if !others.is_empty() {
+        result.related_locations = Some(others);
+    }
+    if let Some(reason) = reported.accepted {
+        let kind = json!("inSource");
+        let suppression = sarif::Suppression::builder().kind(kind).justification(reason).build();
+        result.suppressions = Some(vec![suppression]);
+    }
+    result
+}
+
+fn location(place: &Spotted) -> sarif::Location {
+    let number = |number: usize| i64::try_from(number).unwrap_or(i64::MAX);
+    let artifact = sarif::ArtifactLocation::builder().uri(uri(&place.source)).build();
+    let mut physical = sarif::PhysicalLocation::builder().artifact_location(artifact).build();
+    if let Some(position) = place.position {
+        let region = sarif::Region::builder()
+            .start_line(number(position.line))
+            .start_column(number(position.column))
+            .build();
+        physical.region = Some(region);
+    }
+    let mut location = sarif::Location::builder().physical_location(physical).build();
+    if let Some(what) = &place.what {
+        location.message = Some(message(what));
+    }
+    location
+}
+
+/// A path as a relative reference: what is not allowed in one is written in hexadecimal.
+fn uri(path: &str) -> String {
+    let mut uri = String::new();
+    for byte in path.bytes() {
+        match byte {
+            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'/' | b'-' | b'.' | b'_' | b'~' => {
+                uri.push(char::from(byte));
+            }
+            byte => uri.push_str(&format!("%{byte:02X}")),
+        }
+    }
+    uri
+}
