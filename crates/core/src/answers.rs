@@ -15,7 +15,7 @@ mod expand;
 mod weight;
 
 pub use chain::{Hop, HopValue};
-pub(crate) use expand::all_references;
+pub(crate) use expand::{LEFT_OUT, all_references};
 
 use expand::{Expanded, Expansion};
 use weight::Weight;
@@ -26,6 +26,11 @@ pub trait Outside {
     /// The process variable of that name: none if it is not set, an error (a clause) if it is no
     /// text.
     fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String>;
+
+    /// Whether process variables are looked at; if not, what they would say is unknown.
+    fn reads_variables(&self) -> bool {
+        true
+    }
 
     /// The trimmed text of a file: none if it is not there, an error (a clause) if it cannot or must
     /// not be read.

@@ -48,6 +48,8 @@ pub struct Scope<'a> {
     pub with_local: bool,
     /// Whether these are all contexts there are, so that what is nowhere can be told.
     pub is_everywhere: bool,
+    /// Axes that may have values which nobody lists, so that not all of their contexts are there.
+    pub open: &'a [String],
 }
 
 /// What is known while settings are looked at.
@@ -138,8 +140,8 @@ impl Check {
             }
         });
         across.finish(&mut look);
-        layers::check(&mut look, scope, &lines);
-        add_unknown(&mut look);
+        let is_catalogued = add_unknown(&mut look);
+        layers::check(&mut look, scope, is_catalogued, &lines);
         Check { findings: look.findings, exposed: across.into_exposed() }
     }
 }
@@ -155,7 +157,8 @@ fn declared_names(survey: &Survey) -> Vec<(KeyId, String, Outline)> {
 }
 
 /// Where only a few of many settings are declared, telling of each of the others would bury all else.
-fn add_unknown(look: &mut Look<'_>) {
+/// Gives whether the catalogue is one of all settings.
+fn add_unknown(look: &mut Look<'_>) -> bool {
     const FEW: usize = 12;
     let unknown = std::mem::take(&mut look.unknown);
     let (near, plain): (Vec<Finding>, Vec<Finding>) =
@@ -174,7 +177,7 @@ fn add_unknown(look: &mut Look<'_>) {
     if !is_flood {
         let all = order.iter().filter_map(|key| by_key.remove(key)).flatten();
         all.for_each(|finding| look.findings.add(finding));
-        return;
+        return !look.declared.is_empty();
     }
     let shown: Vec<String> = order.iter().flatten().take(3).cloned().collect();
     let message = format!(
@@ -185,8 +188,11 @@ fn add_unknown(look: &mut Look<'_>) {
     );
     let mut contexts = ContextSet::none(look.full.of());
     by_key.values().flatten().for_each(|finding| contexts.add(&finding.contexts));
-    let finding = Finding::new(CheckRule::UnknownSetting, message, contexts);
+    let mut finding = Finding::new(CheckRule::UnknownSetting, message, contexts);
+    let first = order.first().and_then(|key| by_key.get(key));
+    finding.places.extend(first.and_then(|all| all.first()?.places.first().cloned()));
     look.findings.add(finding.help("declare them, or --allow unknown-setting until they are"));
+    false
 }
 
 /// Whether a text holds a password of an address.

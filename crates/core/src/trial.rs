@@ -57,6 +57,10 @@ impl Outside for Trial<'_> {
         }
     }
 
+    fn reads_variables(&self) -> bool {
+        self.outside.reads_variables()
+    }
+
     fn file(&self, path: &str) -> Result<Option<Arc<str>>, String> {
         self.outside.file(path)
     }

@@ -73,7 +73,9 @@ impl Checking<'_> {
     ) -> Result<Checked, Vec<Error>> {
         let one = |error| vec![error];
         let rules = self.expressions()?;
-        let scope = Scope { full, with_local: wanted.with_local, is_everywhere: !wanted.here };
+        let open = self.project.open_axes();
+        let (with_local, is_everywhere) = (wanted.with_local, !wanted.here);
+        let scope = Scope { full, with_local, is_everywhere, open: &open };
         let Check { mut findings, exposed } = Check::of(survey, scope, self.elsewhere, self.limits);
         let mut not_run: Vec<(CheckRule, String)> = Vec::new();
         for (rule, expression) in &rules {
@@ -317,7 +319,8 @@ impl Checking<'_> {
             let idle = self.project.accepts.iter().zip(&used).filter(|(_, used)| !**used);
             let idle: Vec<Finding> = idle.map(|(accept, _)| self.idle(accept, full)).collect();
             let at = told.partition_point(|told| told.finding.severity <= Severity::Warning);
-            let (words, choices) = (String::new(), Vec::new());
+            let words = String::new();
+            let choices = vec![justwhy_core::Choice { axes: Vec::new() }];
             let idle = idle.into_iter().map(|finding| Told {
                 finding,
                 contexts: words.clone(),

@@ -21,6 +21,8 @@ pub struct Elsewhere<'p> {
     situation: Situation<'p>,
     reader: RefCell<Reader<'p>>,
     files: RefCell<HashMap<String, FileText>>,
+    /// Whether layers that describe where you stand are left out, and process variables with them.
+    without_local: bool,
 }
 
 /// The trimmed text of a file; none if it is not there, and why if it cannot be read.
@@ -46,6 +48,7 @@ impl<'p> Elsewhere<'p> {
             situation: Situation::new(project, world),
             reader: RefCell::new(Reader::new(project, world)),
             files: RefCell::default(),
+            without_local: false,
         }
     }
 
@@ -54,6 +57,7 @@ impl<'p> Elsewhere<'p> {
     pub fn without_local(mut self) -> Elsewhere<'p> {
         let reader = Reader::new(self.project, self.world).without_local();
         self.reader = RefCell::new(reader);
+        self.without_local = true;
         self
     }
 
@@ -204,7 +208,14 @@ impl<'p> Elsewhere<'p> {
 }
 
 impl Outside for Elsewhere<'_> {
+    fn reads_variables(&self) -> bool {
+        !self.without_local
+    }
+
     fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String> {
+        if self.without_local {
+            return Ok(None);
+        }
         match self.situation.process_variable(name).map(|value| value.to_str()) {
             None => Ok(None),
             Some(Some(value)) => Ok(Some(value.into())),

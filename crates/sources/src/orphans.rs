@@ -43,6 +43,7 @@ pub fn orphans(
             contexts.iter().filter_map(|context| path.fill(context).ok()).collect();
         for found in glob.find(world, &project.folder, Wanted::Files)? {
             let is_known = read.contains(&found)
+                || project.could_read(&found)
                 || produced.contains(&found)
                 || project.is_named(&found)
                 || orphans.iter().any(|orphan| orphan.path == found);
@@ -99,6 +100,18 @@ impl Project {
     fn is_named(&self, path: &str) -> bool {
         let named = self.catalogues.iter().any(|(file, _)| file.as_ref() == path);
         named || self.axes.iter().flat_map(|axis| &axis.read).any(|way| way.reads_file(path))
+    }
+
+    /// Whether a layer reads the path for values that its axes allow, be they listed or not.
+    fn could_read(&self, path: &str) -> bool {
+        self.layers.iter().any(|layer| {
+            let (Reads::File(template, _) | Reads::Rows { path: template, .. }) = &layer.reads
+            else {
+                return false;
+            };
+            let values = template.values_in(path);
+            values.is_some_and(|values| self.first_not_allowed(&values).is_none())
+        })
     }
 
     /// The first of the values that its axis does not allow, and the one that was probably meant. An

@@ -223,6 +223,12 @@ impl Project {
         })
     }
 
+    /// The names of the axes that may have values which nobody lists.
+    pub fn open_axes(&self) -> Vec<String> {
+        let open = self.axes.iter().filter(|axis| axis.axis.open && axis.axis.allowed.is_empty());
+        open.map(|axis| axis.axis.name.clone()).collect()
+    }
+
     /// The format of the file that a layer reads, if it reads one.
     pub fn format_of(&self, layer: justwhy_core::LayerIndex) -> Option<Format> {
         let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number))?;

@@ -10,6 +10,9 @@ use crate::{
 use std::rc::Rc;
 use std::sync::Arc;
 
+/// The code of a setting that process variables decide, where these are left out.
+pub(crate) const LEFT_OUT: &str = "left-out";
+
 /// A value in which every reference was replaced, and its size.
 pub(super) struct Expanded {
     pub(super) value: Value,
@@ -190,8 +193,25 @@ impl<'a, 'o> Expansion<'a, 'o> {
         };
         match &reference.fallback {
             Some(pieces) => self.pieces(pieces, reading),
+            None if self.is_unknown(reference, reading) => {
+                let message = format!(
+                    "`{}`: process variables are left out here, so that it is not known",
+                    reference.show()
+                );
+                self.fail(Failure::new(LEFT_OUT, message))
+            }
             None => self.unresolved(format!("`{}`: {why_not}", reference.show())),
         }
+    }
+
+    /// Whether it names a process variable, and nobody looks at those.
+    fn is_unknown(&self, reference: &Reference, reading: &Reading<'_>) -> bool {
+        let answers = self.answers;
+        !answers.outside.reads_variables()
+            && matches!(
+                meaning(answers, self.asked.context, reference, reading),
+                Ok(Meaning::Variable(_))
+            )
     }
 
     fn find(&mut self, reference: &Reference, reading: &Reading<'_>) -> Result<Found, Failure> {

@@ -8,7 +8,7 @@ use crate::resolution::{Rule, Verdict};
 use crate::{
     Candidate, ContextSet, KeyId, Kind, LayerIndex, Reading, Survey, Value, list_values,
 };
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
 /// What was seen so far.
@@ -220,6 +220,7 @@ impl<'a> Across<'a> {
     /// Tells what shows once everything was seen.
     pub(super) fn finish(&mut self, look: &mut Look<'_>) {
         if self.scope.is_everywhere {
+            self.excuse_repeated();
             for said in &self.said {
                 look.findings.add_some(self.idle(said));
             }
@@ -228,6 +229,22 @@ impl<'a> Across<'a> {
             for same in values {
                 self.same_across(*key, same, look);
             }
+        }
+    }
+
+    /// A value that a stronger one repeats decides nothing only as long as that one is there: one of
+    /// the two is told, not both.
+    fn excuse_repeated(&mut self) {
+        let repeated: HashSet<(usize, u32)> = self
+            .said
+            .iter()
+            .filter(|said| said.repeats == Some(true))
+            .filter_map(|said| said.weaker.as_ref())
+            .map(|(reading, leaf)| (Arc::as_ptr(reading) as usize, *leaf))
+            .collect();
+        for said in &mut self.said {
+            said.is_told |= repeated.contains(&(Arc::as_ptr(&said.reading) as usize, said.leaf))
+                && !said.counts;
         }
     }
 

@@ -115,6 +115,31 @@ impl Findings {
         }
     }
 
+    /// Takes a finding in that is about one place and has to do with others: the same one is kept once,
+    /// with all of them.
+    pub(super) fn merge(&mut self, finding: Finding) {
+        if finding.contexts.is_empty() {
+            return;
+        }
+        let is_same = |other: &&mut Finding| {
+            other.rule == finding.rule
+                && other.key == finding.key
+                && other.message == finding.message
+                && other.places.first() == finding.places.first()
+        };
+        // What is merged was found about one setting, so that the last ones are the ones to look at.
+        const LAST: usize = 64;
+        let Some(same) = self.all.iter_mut().rev().take(LAST).find(is_same) else {
+            return self.add(finding);
+        };
+        same.contexts.add(&finding.contexts);
+        for place in finding.places {
+            if !same.places.contains(&place) {
+                same.places.push(place);
+            }
+        }
+    }
+
     /// Takes a finding in, if there is one.
     pub(super) fn add_some(&mut self, finding: Option<Finding>) {
         finding.into_iter().for_each(|finding| self.add(finding));

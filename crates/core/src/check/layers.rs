@@ -10,23 +10,36 @@ use crate::{
 use hashbrown::HashMap;
 use std::sync::Arc;
 
-pub(super) fn check(look: &mut Look<'_>, scope: Scope<'_>, lines: &Lines<'_>) {
+pub(super) fn check(look: &mut Look<'_>, scope: Scope<'_>, is_catalogued: bool, lines: &Lines<'_>) {
     let contexts = look.survey.contexts().to_vec();
     let Some(first) = contexts.first() else { return };
     for index in (0..first.layers.len()).map(LayerIndex) {
         if scope.is_everywhere {
-            never_active(look, &contexts, index);
+            never_active(look, &contexts, index, scope.open);
         }
         if let Names::Variables(naming) = &first.layer(index).names {
             clashes(look, &contexts, naming);
-            strays(look, &contexts, index, naming, lines);
+            strays(look, &contexts, index, naming, is_catalogued, lines);
         }
     }
     left_out(look, &contexts, lines);
 }
 
 /// A layer that is active in no context.
-fn never_active(look: &mut Look<'_>, contexts: &[Arc<Readings>], index: LayerIndex) {
+fn never_active(
+    look: &mut Look<'_>,
+    contexts: &[Arc<Readings>],
+    index: LayerIndex,
+    open: &[String],
+) {
+    let depends_on_open = contexts.first().is_some_and(|first| {
+        let layer = first.layer(index);
+        let conditions = layer.when.iter().map(|condition| &condition.axis);
+        layer.axes.iter().chain(conditions).any(|axis| open.contains(axis))
+    });
+    if depends_on_open {
+        return;
+    }
     let mut why = None;
     for readings in contexts {
         match &readings.layer(index).presence {
@@ -38,8 +51,8 @@ fn never_active(look: &mut Look<'_>, contexts: &[Arc<Readings>], index: LayerInd
     let (Some(why), Some(first)) = (why, contexts.first()) else { return };
     let layer = first.layer(index);
     let because = match why {
-        Inactivity::Needs { axis } => format!("no context has a value for {axis}"),
-        _ => format!("no context is one {}", layer.reach_conditions()),
+        Inactivity::Needs { axis } => format!("it needs {axis}, which no context has"),
+        _ => format!("it is read {}, and no context is like that", layer.reach_conditions()),
     };
     let message = format!("the layer is active in no context: {because}");
     let finding = Finding::new(CheckRule::NeverActive, message, look.full.clone());
@@ -144,6 +157,7 @@ fn strays(
     contexts: &[Arc<Readings>],
     index: LayerIndex,
     naming: &Naming,
+    is_catalogued: bool,
     lines: &Lines<'_>,
 ) {
     let Some(first) = contexts.first() else { return };
@@ -158,7 +172,6 @@ fn strays(
         return;
     }
     let known = known_in(look, contexts);
-    let is_catalogued = !first.catalogue.is_empty();
     let mut names: Vec<(String, Outline)> = known
         .keys()
         .filter_map(|key| first.variable(index, *key))
@@ -181,7 +194,7 @@ fn strays(
                 None if is_ours && is_broken => {
                     format!("it has the prefix {} and names no setting", naming.prefix)
                 }
-                None if is_ours && is_catalogued => {
+                None if is_ours && is_catalogued && !reshapes(look, first, &reading, stranger.leaf) => {
                     format!("it has the prefix {} and is no setting of the catalogue", naming.prefix)
                 }
                 None => continue,
@@ -196,6 +209,19 @@ fn strays(
             });
         }
     }
+}
+
+/// Whether what a variable says stands above or below settings that are known otherwise.
+fn reshapes(look: &Look<'_>, first: &Readings, reading: &Reading, leaf: u32) -> bool {
+    let keys = &first.keys;
+    let offer = reading.offers.iter().find(|offer| offer.leaf == leaf);
+    offer.is_some_and(|offer| {
+        let mut settings = look.survey.settings().iter();
+        settings.any(|key| {
+            *key != offer.key
+                && (keys.is_within(*key, offer.key) || keys.is_within(offer.key, *key))
+        })
+    })
 }
 
 fn near_variable(name: &str, names: &[(String, Outline)]) -> Option<String> {

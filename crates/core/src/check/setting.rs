@@ -103,6 +103,9 @@ fn status(look: &mut Look<'_>, seen: &Seen<'_>) {
                 // It is told of the setting that is at fault.
                 return;
             }
+            if *code == crate::answers::LEFT_OUT {
+                return;
+            }
             let declared = seen.declared();
             let is_refused = declared.is_some_and(|it| it.empty == Some(EmptyText::Error))
                 && seen.answer.refuses_empty();
@@ -237,24 +240,20 @@ fn verdict(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         (Verdict::Overridden, _) => changes_type(look, seen, candidate, by),
         (Verdict::Reshaped, _) => {
             let message = match resolution.keys().is_within(by.key, candidate.key) {
-                true => format!(
-                    "{} has a value here, and {} makes it a branch with {} in it",
-                    seen.layer(candidate),
-                    seen.layer(by),
-                    resolution.keys().show(by.key)
-                ),
-                false => format!(
-                    "{} has it, and {} puts a value in place of the branch {}",
-                    seen.layer(candidate),
-                    seen.layer(by),
-                    resolution.keys().show(by.key)
-                ),
+                true => format!("{} makes it a branch, where a weaker layer has a value", seen.layer(by)),
+                false => format!("{} puts a value in place of a branch", seen.layer(by)),
             };
-            let lost = Some("this is lost".to_owned());
-            look.findings.add(
+            // It is told of the branch, once for all that is lost.
+            let about = match resolution.keys().is_within(by.key, candidate.key) {
+                true => seen.shown.clone(),
+                false => resolution.keys().show(by.key),
+            };
+            let lost = format!("{} of {} is lost", seen.shown, seen.layer(candidate));
+            look.findings.merge(
                 seen.finding(CheckRule::Reshapes, message)
+                    .about(about)
                     .at(seen.spot(by, None))
-                    .at(seen.spot(candidate, lost)),
+                    .at(seen.spot(candidate, Some(lost))),
             );
         }
         _ => {}
@@ -293,18 +292,17 @@ fn changes_type(look: &mut Look<'_>, seen: &Seen<'_>, weaker: &Candidate, strong
         }
     }
     let message = format!(
-        "{} says {} ({}) where {} has {} ({})",
+        "{} says {}, {}, where a weaker layer has {}",
         seen.layer(stronger),
         strong.with_article(),
         seen.says(stronger),
-        seen.layer(weaker),
-        weak.with_article(),
-        seen.says(weaker)
+        weak.with_article()
     );
-    look.findings.add(
+    let weak = format!("{} says {}", seen.layer(weaker), seen.says(weaker));
+    look.findings.merge(
         seen.finding(CheckRule::ChangesType, message)
             .at(seen.spot(stronger, None))
-            .at(seen.spot(weaker, Some(format!("here it is {}", weak.with_article()))))
+            .at(seen.spot(weaker, Some(weak)))
             .help("write it as the other type, or declare its type in the catalogue"),
     );
 }
@@ -388,15 +386,14 @@ fn empty_text(look: &mut Look<'_>, seen: &Seen<'_>) {
     let candidates = resolution.candidates(seen.key).map(|id| resolution.candidate(id));
     let Some(lost) = candidates.into_iter().find(has_more) else { return };
     let message = format!(
-        "{} says an empty text, and that counts: it wins over {} from {}",
-        seen.layer(winner),
-        seen.says(lost),
-        seen.layer(lost)
+        "{} says an empty text, which wins over a text that is not empty",
+        seen.layer(winner)
     );
-    look.findings.add(
+    let loses = format!("{} says {}", seen.layer(lost), seen.says(lost));
+    look.findings.merge(
         seen.finding(CheckRule::EmptyText, message)
             .at(seen.spot(winner, None))
-            .at(seen.spot(lost, Some("it loses here".to_owned())))
+            .at(seen.spot(lost, Some(loses)))
             .help("take the line out, or say empty = \"unset\" for the layer or the setting"),
     );
 }

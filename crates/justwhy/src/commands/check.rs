@@ -229,9 +229,13 @@ fn finding(look: &Look, told: &Told, out: &mut String) {
     let role = role(finding.severity);
     let word = finding.severity.name();
     out.push_str(&fill(&look.paint(role, word), word.len(), INDENT.len()));
-    let key = finding.key.as_deref().or(finding.places.first().map(|place| &*place.source));
-    let key = look.text(key.unwrap_or_default());
-    out.push_str(&format!("{}  {}\n", look.paint(Role::Key, &key), look.paint(Role::Lost, finding.rule.name())));
+    let file = finding.places.first().filter(|_| finding.rule == CheckRule::OrphanFile);
+    if let Some(key) = finding.key.as_deref().or(file.map(|place| &*place.source)) {
+        out.push_str(&look.paint(Role::Key, &look.text(key)));
+        out.push_str("  ");
+    }
+    out.push_str(&look.paint(Role::Lost, finding.rule.name()));
+    out.push('\n');
     let message = capital(&finding.message);
     let mut said = format!("{}.", message.trim_end_matches('.'));
     if !told.contexts.is_empty() {

@@ -1,12 +1,15 @@
 //! `justwhy` alone: where am I?
 
 use super::Answering;
+use super::check::counted;
+use crate::checking::{Checked, Checking, Wanted};
 use crate::json;
 use crate::look::{Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    AxisOrigin, AxisValue, Explanation, Kind, LayerIndex, LayerState, NearName, Presence, Status,
+    AxisOrigin, AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName,
+    Presence, Severity, Status, Survey,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -22,6 +25,17 @@ struct Body {
     layers: Vec<ShownLayer>,
     settings: Counts,
     near: Vec<json::Near>,
+    check: ShownCheck,
+}
+
+/// What `check --here` would complain of.
+#[derive(Serialize)]
+#[serde(rename_all = "snake_case")]
+enum ShownCheck {
+    /// How much, by severity.
+    Found { error: usize, warning: usize, note: usize },
+    /// Why it could not be told.
+    NotRun(String),
 }
 
 /// An axis: its value, where that is from, and what was passed over before.
@@ -60,6 +74,7 @@ pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
     let layers = layers(answering);
     let counts = counts(answering);
     let near = select::stray_names(answering.resolution());
+    let checked = check_here(answering);
     let result = if answering.as_json() {
         let body = Body {
             name: answering.project.name.clone(),
@@ -67,10 +82,18 @@ pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
             layers,
             settings: counts,
             near: near.iter().map(json::Near::of).collect(),
+            check: match &checked {
+                Ok(checked) => ShownCheck::Found {
+                    error: checked.count(Severity::Error),
+                    warning: checked.count(Severity::Warning),
+                    note: checked.count(Severity::Note),
+                },
+                Err(why) => ShownCheck::NotRun(why.clone()),
+            },
         };
         json::text(&json::Answer::new("where", answering.context(), body))
     } else {
-        text(answering, &layers, counts, &near)
+        text(answering, &layers, counts, &near, &checked)
     };
     Ok(answering.outcome(result, String::new(), true))
 }
@@ -134,6 +157,7 @@ fn text(
     layers: &[ShownLayer],
     counts: Counts,
     near: &[NearName],
+    checked: &Result<Checked, String>,
 ) -> String {
     let look = answering.look;
     let project = answering.project;
@@ -171,7 +195,35 @@ fn text(
             out.push('\n');
         }
     }
+    let (role, line) = match checked {
+        Ok(checked) => match (counted(checked), checked.count(Severity::Error)) {
+            (None, _) => (Role::Value, "`justwhy check --here` finds nothing.".to_owned()),
+            (Some(counted), 0) => {
+                (Role::Warning, format!("`justwhy check --here` finds {counted}."))
+            }
+            (Some(counted), _) => (Role::Wrong, format!("`justwhy check --here` finds {counted}.")),
+        },
+        Err(why) => (Role::Wrong, format!("`justwhy check --here` cannot run: {why}.")),
+    };
+    for line in look.wrap(&line, look.columns()) {
+        out.push_str(&look.paint(role, &line));
+        out.push('\n');
+    }
     out
+}
+
+/// Checks what was read here.
+fn check_here(answering: &Answering<'_>) -> Result<Checked, String> {
+    let checking = Checking {
+        project: answering.project,
+        world: answering.world,
+        elsewhere: answering.elsewhere,
+        limits: answering.answers.limits(),
+    };
+    let survey = Survey::of(vec![answering.resolution().shared_readings()]);
+    let wanted = Wanted { here: true, with_local: true, allow: &[] };
+    let checked = checking.check(&survey, &ContextSet::all(1), wanted);
+    checked.map_err(|errors| errors.first().map(ToString::to_string).unwrap_or_default())
 }
 
 fn settings(count: usize) -> String {
