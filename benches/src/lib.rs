@@ -35,6 +35,55 @@ pub fn write_project(folder: &Path, settings: usize) -> io::Result<()> {
     std::fs::write(folder.join("justwhy.toml"), project)
 }
 
+/// The axes of a generated project with many contexts.
+const AXES: [&str; 4] = ["environment", "region", "service", "size"];
+
+/// Writes a project of `settings` settings and at least `contexts` contexts to `folder`, which must be
+/// there: defaults that say every setting, then one layer for each of four axes, whose files say two
+/// settings of ten each, and one that all contexts share. A fifth of the values hold a reference.
+pub fn write_matrix(folder: &Path, settings: usize, contexts: usize) -> io::Result<()> {
+    let mut project = "justwhy = 1\nname = \"matrix\"\n\n[variables]\nprefix = \"TIDE_\"\n".to_owned();
+    let mut layers = "\n[[layer]]\nname = \"defaults\"\nfile = \"defaults.toml\"\n".to_owned();
+    std::fs::write(folder.join("defaults.toml"), text(0, "defaults.toml", settings))?;
+    let sizes = sizes(contexts);
+    for (number, axis) in AXES.iter().enumerate() {
+        let values: Vec<String> =
+            (0..sizes[number]).map(|value| format!("\"{axis}-{value}\"")).collect();
+        // Writing to a String cannot fail.
+        let _ = write!(
+            project,
+            "\n[[axis]]\nname = \"{axis}\"\nallowed = [{}]\ndefault = \"{axis}-0\"\n",
+            values.join(", ")
+        );
+        let _ = write!(
+            layers,
+            "\n[[layer]]\nname = \"by-{axis}\"\nfile = \"{axis}/{{{axis}}}.toml\"\n"
+        );
+        std::fs::create_dir_all(folder.join(axis))?;
+        for at in 0..sizes[number] {
+            let said = |setting: &usize| (setting * 3 + number * 5) % 10 < 2;
+            let path = folder.join(axis).join(format!("{axis}-{at}.toml"));
+            std::fs::write(path, text_of((0..settings).filter(said), number + at * 7, "a.toml"))?;
+        }
+    }
+    let said = |setting: &usize| setting % 10 == 9;
+    let last = text_of((0..settings).filter(said), 3, "deployment.env");
+    std::fs::write(folder.join("deployment.env"), last)?;
+    layers.push_str("\n[[layer]]\nname = \"deployment\"\nfile = \"deployment.env\"\n");
+    layers.push_str("\n[[layer]]\nname = \"process\"\nprocess = true\n");
+    std::fs::write(folder.join("justwhy.toml"), project + &layers)
+}
+
+/// How many values each axis has, so that there are at least so many contexts.
+fn sizes(contexts: usize) -> [usize; 4] {
+    match contexts {
+        0..=10 => [contexts.max(1), 1, 1, 1],
+        11..=100 => [5, contexts.div_ceil(5), 1, 1],
+        101..=500 => [5, 4, contexts.div_ceil(20), 1],
+        _ => [5, 4, 10, contexts.div_ceil(200)],
+    }
+}
+
 /// Whether the layer of that number says the setting of that number.
 fn says(layer: usize, setting: usize) -> bool {
     layer == 0 || (setting * 7 + layer * 3) % 10 < 6
@@ -66,9 +115,14 @@ fn value(layer: usize, setting: usize) -> String {
 }
 
 fn text(layer: usize, file: &str, settings: usize) -> String {
+    text_of((0..settings).filter(|setting| says(layer, *setting)), layer, file)
+}
+
+/// A file that says these settings.
+fn text_of(settings: impl Iterator<Item = usize>, layer: usize, file: &str) -> String {
     let mut out = String::new();
     let mut open: [String; 2] = [String::new(), String::new()];
-    for setting in (0..settings).filter(|setting| says(layer, *setting)) {
+    for setting in settings {
         let [service, part, name] = key(setting);
         let value = value(layer, setting);
         let is_new_service = open[0] != service;

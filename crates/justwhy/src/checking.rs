@@ -146,13 +146,16 @@ impl Checking<'_> {
                 holds_in.insert(at);
             }
         }
-        // The deepest key there is on the way of each path: what is below may be inside of a value.
+        // What a path names may also be inside of the value of a setting above.
+        let settings: HashSet<KeyId> = survey.settings().iter().copied().collect();
         let named: Vec<KeyId> = expression
             .paths()
             .iter()
             .filter_map(|path| {
-                let ways = (1..=path.len()).rev();
-                ways.filter_map(|length| keys.find_segments(&path[..length])).next()
+                let above = (1..path.len()).rev().filter_map(|length| {
+                    keys.find_segments(&path[..length]).filter(|key| settings.contains(key))
+                });
+                keys.find_segments(path).into_iter().chain(above).next()
             })
             .collect();
         let mut cases = Vec::new();
@@ -199,7 +202,7 @@ impl Checking<'_> {
                 source: rule.file.as_str().into(),
                 position: Some(rule.at),
                 what: None,
-                line: None,
+                line: Some(rule.line.clone()),
             };
             let mut finding = Finding::new(CheckRule::RuleBroken, message, contexts)
                 .about(rule.name.clone())

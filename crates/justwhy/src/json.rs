@@ -23,6 +23,7 @@ pub(crate) fn text(answer: &impl Serialize) -> String {
 
 /// The head and what the command adds to it.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Answer<'a, B: Serialize> {
     justwhy: u8,
     command: &'static str,
@@ -46,7 +47,7 @@ impl Serialize for ShownContext {
     }
 }
 
-struct BorrowedContext<'a>(&'a Context);
+pub(crate) struct BorrowedContext<'a>(&'a Context);
 
 impl Serialize for BorrowedContext<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
@@ -102,6 +103,7 @@ fn serialize<S: Serializer>(value: &Value, serializer: S) -> Result<S::Ok, S::Er
 
 /// Where a candidate stands.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Standing {
     layer: String,
     #[serde(skip)]
@@ -140,6 +142,7 @@ fn layer_name(resolution: &Resolution, layer: LayerIndex) -> String {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Wrong<'a> {
     code: &'a str,
     message: &'a str,
@@ -153,6 +156,7 @@ struct Wrong<'a> {
 
 /// A setting, as every command shows it.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Setting {
     key: String,
     status: &'static str,
@@ -170,6 +174,7 @@ pub(crate) struct Setting {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct SettingError {
     code: &'static str,
     message: String,
@@ -179,6 +184,7 @@ struct SettingError {
 
 /// What only `explain` adds.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Reasons {
     why: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -206,6 +212,7 @@ struct Reasons {
 
 /// The type that a text took: that of a weaker candidate, or, without one, the declared one.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Converted {
     to: &'static str,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -214,6 +221,7 @@ struct Converted {
 
 /// What the catalogue says about a setting.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownDeclaration {
     #[serde(rename = "type")]
     kind: &'static str,
@@ -247,6 +255,7 @@ impl ShownDeclaration {
 
 /// What a duration or size amounts to.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "snake_case")]
 enum ShownAmount {
     /// A duration.
@@ -257,6 +266,7 @@ enum ShownAmount {
 
 /// The parts of an address; a password is only told of.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownAddress {
     scheme: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -278,6 +288,7 @@ impl ShownAddress {
 
 /// A place in a source.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct ShownPlace {
     source: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -298,6 +309,7 @@ impl ShownPlace {
 
 /// An item of a gathered list and where it stands.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownItem {
     value: ShownValue,
     layer: String,
@@ -319,6 +331,7 @@ impl ShownItem {
 
 /// A reference, what it found, and where.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownHop {
     reference: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -372,6 +385,7 @@ impl ShownHop {
 
 /// What would be without the candidate that decides.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownWithout {
     status: &'static str,
     secret: bool,
@@ -406,6 +420,7 @@ pub(crate) fn is_false(value: &bool) -> bool {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Said {
     #[serde(flatten)]
     stand: Standing,
@@ -428,6 +443,7 @@ struct Said {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Unsaid {
     layer: String,
     rank: usize,
@@ -443,6 +459,7 @@ struct Unsaid {
 
 /// Another setting of which a layer speaks.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Elsewhere {
     key: String,
     #[serde(flatten)]
@@ -451,6 +468,7 @@ struct Elsewhere {
 
 /// The condition that keeps a layer from being active.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Inactive {
     axis: String,
     /// `needs`, `when` or `unless`.
@@ -491,6 +509,7 @@ impl Inactive {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Near {
     name: String,
     meant: String,
@@ -512,6 +531,7 @@ impl Near {
 
 /// A way to give a setting a value.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Change {
     layer: String,
     at: String,
@@ -653,7 +673,8 @@ fn stand_of(resolution: &Resolution, candidate: CandidateId) -> Standing {
 }
 
 #[derive(Serialize)]
-struct Failure<'a> {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Failure<'a> {
     justwhy: u8,
     error: Wrong<'a>,
 }

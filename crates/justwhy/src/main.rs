@@ -14,6 +14,8 @@ mod json;
 mod look;
 mod progress;
 mod run;
+#[cfg(test)]
+mod schema;
 mod select;
 
 use look::Look;

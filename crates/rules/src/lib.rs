@@ -275,6 +275,9 @@ fn first_line(message: &str) -> String {
     const MOST: usize = 200;
     let line = message.lines().next().unwrap_or_default();
     let line = line.strip_prefix("Syntax error: ").unwrap_or(line);
+    // The parser lists everything that could stand there, by its own names.
+    let line = line.split(" expecting {").next().unwrap_or(line);
+    let line = line.replace("'<EOF>'", "the end").replace("<EOF>", "");
     line.chars().take(MOST).collect()
 }
 

@@ -15,6 +15,8 @@ mod axis;
 mod fields;
 mod layer;
 mod rule;
+#[cfg(test)]
+mod schema;
 mod setting;
 mod template;
 #[cfg(test)]

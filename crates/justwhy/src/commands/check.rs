@@ -21,7 +21,8 @@ pub(crate) struct Options<'a> {
 }
 
 #[derive(Serialize)]
-struct Body {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body {
     /// How many contexts were looked at.
     looked_at: usize,
     findings: Vec<ShownFinding>,
@@ -32,6 +33,7 @@ struct Body {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct NotRun {
     rule: &'static str,
     why: String,
@@ -39,6 +41,7 @@ struct NotRun {
 
 /// A finding, as programs read it.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct ShownFinding {
     rule: &'static str,
     severity: &'static str,
@@ -55,6 +58,7 @@ pub(crate) struct ShownFinding {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownSpot {
     #[serde(flatten)]
     place: json::ShownPlace,
@@ -70,6 +74,8 @@ pub(crate) fn run(
     let wanted =
         Wanted { here: options.here, with_local: options.with_local, allow: &allow };
     let (survey, full, head) = survey(surveying, options)?;
+    // The end of the process frees all of it at once.
+    let survey = std::mem::ManuallyDrop::new(survey);
     let checking = Checking {
         project: surveying.project,
         world: surveying.world,
@@ -238,7 +244,8 @@ fn finding(look: &Look, told: &Told, out: &mut String) {
     out.push('\n');
     let message = capital(&finding.message);
     let mut said = format!("{}.", message.trim_end_matches('.'));
-    if !told.contexts.is_empty() {
+    let is_everywhere = told.choices.iter().all(|choice| choice.axes.is_empty());
+    if !told.contexts.is_empty() && !is_everywhere {
         said = format!("In {}: {}.", told.contexts, finding.message.trim_end_matches('.'));
     }
     look.paragraph(out, &said, INDENT);

@@ -83,13 +83,15 @@ const QUESTIONS: [(&str, &[&str]); 12] = [
 ];
 
 #[derive(Serialize)]
-struct Body {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body {
     folder: String,
     files: Vec<&'static str>,
     steps: Vec<Step>,
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Step {
     question: &'static str,
     command: String,

@@ -293,6 +293,7 @@ impl Search {
 
 /// # As JSON
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct ShownSearch {
     text: String,
     is_met: bool,
@@ -303,6 +304,7 @@ pub(crate) struct ShownSearch {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Searched {
     candidates: usize,
     contexts: usize,
@@ -319,6 +321,7 @@ fn is_zero(count: &usize) -> bool {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownFound {
     sense: &'static str,
     how: &'static str,
@@ -335,6 +338,7 @@ struct ShownFound {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownStep {
     act: &'static str,
     at: String,

@@ -15,7 +15,8 @@ use justwhy_sources::Error;
 use serde::Serialize;
 
 #[derive(Serialize)]
-struct Body {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body {
     axes: Vec<ShownAxis>,
     settings: Vec<json::Setting>,
     #[serde(skip_serializing_if = "Option::is_none")]

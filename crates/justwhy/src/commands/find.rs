@@ -13,13 +13,15 @@ use std::collections::HashMap;
 const MOST_NAMED: usize = 4;
 
 #[derive(Serialize)]
-struct Body<'a> {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body<'a> {
     value: &'a str,
     contexts: usize,
     hits: Vec<ShownHit>,
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownHit {
     key: String,
     #[serde(flatten)]

@@ -19,7 +19,8 @@ const SHORTEST_VALUE: usize = 24;
 const WIDEST_PIPED_VALUE: usize = 60;
 
 #[derive(Serialize)]
-struct Body {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body {
     settings: Vec<json::Setting>,
 }
 

@@ -11,12 +11,14 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 #[derive(Serialize)]
-struct Body {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body {
     findings: Vec<ShownNeed>,
 }
 
 /// A required setting without a value.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownNeed {
     rule: &'static str,
     severity: &'static str,

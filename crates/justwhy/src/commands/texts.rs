@@ -9,7 +9,8 @@ use justwhy_sources::Error;
 use serde::Serialize;
 
 #[derive(Serialize)]
-struct Body<'a> {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body<'a> {
     text: &'a str,
 }
 

@@ -18,7 +18,8 @@ use serde::Serialize;
 const SAYS: usize = 24;
 
 #[derive(Serialize)]
-struct Body {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body {
     #[serde(skip_serializing_if = "Option::is_none")]
     name: Option<String>,
     axes: Vec<ShownAxis>,
@@ -30,6 +31,7 @@ struct Body {
 
 /// What `check --here` would complain of.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "snake_case")]
 enum ShownCheck {
     /// How much, by severity.
@@ -40,6 +42,7 @@ enum ShownCheck {
 
 /// An axis: its value, where that is from, and what was passed over before.
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct ShownAxis {
     axis: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -50,6 +53,7 @@ pub(crate) struct ShownAxis {
 }
 
 #[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownLayer {
     layer: String,
     state: &'static str,
@@ -63,6 +67,7 @@ struct ShownLayer {
 }
 
 #[derive(Serialize, Clone, Copy)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Counts {
     all: usize,
     set: usize,

@@ -54,6 +54,23 @@ impl Place {
         place
     }
 
+    /// A folder with one of the example projects in it, in a git repository.
+    pub(crate) fn example(name: &str) -> Place {
+        let place = Place::new(&[]);
+        let examples = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples");
+        copy(&examples.join(name), place.path());
+        place.git(&["init", "--quiet"]);
+        place
+    }
+
+    /// Runs git in the folder.
+    pub(crate) fn git(&self, arguments: &[&str]) {
+        let mut git = Command::new("git");
+        git.args(arguments).current_dir(self.path());
+        git.env("GIT_CONFIG_GLOBAL", "/dev/null").env("GIT_CONFIG_SYSTEM", "/dev/null");
+        assert!(git.output().unwrap().status.success(), "git {arguments:?}");
+    }
+
     pub(crate) fn path(&self) -> &Path {
         self.folder.path()
     }
@@ -78,6 +95,8 @@ impl Place {
             .current_dir(self.path().join(&self.stand))
             .env_clear()
             .env("LANG", "C.UTF-8");
+        // Where git is found.
+        command.envs(std::env::var_os("PATH").map(|path| ("PATH", path)));
         command.stdin(Stdio::null());
         command
     }

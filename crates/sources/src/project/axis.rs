@@ -9,7 +9,7 @@ use crate::world::World;
 use justwhy_core::{Axis, BadAxisValue, Span, check_axis_value, nearest};
 use std::path::Path;
 
-const FIELDS: Fields =
+pub(super) const FIELDS: Fields =
     Fields { of: "an axis", known: &["name", "allowed", "open", "default", "read"], later: &[] };
 
 pub(super) fn read_all(sink: &mut Sink<'_>, world: &dyn World, folder: &Path) -> Vec<ProjectAxis> {

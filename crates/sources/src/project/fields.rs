@@ -36,6 +36,11 @@ impl<'t> Sink<'t> {
         self.text.position(at.start)
     }
 
+    /// A line of the file, counted from 1.
+    pub(super) fn line(&self, line: usize) -> String {
+        self.text.line(line).to_owned()
+    }
+
     pub(super) fn into_errors(self) -> Vec<Error> {
         self.errors
     }

@@ -12,7 +12,7 @@ use justwhy_core::{
     Axis, Condition, Empty, KeyPath, Keys, Null, Pattern, Pins, Removal, Span, Value, nearest,
 };
 
-const FIELDS: Fields = Fields {
+pub(super) const FIELDS: Fields = Fields {
     of: "a layer",
     known: &[
         "name",

@@ -32,6 +32,8 @@ pub struct ProjectRule {
     pub file: String,
     /// The place of its expression there.
     pub at: Position,
+    /// The line on which that begins.
+    pub line: String,
     pub(crate) name_at: Position,
 }
 
@@ -76,7 +78,8 @@ pub(super) fn rules(sink: &mut Sink<'_>, axes: &[ProjectAxis], rules: &mut Vec<P
             sink.error(error.help("give one of them another name"), name_at);
         }
         let (file, at, name_at) = (sink.file().to_owned(), sink.position(at), sink.position(name_at));
-        rules.push(ProjectRule { name, require, message, when, file, at, name_at });
+        let line = sink.line(at.line);
+        rules.push(ProjectRule { name, require, message, when, file, at, line, name_at });
     }
 }
 

@@ -1,0 +1,288 @@
+//! The shape of a project file as types, from which its JSON Schema is made. Reading it is done by
+//! the modules beside this one, which say what is wrong and where.
+
+#![allow(dead_code, reason = "only their shape is looked at")]
+
+mod tests;
+
+use schemars::JsonSchema;
+use std::collections::BTreeMap;
+
+/// A project file, `justwhy.toml`.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct ProjectFile {
+    /// The version of this format.
+    #[schemars(range(min = 1, max = 1))]
+    justwhy: u8,
+    /// The project's name.
+    name: Option<String>,
+    /// Files that declare settings too.
+    catalogue: Option<Vec<String>>,
+    variables: Option<Variables>,
+    limits: Option<Limits>,
+    axis: Option<Vec<Axis>>,
+    /// Combinations of values that do not exist.
+    never: Option<Vec<BTreeMap<String, String>>>,
+    /// The layers, weakest first.
+    layer: Option<Vec<Layer>>,
+    /// Declared settings, by their keys.
+    setting: Option<BTreeMap<String, Setting>>,
+    rule: Option<Vec<Rule>>,
+    accept: Option<Vec<Accept>>,
+}
+
+/// A file of the catalogue.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct CatalogueFile {
+    #[schemars(range(min = 1, max = 1))]
+    justwhy: Option<u8>,
+    /// Declared settings, by their keys.
+    setting: Option<BTreeMap<String, Setting>>,
+    rule: Option<Vec<Rule>>,
+}
+
+/// How names of variables and keys map to each other.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Variables {
+    /// What every name begins with.
+    prefix: Option<String>,
+    /// What stands between the segments of a key.
+    #[schemars(length(min = 1))]
+    nest: Option<String>,
+}
+
+/// How large and deep files may be, and where references may read.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Limits {
+    #[schemars(range(min = 1))]
+    file_bytes: Option<u64>,
+    #[schemars(range(min = 1, max = 250))]
+    depth: Option<u64>,
+    #[schemars(range(min = 1))]
+    nodes: Option<u64>,
+    /// Folders besides the project's from which `${file:…}` may read.
+    read_folders: Option<Vec<String>>,
+}
+
+/// A dimension in which settings vary.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Axis {
+    #[schemars(regex(pattern = r"^[a-z][a-z0-9_-]*$"))]
+    name: String,
+    allowed: Option<Allowed>,
+    /// The value when nothing else gives one.
+    default: Option<String>,
+    /// Where the value comes from, first hit first.
+    read: Option<Vec<Way>>,
+    /// Whether any value may be given.
+    open: Option<bool>,
+}
+
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum Allowed {
+    /// These values.
+    Values(Vec<String>),
+    /// The names of the folders that match.
+    Directories(Directories),
+}
+
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+struct Directories {
+    directories: String,
+}
+
+/// Where an axis has its value from.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Way {
+    variable: Option<String>,
+    file: Option<String>,
+    /// Patterns of git branches and the value that each gives.
+    branch: Option<BTreeMap<String, String>>,
+    folder: Option<String>,
+    axis: Option<String>,
+    /// Values of the other axis and the value that each gives.
+    map: Option<BTreeMap<String, String>>,
+}
+
+/// One value or several.
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum OneOrMore {
+    One(String),
+    More(Vec<String>),
+}
+
+type Conditions = BTreeMap<String, OneOrMore>;
+
+/// One rung of the order of precedence.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Layer {
+    #[schemars(regex(pattern = r"^[a-z0-9][a-z0-9-]*$"))]
+    name: String,
+    file: Option<String>,
+    files: Option<String>,
+    rows: Option<String>,
+    axis: Option<String>,
+    values: Option<serde_json::Map<String, serde_json::Value>>,
+    process: Option<bool>,
+    when: Option<Conditions>,
+    unless: Option<Conditions>,
+    optional: Option<bool>,
+    local: Option<bool>,
+    format: Option<Format>,
+    under: Option<String>,
+    into: Option<String>,
+    per_directory: Option<bool>,
+    names: Option<Names>,
+    prefix: Option<String>,
+    nest: Option<String>,
+    remove: Option<Vec<String>>,
+    pin: Option<Pin>,
+    empty: Option<ValueOrUnset>,
+    null: Option<ValueOrUnset>,
+    references: Option<bool>,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum Format {
+    Toml,
+    Json,
+    Jsonc,
+    Yaml,
+    Env,
+    Ini,
+    Properties,
+    Csv,
+    Jsonl,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum Names {
+    Keys,
+    Variables,
+}
+
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum Pin {
+    Everything(bool),
+    Keys(Vec<String>),
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum ValueOrUnset {
+    Value,
+    Unset,
+}
+
+/// What is declared about a setting.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Setting {
+    r#type: Option<Type>,
+    /// The type in a list.
+    items: Option<Type>,
+    /// The values of a choice.
+    one_of: Option<Vec<serde_json::Value>>,
+    default: Option<serde_json::Value>,
+    required: Option<Required>,
+    secret: Option<bool>,
+    variable: Option<String>,
+    min: Option<Bound>,
+    max: Option<Bound>,
+    /// A regular expression.
+    matches: Option<String>,
+    /// Old keys or variables.
+    formerly: Option<Vec<String>>,
+    gather: Option<Gather>,
+    empty: Option<Empty>,
+    differs_by: Option<OneOrMore>,
+    about: Option<String>,
+    owner: Option<String>,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum Type {
+    Text,
+    Boolean,
+    Integer,
+    Number,
+    Duration,
+    Size,
+    Url,
+    Path,
+    Choice,
+    List,
+    Map,
+    Any,
+}
+
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum Required {
+    Everywhere(bool),
+    Where(Conditions),
+}
+
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum Bound {
+    Number(f64),
+    /// A duration or a size.
+    Text(String),
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum Gather {
+    After,
+    Before,
+    Distinct,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum Empty {
+    Value,
+    Unset,
+    Error,
+}
+
+/// What settings must satisfy together.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Rule {
+    name: String,
+    /// An expression of CEL over settings.
+    #[schemars(length(max = 4096))]
+    require: String,
+    message: Option<String>,
+    when: Option<Conditions>,
+}
+
+/// A finding that is known.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Accept {
+    rule: String,
+    /// A pattern of keys.
+    setting: Option<String>,
+    #[schemars(length(min = 1))]
+    reason: String,
+    /// The last day on which it is quiet; a date of TOML, which is a text in JSON.
+    #[schemars(regex(pattern = r"^\d{4}-\d{2}-\d{2}$"))]
+    until: Option<String>,
+}
