@@ -153,7 +153,7 @@ pub fn read_size(text: &str) -> Option<u64> {
 /// A duration in its largest unit that is whole, and in words: `90 seconds`, `1.5 milliseconds`.
 pub fn show_duration(nanoseconds: Nanoseconds) -> String {
     let (size, unit) = match nanoseconds.unsigned_abs() {
-        0..1_000 => (1, "nanosecond"),
+        1..1_000 => (1, "nanosecond"),
         1_000..1_000_000 => (1_000, "microsecond"),
         1_000_000..1_000_000_000 => (1_000_000, "millisecond"),
         _ => (SECOND, "second"),
