@@ -42,7 +42,8 @@ const AXES: [&str; 4] = ["environment", "region", "service", "size"];
 /// there: defaults that say every setting, then one layer for each of four axes, whose files say two
 /// settings of ten each, and one that all contexts share. A fifth of the values hold a reference.
 pub fn write_matrix(folder: &Path, settings: usize, contexts: usize) -> io::Result<()> {
-    let mut project = "justwhy = 1\nname = \"matrix\"\n\n[variables]\nprefix = \"TIDE_\"\n".to_owned();
+    let mut project =
+        "justwhy = 1\nname = \"matrix\"\n\n[variables]\nprefix = \"TIDE_\"\n".to_owned();
     let mut layers = "\n[[layer]]\nname = \"defaults\"\nfile = \"defaults.toml\"\n".to_owned();
     std::fs::write(folder.join("defaults.toml"), text(0, "defaults.toml", settings))?;
     let sizes = sizes(contexts);

@@ -2,8 +2,8 @@
 
 use crate::convert::{Conversion, NotAList, read_list};
 use crate::{
-    CandidateId, Context, Declared, Element, EmptyText, Gather, KeyId, Readings, Resolution, Shape,
-    Span, Value, read_like, reference::may_refer,
+    CandidateId, Context, Declaration, Declared, Element, EmptyText, Gather, KeyId, Readings,
+    Resolution, Shape, Span, Value, read_like, reference::may_refer,
 };
 use hashbrown::HashMap;
 use std::cell::{Cell, RefCell};
@@ -108,13 +108,14 @@ pub struct Failure {
     /// The settings on the way to the one that is at fault, which is the last; empty if it is this
     /// one itself.
     pub way: Vec<String>,
-    /// The settings of a circle of references, this one first; empty if it is none.
-    pub circle: Vec<String>,
+    /// Whether the same fault is told of another setting: of a circle of references the one whose name
+    /// comes first stands for all.
+    pub is_echo: bool,
 }
 
 impl Failure {
     fn new(code: &'static str, message: impl Into<String>) -> Failure {
-        Failure { code, message: message.into(), way: Vec::new(), circle: Vec::new() }
+        Failure { code, message: message.into(), way: Vec::new(), is_echo: false }
     }
 
     /// The clause, with the way to the setting that is at fault.
@@ -328,6 +329,7 @@ impl Answers<'_> {
 
     /// Every setting of a circle is in error, and says the way round from itself.
     fn close_circle(&self, circle: &[Asked]) {
+        let first = (0..circle.len()).min_by_key(|at| self.name(circle[*at])).unwrap_or_default();
         for (at, asked) in circle.iter().enumerate() {
             let from_here = circle[at..].iter().chain(&circle[..at]);
             let mut round: Vec<String> =
@@ -339,9 +341,8 @@ impl Answers<'_> {
             let message = format!("it refers back to itself: {}", round.join(" → "));
             let resolution = self.resolution_of(asked.context);
             let secret = resolution.secrets().has(asked.key);
-            let from_here = circle[at..].iter().chain(&circle[..at]);
-            let names = from_here.map(|asked| self.name(*asked)).collect();
-            let failure = Failure { circle: names, ..Failure::new("reference-cycle", message) };
+            let failure =
+                Failure { is_echo: at != first, ..Failure::new("reference-cycle", message) };
             self.keep(*asked, Outcome::failed(failure, secret, 0));
         }
     }
@@ -510,7 +511,8 @@ fn single(
     if value.is_empty_text() && is_refused {
         return Outcome::new(Err(Failure::new("bad-value", EMPTY_REFUSED)));
     }
-    if let Some(shape) = shape_of(declared) {
+    let shape = shape_of(declared);
+    if let Some(shape) = shape.filter(|shape| shape.kind != Declaration::Any) {
         let at = resolution.leaf(candidate).at.unwrap_or_default();
         return match shape.fit(&value, at) {
             Ok(fitting) if fitting.kind() == value.kind() => {
@@ -530,12 +532,18 @@ fn single(
             let like = Some(like);
             Some((read_like(text, to)?, Conversion { like, to, from: value.clone() }))
         });
-    match converted {
-        Some((value, conversion)) => {
-            Outcome { conversion: Some(conversion), ..Outcome::new(Ok(Some(value))) }
-        }
-        None => Outcome { weight, ..Outcome::new(Ok(Some(value))) },
+    let (value, conversion) = match converted {
+        Some((value, conversion)) => (value, Some(conversion)),
+        None => (value, None),
+    };
+    // Without a declared type there may still be bounds.
+    if let Some(shape) = shape
+        && let Err(misfit) = shape.fit(&value, resolution.leaf(candidate).at.unwrap_or_default())
+    {
+        return Outcome::new(Err(Failure::new("bad-value", misfit.show(secret))));
     }
+    let weight = if conversion.is_some() { Weight::default() } else { weight };
+    Outcome { conversion, weight, ..Outcome::new(Ok(Some(value))) }
 }
 
 /// What the values of a setting must be, if the catalogue says anything about that.

@@ -81,7 +81,9 @@ impl Required {
         match self {
             Required::Never => false,
             Required::Always => true,
-            Required::When(conditions) => conditions.iter().all(|condition| condition.holds(context)),
+            Required::When(conditions) => {
+                conditions.iter().all(|condition| condition.holds(context))
+            }
         }
     }
 }

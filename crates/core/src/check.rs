@@ -160,7 +160,24 @@ fn declared_names(survey: &Survey) -> Vec<(KeyId, String, Outline)> {
 /// Gives whether the catalogue is one of all settings.
 fn add_unknown(look: &mut Look<'_>) -> bool {
     const FEW: usize = 12;
-    let unknown = std::mem::take(&mut look.unknown);
+    let mut unknown: Vec<Finding> = Vec::new();
+    let mut numbers: HashMap<Option<String>, usize> = HashMap::new();
+    for finding in std::mem::take(&mut look.unknown) {
+        // A setting is told of once, with all places that say it.
+        match numbers.get(&finding.key) {
+            Some(at) => {
+                let same = &mut unknown[*at];
+                same.contexts.add(&finding.contexts);
+                let more = finding.places.into_iter();
+                let is_new = more.filter(|place| !same.places.contains(place));
+                same.places.extend(is_new.collect::<Vec<_>>());
+            }
+            None => {
+                numbers.insert(finding.key.clone(), unknown.len());
+                unknown.push(finding);
+            }
+        }
+    }
     let (near, plain): (Vec<Finding>, Vec<Finding>) =
         unknown.into_iter().partition(|finding| finding.severity == Severity::Error);
     near.into_iter().for_each(|finding| look.findings.add(finding));

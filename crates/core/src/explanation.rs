@@ -2,9 +2,9 @@
 
 use crate::resolution::{Rule, Verdict};
 use crate::{
-    Address, Answers, Candidate, CandidateId, Conversion, Declaration, Edit, Failure, KeyId, Keys, LayerIndex, NearName,
-    Nanoseconds, Outcome, Position, Presence, Reading, Resolution, Trial, Value, hide_address_password,
-    names_a_secret_inside, read_duration, read_size,
+    Address, Answers, Candidate, CandidateId, Conversion, Declaration, Edit, Failure, KeyId, Keys,
+    LayerIndex, Nanoseconds, NearName, Outcome, Position, Presence, Reading, Resolution, Trial,
+    Value, hide_address_password, names_a_secret_inside, read_duration, read_size,
 };
 use std::fmt::Write as _;
 use std::rc::Rc;

@@ -40,7 +40,9 @@ pub use answers::{
     Answers, Asked, ExpansionLimits, Failure, Hop, HopValue, Item, Outcome, Outside,
 };
 pub use axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_value};
-pub use catalogue::{Catalogue, Declared, EmptyText, Former, Gather, Required, Standing, is_variable_name};
+pub use catalogue::{
+    Catalogue, Declared, EmptyText, Former, Gather, Required, Standing, is_variable_name,
+};
 pub use check::{
     Check, CheckRule, Choice, Finding, Findings, Scope, Severity, Spotted, in_words, rule_named,
     sum_up,

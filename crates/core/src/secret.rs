@@ -35,7 +35,9 @@ pub fn is_secret_name(name: &str) -> bool {
 /// Whether a line of a file has a word of a secret anywhere, in a comment too.
 pub(crate) fn speaks_of_a_secret(line: &str) -> bool {
     let parts = line.split(|c: char| !c.is_alphanumeric() && !matches!(c, '_' | '-' | '.'));
-    parts.into_iter().any(|part| could_be_secret(&part.to_ascii_lowercase()) && is_secret_name(part))
+    parts
+        .into_iter()
+        .any(|part| could_be_secret(&part.to_ascii_lowercase()) && is_secret_name(part))
 }
 
 /// Whether a line holds an address with a password.

@@ -123,8 +123,10 @@ impl Survey {
             if mentions.reading.is_removal {
                 let removes = &first.layer(mentions.reading.layer).removes;
                 for (family, of) in self.families.iter().enumerate() {
-                    let mut keys =
-                        of.keys.iter().flat_map(|key| [*key].into_iter().chain(first.keys.above(*key)));
+                    let mut keys = of
+                        .keys
+                        .iter()
+                        .flat_map(|key| [*key].into_iter().chain(first.keys.above(*key)));
                     let is_meant = keys.any(|key| {
                         removes.iter().any(|removal| removal.pattern.matches(&first.keys, key))
                     });
@@ -403,15 +405,18 @@ impl Survey {
             if families.len() * 8 > mentions.offers.len() {
                 let is_wanted = |family: &u32| families.binary_search(family).is_ok();
                 chosen.extend(
-                    mentions.offers.iter().filter(|(family, _)| is_wanted(family)).map(|(_, at)| *at),
+                    mentions
+                        .offers
+                        .iter()
+                        .filter(|(family, _)| is_wanted(family))
+                        .map(|(_, at)| *at),
                 );
             } else {
                 for family in &families {
                     let start = mentions.offers.partition_point(|(other, _)| other < family);
                     let offers = mentions.offers[start..].iter();
-                    chosen.extend(
-                        offers.take_while(|(other, _)| other == family).map(|(_, at)| *at),
-                    );
+                    chosen
+                        .extend(offers.take_while(|(other, _)| other == family).map(|(_, at)| *at));
                 }
             }
             chosen.sort_unstable();

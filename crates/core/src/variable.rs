@@ -149,9 +149,7 @@ impl Known {
             (Some((key, Some(other))), None) | (None, Some((key, Some(other)))) => {
                 clash(key, other)
             }
-            (Some((key, None)), None) | (None, Some((key, None))) => {
-                Ok(Some((key, Standing::Own)))
-            }
+            (Some((key, None)), None) | (None, Some((key, None))) => Ok(Some((key, Standing::Own))),
             (None, None) => Ok(given.former.map(|(key, rank)| (key, Standing::Former(rank)))),
         }
     }

@@ -69,7 +69,11 @@ impl Outside for Nothing {
         Ok(None)
     }
 
-    fn changed(&self, _: &Context, _: &[(String, Option<String>)]) -> Result<Arc<Readings>, String> {
+    fn changed(
+        &self,
+        _: &Context,
+        _: &[(String, Option<String>)],
+    ) -> Result<Arc<Readings>, String> {
         Err("there is no other context".to_owned())
     }
 }
@@ -77,8 +81,7 @@ impl Outside for Nothing {
 const LIMITS: ExpansionLimits = ExpansionLimits { depth: 32, bytes: 10_000, nodes: 10_000 };
 
 fn layer(number: usize, varied: &Varied) -> Layer {
-    let naming =
-        Naming { prefix: "T_".to_owned(), nest: "__".to_owned(), claims_every_name: true };
+    let naming = Naming { prefix: "T_".to_owned(), nest: "__".to_owned(), claims_every_name: true };
     let names = if varied.is_flat { Names::Variables(naming) } else { Names::Keys };
     let mut layer = Layer::new(format!("layer-{number}"), Kind::File, names);
     let parsed = |text: &String| Pattern::parse(text).unwrap();
@@ -136,17 +139,18 @@ fn inputs(layers: &[Varied], contexts: &[Vec<usize>]) -> (Arc<Keys>, Vec<Inputs>
     ]);
     let keys = Arc::new(keys);
     let of_context = |chosen: &Vec<usize>| {
-        let inputs = layers.iter().zip(chosen).enumerate().filter_map(|(number, (varied, chosen))| {
-            let document = documents.get(&(number, *chosen))?;
-            Some(Input {
-                layer: LayerIndex(number),
-                source: format!("source-{number}-{chosen}").into(),
-                document: Arc::clone(document),
-                section: None,
-                may_lack_section: false,
-                untyped: varied.is_flat,
-            })
-        });
+        let inputs =
+            layers.iter().zip(chosen).enumerate().filter_map(|(number, (varied, chosen))| {
+                let document = documents.get(&(number, *chosen))?;
+                Some(Input {
+                    layer: LayerIndex(number),
+                    source: format!("source-{number}-{chosen}").into(),
+                    document: Arc::clone(document),
+                    section: None,
+                    may_lack_section: false,
+                    untyped: varied.is_flat,
+                })
+            });
         Inputs {
             keys: Arc::clone(&keys),
             context: Context::default(),

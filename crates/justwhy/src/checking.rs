@@ -14,8 +14,10 @@ use std::sync::Arc;
 /// What a check looks at.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Wanted<'a> {
-    /// Only where somebody stands; else everywhere.
+    /// Only in one context.
     pub(crate) here: bool,
+    /// Whether every context is looked at, so that what is nowhere can be told.
+    pub(crate) is_everywhere: bool,
     /// Whether layers that describe where you stand are read.
     pub(crate) with_local: bool,
     /// Rules whose findings are not told.
@@ -74,21 +76,27 @@ impl Checking<'_> {
         let one = |error| vec![error];
         let rules = self.expressions()?;
         let open = self.project.open_axes();
-        let (with_local, is_everywhere) = (wanted.with_local, !wanted.here);
+        let Wanted { with_local, is_everywhere, .. } = wanted;
         let scope = Scope { full, with_local, is_everywhere, open: &open };
         let Check { mut findings, exposed } = Check::of(survey, scope, self.elsewhere, self.limits);
         let mut not_run: Vec<(CheckRule, String)> = Vec::new();
         for (rule, expression) in &rules {
             self.judge(survey, full, rule, expression, &mut findings, &mut not_run);
         }
-        if wanted.here {
-            let why = "it is about all contexts, and --here looks at one";
-            not_run.push((CheckRule::OrphanFile, why.to_owned()));
-            for rule in
-                [CheckRule::NeverWins, CheckRule::RepeatsWeaker, CheckRule::NeverActive, CheckRule::SameAcross]
-            {
-                not_run.push((rule, why.to_owned()));
-            }
+        if !is_everywhere {
+            let why = match wanted.here {
+                true => "one context is looked at, and not all",
+                false => "some contexts are looked at, and not all",
+            };
+            let rules = [
+                CheckRule::OrphanFile,
+                CheckRule::NeverWins,
+                CheckRule::RepeatsWeaker,
+                CheckRule::NeverActive,
+                CheckRule::IdleAccept,
+            ];
+            let across = wanted.here.then_some(CheckRule::SameAcross);
+            not_run.extend(across.into_iter().chain(rules).map(|rule| (rule, why.to_owned())));
         } else {
             self.orphans(survey, full, &mut findings).map_err(one)?;
         }
@@ -317,7 +325,7 @@ impl Checking<'_> {
                 .clone();
             told.push(Told { finding, contexts: words, choices, accepted });
         }
-        let is_told = wanted.here || wanted.allow.contains(&CheckRule::IdleAccept);
+        let is_told = !wanted.is_everywhere || wanted.allow.contains(&CheckRule::IdleAccept);
         if !is_told {
             let idle = self.project.accepts.iter().zip(&used).filter(|(_, used)| !**used);
             let idle: Vec<Finding> = idle.map(|(accept, _)| self.idle(accept, full)).collect();
@@ -340,9 +348,10 @@ impl Checking<'_> {
         for (number, accept) in self.project.accepts.iter().enumerate() {
             let is_meant = accept.rule == finding.rule.name()
                 && accept.setting.as_ref().is_none_or(|(pattern, written)| {
-                    finding.key.as_deref().is_some_and(|key| {
-                        written == key || pattern.matches_text(key)
-                    })
+                    finding
+                        .key
+                        .as_deref()
+                        .is_some_and(|key| written == key || pattern.matches_text(key))
                 });
             if !is_meant {
                 continue;
@@ -425,6 +434,7 @@ fn gather(
 /// Whether any layer that describes where you stand was left out.
 pub(crate) fn left_out(survey: &Survey) -> Vec<String> {
     let Some(first) = survey.contexts().first() else { return Vec::new() };
-    let local = first.layers.iter().filter(|layer| layer.is_local() && layer.kind != Kind::Arguments);
+    let local =
+        first.layers.iter().filter(|layer| layer.is_local() && layer.kind != Kind::Arguments);
     local.map(|layer| layer.name.clone()).collect()
 }

@@ -131,8 +131,7 @@ pub(crate) fn look_into(
 
 /// The value of each axis that has one, as `--in` takes it.
 pub(crate) fn plain_context(context: &Context) -> String {
-    let axes: Vec<String> =
-        context.set().map(|(axis, value)| format!("{axis}={value}")).collect();
+    let axes: Vec<String> = context.set().map(|(axis, value)| format!("{axis}={value}")).collect();
     match axes.is_empty() {
         true => "the context in which nothing is set".to_owned(),
         false => axes.join(","),

@@ -2,9 +2,9 @@
 
 use crate::fingerprint::Fingerprints;
 use justwhy_core::{
-    Address, Advice, Answers, CandidateId, Context, Declaration, Explanation, Hop, HopValue, Inactivity, Item, KeyId,
-    LayerIndex, Meaning, NearName, Position, Presence, Resolution, Row, Stand, Status, Type, Value, Without,
-    hide_address_password,
+    Address, Advice, Answers, CandidateId, Context, Declaration, Explanation, Hop, HopValue,
+    Inactivity, Item, KeyId, LayerIndex, Meaning, NearName, Position, Presence, Resolution, Row,
+    Stand, Status, Type, Value, Without, hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::ser::{SerializeMap as _, SerializeSeq as _};
@@ -662,7 +662,11 @@ impl Setting {
             without: without.map(|without| ShownWithout::of(resolution, without)),
             candidates,
             layers,
-            change: explanation.advice(answers).into_iter().map(|it| Change::of(resolution, it)).collect(),
+            change: explanation
+                .advice(answers)
+                .into_iter()
+                .map(|it| Change::of(resolution, it))
+                .collect(),
         };
         Setting { reasons: Some(reasons), ..Setting::of(resolution, explanation, fingerprints) }
     }

@@ -76,9 +76,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
                 warnings_as_errors: *warnings_as_errors,
                 allow,
             };
-            survey(&asked, world, with_local, |surveying| {
-                commands::check::run(surveying, &options)
-            })
+            survey(&asked, world, with_local, |surveying| commands::check::run(surveying, &options))
         }
     };
     answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal))
@@ -117,7 +115,8 @@ fn survey(
     let project = Project::load(world, common.project.as_deref())?;
     let elsewhere = Elsewhere::new(&project, world, given);
     // The end of the process frees all of it at once.
-    let elsewhere = ManuallyDrop::new(if with_local { elsewhere } else { elsewhere.without_local() });
+    let elsewhere =
+        ManuallyDrop::new(if with_local { elsewhere } else { elsewhere.without_local() });
     let limits = limits(&project);
     command(&Surveying { project: &project, world, elsewhere: &elsewhere, limits, common, look })
 }

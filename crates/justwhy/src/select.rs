@@ -240,8 +240,9 @@ pub(crate) fn stray_names(resolution: &Resolution) -> Vec<NearName> {
     let readings = resolution.readings();
     let mut found = Vec::new();
     for index in (0..readings.layers.len()).map(LayerIndex) {
-        let has_strangers =
-            |reading: &std::sync::Arc<Reading>| reading.layer == index && !reading.strangers.is_empty();
+        let has_strangers = |reading: &std::sync::Arc<Reading>| {
+            reading.layer == index && !reading.strangers.is_empty()
+        };
         let names_are_keys = readings.layer(index).names == Names::Keys;
         if names_are_keys || !readings.readings.iter().any(has_strangers) {
             continue;

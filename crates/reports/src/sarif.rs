@@ -5,24 +5,23 @@ use justwhy_core::{CheckRule, Severity, Spotted};
 use serde_json::json;
 use serde_sarif::sarif;
 
-const SCHEMA: &str = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
+const SCHEMA: &str =
+    "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
 
 /// All findings as one log with one run of the program of that version.
 pub fn sarif(findings: &[Reported<'_>], version: &str) -> String {
     let rules: Vec<sarif::ReportingDescriptor> =
         CheckRule::ALL.into_iter().map(descriptor).collect();
-    let driver = sarif::ToolComponent::builder()
-        .name("justwhy")
-        .version(version)
-        .rules(rules)
-        .build();
+    let driver =
+        sarif::ToolComponent::builder().name("justwhy").version(version).rules(rules).build();
     let run = sarif::Run::builder()
         .tool(sarif::Tool::builder().driver(driver).build())
         // A column is a character, as people count.
         .column_kind(json!("unicodeCodePoints"))
         .results(findings.iter().map(result).collect::<Vec<_>>())
         .build();
-    let log = sarif::Sarif::builder().version(json!("2.1.0")).schema(SCHEMA).runs(vec![run]).build();
+    let log =
+        sarif::Sarif::builder().version(json!("2.1.0")).schema(SCHEMA).runs(vec![run]).build();
     // Nothing that is serialised here can fail: every map has texts for names.
     let mut text = serde_json::to_string_pretty(&log).unwrap_or_default();
     text.push('\n');
@@ -46,7 +45,8 @@ fn message(text: &str) -> sarif::Message {
 }
 
 fn descriptor(rule: CheckRule) -> sarif::ReportingDescriptor {
-    let usual = sarif::ReportingConfiguration::builder().level(json!(rule.severity().name())).build();
+    let usual =
+        sarif::ReportingConfiguration::builder().level(json!(rule.severity().name())).build();
     sarif::ReportingDescriptor::builder()
         .id(rule.name())
         .short_description(text(rule.about()))

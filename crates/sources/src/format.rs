@@ -93,7 +93,11 @@ impl Format {
     /// The lines that give a setting a value in a file of this format; none where a line depends on
     /// those around it.
     pub fn line(self, segments: &[&str], value: &str) -> Option<String> {
-        let key = || justwhy_core::KeyPath::from_segments(segments.iter().map(|it| (*it).to_owned()).collect());
+        let key = || {
+            justwhy_core::KeyPath::from_segments(
+                segments.iter().map(|it| (*it).to_owned()).collect(),
+            )
+        };
         let quoted = |segment: &str| quoted_text(segment);
         Some(match self {
             Format::Toml => format!("{} = {value}", key()?),
@@ -117,7 +121,8 @@ impl Format {
             Format::Yaml => {
                 let is_plain = |segment: &str| {
                     let first = segment.starts_with(|c: char| c.is_ascii_alphabetic());
-                    first && segment.bytes().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(&b))
+                    first
+                        && segment.bytes().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(&b))
                 };
                 let name = |segment: &&str| match is_plain(segment) {
                     true => (*segment).to_owned(),

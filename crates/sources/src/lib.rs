@@ -38,4 +38,6 @@ pub use orphans::{Orphan, orphans};
 pub use project::{Accept, Project, ProjectAxis, ProjectLayer, ProjectRule, unreadable};
 pub use reader::Reader;
 pub use situate::Situation;
-pub use world::{Branch, FolderEntry, ReadProblem, System, Tracking, WithVariables, World, read_dump};
+pub use world::{
+    Branch, FolderEntry, ReadProblem, System, Tracking, WithVariables, World, read_dump,
+};

@@ -152,7 +152,9 @@ fn fit(pieces: &[Piece], text: &str, values: &mut Vec<(String, String)>) -> bool
         Some((Piece::Axis(axis), rest)) => {
             if let Some((_, value)) = values.iter().find(|(name, _)| name == axis) {
                 let value = value.clone();
-                return text.strip_prefix(value.as_str()).is_some_and(|text| fit(rest, text, values));
+                return text
+                    .strip_prefix(value.as_str())
+                    .is_some_and(|text| fit(rest, text, values));
             }
             let is_part = |c: char| c.is_ascii_alphanumeric() || "._-".contains(c);
             let most = text.find(|c: char| !is_part(c)).unwrap_or(text.len());

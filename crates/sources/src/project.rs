@@ -360,7 +360,8 @@ fn read(
         if path.is_empty() || path.ends_with('/') || path.contains('\0') {
             sink.error(Error::new("bad-project", "this is not the path of a file"), at);
         } else if paths.iter().any(|(other, _)| *other == path) {
-            let message = format!("the catalogue file {} is named twice", crate::tree::shown_name(&path));
+            let message =
+                format!("the catalogue file {} is named twice", crate::tree::shown_name(&path));
             sink.error(Error::new("bad-project", message), at);
         } else {
             paths.push((path, at));

@@ -63,9 +63,8 @@ impl<'p> Situation<'p> {
 
     fn chosen(&self, asked: Option<&str>) -> Result<Chosen, Error> {
         let asked = self.project.asked(asked)?;
-        let owned = |(axis, value): (&str, Option<&str>)| {
-            (axis.to_owned(), value.map(str::to_owned))
-        };
+        let owned =
+            |(axis, value): (&str, Option<&str>)| (axis.to_owned(), value.map(str::to_owned));
         Ok(asked.into_iter().map(owned).collect())
     }
 

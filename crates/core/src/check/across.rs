@@ -5,9 +5,7 @@ use super::finding::{Finding, Lines};
 use super::setting::Seen;
 use super::{CheckRule, Look, Scope, holds_password};
 use crate::resolution::{Rule, Verdict};
-use crate::{
-    Candidate, ContextSet, KeyId, Kind, LayerIndex, Reading, Survey, Value, list_values,
-};
+use crate::{Candidate, ContextSet, KeyId, Kind, LayerIndex, Reading, Survey, Value, list_values};
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -82,11 +80,10 @@ impl<'a> Across<'a> {
             let does = candidate.verdict.is_in_force()
                 || like == Some(id)
                 || (candidate.verdict == Verdict::Removes && seen.felt.contains(&id));
-            let is_told = matches!(
-                candidate.verdict,
-                Verdict::Blocked | Verdict::Reshaped | Verdict::Empty
-            ) || resolution.rule(candidate) == Rule::BetterName
-                || kind == Kind::Catalogue;
+            let is_told =
+                matches!(candidate.verdict, Verdict::Blocked | Verdict::Reshaped | Verdict::Empty)
+                    || resolution.rule(candidate) == Rule::BetterName
+                    || kind == Kind::Catalogue;
             let said = self.said_of(seen, candidate, reading);
             said.full.add(&seen.full);
             said.counts |= does;
@@ -163,9 +160,10 @@ impl<'a> Across<'a> {
         let place = self.lines.spot(reading, candidate.leaf, None, true);
         let finding = Finding::new(CheckRule::SecretExposed, message, seen.full.clone());
         let finding = finding.about(seen.shown.clone()).at(place);
-        let same = self.exposed.iter_mut().find(|other| {
-            other.key == finding.key && other.places == finding.places
-        });
+        let same = self
+            .exposed
+            .iter_mut()
+            .find(|other| other.key == finding.key && other.places == finding.places);
         match same {
             Some(same) => same.contexts.add(&finding.contexts),
             None => self.exposed.push(finding.help(
@@ -270,7 +268,8 @@ impl<'a> Across<'a> {
             let finding = Finding::new(CheckRule::NeverWins, message, said.full.clone());
             return Some(finding.about(shown).at(at));
         }
-        let (weaker, leaf) = said.weaker.as_ref().filter(|_| said.repeats == Some(true) && !pins)?;
+        let (weaker, leaf) =
+            said.weaker.as_ref().filter(|_| said.repeats == Some(true) && !pins)?;
         let message = format!(
             "{} says what {} says already, wherever it decides",
             name(said.reading.layer),

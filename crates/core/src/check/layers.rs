@@ -97,7 +97,8 @@ fn clashes(look: &mut Look<'_>, contexts: &[Arc<Readings>], naming: &Naming) {
             for other in &same[at + 1..] {
                 let both = known[one].0.and(&known[other].0).and(look.full);
                 let shown = [keys.show(*one), keys.show(*other)];
-                let message = format!("{} and {} both have the variable {name}", shown[0], shown[1]);
+                let message =
+                    format!("{} and {} both have the variable {name}", shown[0], shown[1]);
                 let finding = Finding::new(CheckRule::VariableClash, message, both);
                 let mut finding = finding.about(shown[0].clone()).help(
                     "rename one of them, or give one a variable of its own in the catalogue; to use \
@@ -137,9 +138,8 @@ fn known_in(
             continue;
         }
         for offer in &reading.offers {
-            let (contexts, place) = known
-                .entry(offer.key)
-                .or_insert_with(|| (ContextSet::none(contexts.len()), None));
+            let (contexts, place) =
+                known.entry(offer.key).or_insert_with(|| (ContextSet::none(contexts.len()), None));
             contexts.add(read);
             place.get_or_insert_with(|| {
                 let leaf = &reading.document.leaves[offer.leaf as usize];
@@ -194,8 +194,14 @@ fn strays(
                 None if is_ours && is_broken => {
                     format!("it has the prefix {} and names no setting", naming.prefix)
                 }
-                None if is_ours && is_catalogued && !reshapes(look, first, &reading, stranger.leaf) => {
-                    format!("it has the prefix {} and is no setting of the catalogue", naming.prefix)
+                None if is_ours
+                    && is_catalogued
+                    && !reshapes(look, first, &reading, stranger.leaf) =>
+                {
+                    format!(
+                        "it has the prefix {} and is no setting of the catalogue",
+                        naming.prefix
+                    )
                 }
                 None => continue,
             };
@@ -259,7 +265,8 @@ fn left_out(look: &mut Look<'_>, contexts: &[Arc<Readings>], lines: &Lines<'_>) 
             let from = reading.section.map_or(0, |section| keys.depth(section));
             let into = layer.into.iter().flat_map(|into| into.segments());
             let segments = into.chain(keys.segments(*name).into_iter().skip(from));
-            let path = crate::KeyPath::from_segments(segments.map(str::to_owned).collect::<Vec<_>>());
+            let path =
+                crate::KeyPath::from_segments(segments.map(str::to_owned).collect::<Vec<_>>());
             let shown = path.map_or_else(|| keys.show(*name), |path| path.to_string());
             let position = reading.document.position(Some(*at));
             let message = "its value is left out, which says nothing at all";

@@ -138,7 +138,9 @@ impl CheckRule {
             Rule::BrokenReference => {
                 ("broken-reference", Error, "a reference to nothing, or back to itself")
             }
-            Rule::RuleBroken => ("rule-broken", Error, "a rule between settings that does not hold"),
+            Rule::RuleBroken => {
+                ("rule-broken", Error, "a rule between settings that does not hold")
+            }
             Rule::SecretExposed => {
                 ("secret-exposed", Error, "a secret in a file that git tracks or would track")
             }
@@ -160,9 +162,11 @@ impl CheckRule {
             Rule::SaidTwice => ("said-twice", Warning, "two names in one source for one setting"),
             Rule::OldName => ("old-name", Warning, "a former name that is still used"),
             Rule::ChangesType => ("changes-type", Warning, "a stronger value of another type"),
-            Rule::Reshapes => {
-                ("reshapes", Warning, "a value in place of a branch, or a branch in place of a value")
-            }
+            Rule::Reshapes => (
+                "reshapes",
+                Warning,
+                "a value in place of a branch, or a branch in place of a value",
+            ),
             Rule::StrayQuotes => {
                 ("stray-quotes", Warning, "a quote or blank left at an end of a text")
             }

@@ -4,11 +4,11 @@ use super::finding::{Finding, Lines, Spotted};
 use super::text::{bare_dollar, not_run, stray_quotes};
 use super::{CheckRule, Look, Severity};
 use crate::resolution::{Rule, Verdict};
-use hashbrown::HashSet;
 use crate::{
-    Answers, Candidate, CandidateId, ContextSet, Declared, EmptyText, Explanation, KeyId, Kind,
-    LayerIndex, Names, Resolution, Status, Type, Value,
+    Answers, Candidate, CandidateId, ContextSet, Declaration, Declared, EmptyText, Explanation,
+    KeyId, Kind, LayerIndex, Names, Resolution, Status, Type, Value,
 };
+use hashbrown::HashSet;
 
 /// One setting in a group of contexts.
 pub(super) struct Seen<'a> {
@@ -116,12 +116,7 @@ fn status(look: &mut Look<'_>, seen: &Seen<'_>) {
                 "bad-value" => CheckRule::BadValue,
                 _ => CheckRule::BrokenReference,
             };
-            if let Some(failure) = failure
-                && failure.circle.first().is_some_and(|first| {
-                    failure.circle.iter().any(|other| other < first)
-                })
-            {
-                // A circle is told once, of the first of its settings.
+            if failure.is_some_and(|failure| failure.is_echo) {
                 return;
             }
             let mut finding = seen.finding(rule, message.clone()).at(seen.spot(winner, None));
@@ -155,7 +150,9 @@ fn missing(look: &mut Look<'_>, seen: &Seen<'_>) {
             let message = format!("it is required, and {} takes its value away", seen.layer(null));
             seen.finding(CheckRule::MissingRequired, message).at(seen.spot(null, None))
         }
-        _ => seen.finding(CheckRule::MissingRequired, "it is required, and nothing gives it a value"),
+        _ => {
+            seen.finding(CheckRule::MissingRequired, "it is required, and nothing gives it a value")
+        }
     };
     finding.contexts = required;
     finding.places.extend(match finding.places.is_empty() {
@@ -226,9 +223,8 @@ fn verdict(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
             if resolution.readings().layer(resolution.layer_of(candidate)).kind == Kind::Arguments {
                 return;
             }
-            let name = |candidate: &Candidate| {
-                resolution.keys().show(resolution.leaf(candidate).name)
-            };
+            let name =
+                |candidate: &Candidate| resolution.keys().show(resolution.leaf(candidate).name);
             let message = format!("both {} and {} mean it", name(candidate), name(by));
             let winner = Some(format!("{} counts", name(by)));
             look.findings.add(
@@ -240,7 +236,10 @@ fn verdict(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         (Verdict::Overridden, _) => changes_type(look, seen, candidate, by),
         (Verdict::Reshaped, _) => {
             let message = match resolution.keys().is_within(by.key, candidate.key) {
-                true => format!("{} makes it a branch, where a weaker layer has a value", seen.layer(by)),
+                true => format!(
+                    "{} makes it a branch, where a weaker layer has a value",
+                    seen.layer(by)
+                ),
                 false => format!("{} puts a value in place of a branch", seen.layer(by)),
             };
             // It is told of the branch, once for all that is lost.
@@ -264,7 +263,8 @@ fn verdict(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
 fn changes_type(look: &mut Look<'_>, seen: &Seen<'_>, weaker: &Candidate, stronger: &Candidate) {
     let resolution = seen.resolution();
     // A declared type is checked by itself.
-    let is_typed = seen.declared().is_some_and(|it| !it.shape.is_open() || it.gather.is_some());
+    let is_typed =
+        seen.declared().is_some_and(|it| it.shape.kind != Declaration::Any || it.gather.is_some());
     let value = |candidate: &Candidate| resolution.leaf(candidate).value.clone();
     if is_typed || crate::answers::holds_reference(&value(stronger)) {
         return;
@@ -316,7 +316,8 @@ fn text(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         return;
     }
     let leaf = resolution.leaf(candidate);
-    let first = reading.document.lookalikes.partition_point(|(at, ..)| *at < candidate.leaf as usize);
+    let first =
+        reading.document.lookalikes.partition_point(|(at, ..)| *at < candidate.leaf as usize);
     for (at, span, other) in &reading.document.lookalikes[first..] {
         if *at != candidate.leaf as usize {
             break;
@@ -336,7 +337,8 @@ fn text(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let literal = reading.document.literal_dollars(candidate.leaf as usize);
     for text in texts {
         let mut add = |rule: CheckRule, message: String, help: &str| {
-            look.findings.add(seen.finding(rule, message).at(seen.spot(candidate, None)).help(help));
+            look.findings
+                .add(seen.finding(rule, message).at(seen.spot(candidate, None)).help(help));
         };
         if let Some(why) = stray_quotes(text) {
             add(CheckRule::StrayQuotes, why.to_owned(), "take it out, if it was left by mistake");
@@ -427,7 +429,10 @@ fn unknown(look: &mut Look<'_>, seen: &Seen<'_>, ids: &[CandidateId]) {
     let mut finding = match near {
         Some((_, near)) => {
             let mut finding = seen
-                .finding(CheckRule::UnknownSetting, format!("it is not in the catalogue, which has {near}"))
+                .finding(
+                    CheckRule::UnknownSetting,
+                    format!("it is not in the catalogue, which has {near}"),
+                )
                 .help(format!("write {near} if that is meant; else declare {}", seen.shown));
             finding.severity = Severity::Error;
             finding

@@ -33,7 +33,8 @@ pub fn in_words(choices: &[Choice], among: &ContextSet, contexts: &[&Context]) -
         return String::new();
     }
     let axes = telling_axes(among, contexts);
-    let told = choices.iter().take(MOST_TOLD).map(|choice| one_in_words(choice, among, contexts, &axes));
+    let told =
+        choices.iter().take(MOST_TOLD).map(|choice| one_in_words(choice, among, contexts, &axes));
     let mut told = told.collect::<Vec<_>>().join("; ");
     if choices.len() > MOST_TOLD {
         told.push_str(&format!("; and {} more", choices.len() - MOST_TOLD));
@@ -63,7 +64,10 @@ fn one_in_words(
                 .map(|value| match value.as_str() {
                     "" => format!("no {axis}"),
                     // A number of a row says little without its axis.
-                    value if is_told_apart(value, axis) && !value.starts_with(|c: char| c.is_ascii_digit()) => {
+                    value
+                        if is_told_apart(value, axis)
+                            && !value.starts_with(|c: char| c.is_ascii_digit()) =>
+                    {
                         value.to_owned()
                     }
                     value => format!("{axis}={value}"),
@@ -126,9 +130,8 @@ fn split(
         axes.iter().map(|axis| (axis, values(set, contexts, axis))).collect();
     let mut whole = ContextSet::none(among.of());
     for at in among.iter() {
-        let is_meant = |(axis, values): &(&String, Vec<&str>)| {
-            values.contains(&value_of(contexts, at, axis))
-        };
+        let is_meant =
+            |(axis, values): &(&String, Vec<&str>)| values.contains(&value_of(contexts, at, axis));
         if chosen.iter().all(is_meant) {
             whole.insert(at);
         }
@@ -152,7 +155,9 @@ fn split(
     for value in values(set, contexts, axis) {
         let with = |set: &ContextSet| {
             let mut with = ContextSet::none(set.of());
-            set.iter().filter(|at| value_of(contexts, *at, axis) == value).for_each(|at| with.insert(at));
+            set.iter()
+                .filter(|at| value_of(contexts, *at, axis) == value)
+                .for_each(|at| with.insert(at));
             with
         };
         let (part, of) = (with(set), with(among));

@@ -69,8 +69,11 @@ fn contexts() -> Vec<Context> {
                     origin: AxisOrigin::Asked,
                     passed_over: Vec::new(),
                 };
-                let axes =
-                    vec![axis("environment", environment), axis("region", region), axis("row", row)];
+                let axes = vec![
+                    axis("environment", environment),
+                    axis("region", region),
+                    axis("row", row),
+                ];
                 all.push(Context { axes });
             }
         }
@@ -112,7 +115,9 @@ fn sums_contexts_up_in_words_that_mean_just_these() {
             "dev, north, every row",
         ),
         (
-            told(&|environment, region, row| environment == "dev" && region == "north" && row.is_empty()),
+            told(&|environment, region, row| {
+                environment == "dev" && region == "north" && row.is_empty()
+            }),
             "dev, north, no row",
         ),
         (

@@ -174,7 +174,7 @@ fn show_amount(amount: i128, size: i128, unit: &str) -> String {
     let mut shown = String::new();
     let whole = (amount / size).to_string();
     for (at, digit) in whole.chars().enumerate() {
-        if at > 0 && (whole.len() - at) % 3 == 0 {
+        if at > 0 && (whole.len() - at).is_multiple_of(3) {
             shown.push(',');
         }
         shown.push(digit);

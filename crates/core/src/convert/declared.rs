@@ -308,8 +308,9 @@ impl Shape {
 
     fn check_each(&self, items: &[Element], at: Span) -> Result<(), Misfit> {
         for (number, item) in items.iter().enumerate() {
-            let checked =
-                self.check_choice(&item.value).and_then(|()| self.check_text(&item.value, &item.value));
+            let checked = self
+                .check_choice(&item.value)
+                .and_then(|()| self.check_text(&item.value, &item.value));
             let place = if item.at == Span::default() { at } else { item.at };
             checked.map_err(|misfit| Misfit { item: Some((number + 1, place)), ..misfit })?;
         }
@@ -358,11 +359,20 @@ impl Shape {
         let least = self.min.as_ref().map(|bound| (bound, Ordering::Less, "too small"));
         let most = self.max.as_ref().map(|bound| (bound, Ordering::Greater, "too large"));
         for (bound, wrong, problem) in least.into_iter().chain(most) {
+            let is_bounded = !matches!(value, Value::Text(_) | Value::Boolean(_));
+            if self.kind == Declaration::Any && !is_bounded {
+                let kind = value.kind().with_article();
+                let problem = format!("is {kind}, and its bounds are those of a number");
+                return Err(Misfit::new(value, problem, self.range("")));
+            }
             let Some((amount, of)) = self.amount(value) else { continue };
             if compare(amount, bound.amount) == wrong {
                 let problem = match of {
                     "" => format!("is {problem}"),
-                    of => format!("has too {} {of}", if wrong == Ordering::Less { "few" } else { "many" }),
+                    of => format!(
+                        "has too {} {of}",
+                        if wrong == Ordering::Less { "few" } else { "many" }
+                    ),
                 };
                 return Err(Misfit::new(value, problem, self.range(of)));
             }
@@ -413,9 +423,10 @@ impl Shape {
             }
             (Declaration::Duration | Declaration::Boolean | Declaration::Choice, _) => return None,
             (_, Value::Integer(value)) => Amount::Integer(*value),
-            (Declaration::Number | Declaration::Integer | Declaration::Any, Value::Number(value)) => {
-                Amount::Number(*value)
-            }
+            (
+                Declaration::Number | Declaration::Integer | Declaration::Any,
+                Value::Number(value),
+            ) => Amount::Number(*value),
             _ => return None,
         };
         Some(Bound { written: written.clone(), amount })
@@ -474,7 +485,9 @@ fn fit_one(kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> 
             }
         },
         Declaration::Path => match text.contains('\0') || text.is_empty() {
-            true => Err(Misfit::new(value, "is not a path", "a text that is not empty, without NUL")),
+            true => {
+                Err(Misfit::new(value, "is not a path", "a text that is not empty, without NUL"))
+            }
             false => Ok(value.clone()),
         },
         Declaration::List => match read_list(text, at) {
@@ -493,11 +506,16 @@ fn wrong_type(kind: Declaration, value: &Value) -> Misfit {
     let problem = format!("is {}, not {}", value.kind().with_article(), kind.with_article());
     let quoted = |value: &Value| format!("\"{}\"", value.show());
     let accepts = match (kind, value) {
-        (Declaration::Text | Declaration::Path, Value::Integer(_) | Value::Number(_) | Value::Boolean(_)) => {
+        (
+            Declaration::Text | Declaration::Path,
+            Value::Integer(_) | Value::Number(_) | Value::Boolean(_),
+        ) => {
             format!("the same in quotes, {}", quoted(value))
         }
         (Declaration::Boolean, _) => "true or false, without quotes".to_owned(),
-        (Declaration::Integer, Value::Number(number)) if number.fract() == 0.0 && number.is_finite() => {
+        (Declaration::Integer, Value::Number(number))
+            if number.fract() == 0.0 && number.is_finite() =>
+        {
             format!("{number} without a point or exponent")
         }
         (Declaration::Duration, Value::Integer(_) | Value::Number(_)) => format!(

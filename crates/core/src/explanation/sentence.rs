@@ -4,8 +4,8 @@ use super::because::says_null;
 use super::{Explanation, Meaning, Status, layer_name, place_of, shorten, shown};
 use crate::resolution::Verdict;
 use crate::{
-    Answers, Candidate, CandidateId, KeyId, Kind, LayerIndex, Value, hide_address_password,
-    list_values, show_duration, show_size,
+    Answers, Candidate, CandidateId, Declaration, KeyId, Kind, LayerIndex, Value,
+    hide_address_password, list_values, show_duration, show_size,
 };
 
 /// First what decided, then whom it overrides, what became of the value, and what the reader
@@ -250,7 +250,9 @@ pub(super) fn kept_as_text(
         return None;
     }
     let declared = answers.resolution().readings().catalogue.declared(explanation.key);
-    if declared.is_some_and(|declared| declared.gather.is_some() || !declared.shape.is_open()) {
+    if declared.is_some_and(|declared| {
+        declared.gather.is_some() || declared.shape.kind != Declaration::Any
+    }) {
         return None;
     }
     answers.resolution().type_giver(candidate)

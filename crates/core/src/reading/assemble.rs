@@ -167,7 +167,7 @@ impl Readings {
             read.push(slots.map(|slots| (slots, removals)));
         }
         let catalogue = Arc::new(together.catalogue);
-        let finish = |(mut inputs, read): (Inputs, Read<(Vec<Slot>, Vec<Slot>)>)| {
+        let finish = |(mut inputs, read): (Inputs, Read<SlotsAndRemovals>)| {
             inputs.keys = Arc::clone(&keys);
             match read {
                 Ok((slots, removals)) => Ok(finish(inputs, slots, removals, &catalogue)),
@@ -196,6 +196,9 @@ type Read<T> = Result<T, (usize, BadReading)>;
 
 /// A reading, unless its section is not there and need not be.
 type Slot = Option<Arc<Reading>>;
+
+/// What was read of the inputs of a context, and what each of its layers takes away.
+type SlotsAndRemovals = (Vec<Slot>, Vec<Slot>);
 
 /// What is read for several contexts.
 struct Together<'k> {
@@ -251,8 +254,7 @@ impl<'k> Together<'k> {
                 slots[number].clone_from(&self.keyed[*same].1);
                 continue;
             }
-            let reading =
-                Reading::of_keys(self.keys, from(&inputs.layers, input), &self.catalogue);
+            let reading = Reading::of_keys(self.keys, from(&inputs.layers, input), &self.catalogue);
             let slot = settle(input, reading).map_err(|problem| (number, problem))?;
             known.push(self.keyed.len());
             self.keyed.push((input.clone(), slot.clone()));
@@ -311,13 +313,14 @@ impl<'k> Together<'k> {
             };
             let by = (Arc::as_ptr(&input.document), input.layer);
             let before = self.flat.entry(by).or_default();
-            slots[number] = Some(match before.iter().find(|before| before.says_the_same(&reading)) {
-                Some(before) => Arc::clone(before),
-                None => {
-                    before.push(Arc::clone(&reading));
-                    reading
-                }
-            });
+            slots[number] =
+                Some(match before.iter().find(|before| before.says_the_same(&reading)) {
+                    Some(before) => Arc::clone(before),
+                    None => {
+                        before.push(Arc::clone(&reading));
+                        reading
+                    }
+                });
         }
         Ok(slots)
     }
@@ -379,11 +382,8 @@ fn finish(
     lacking_sections(&mut layers, &inputs, &slots);
     let mut readings = Vec::with_capacity(slots.len());
     let mut numbers = Vec::with_capacity(slots.len());
-    let mut read = slots
-        .into_iter()
-        .enumerate()
-        .filter_map(|(number, slot)| Some((number, slot?)))
-        .peekable();
+    let mut read =
+        slots.into_iter().enumerate().filter_map(|(number, slot)| Some((number, slot?))).peekable();
     for (index, layer) in layers.iter().enumerate() {
         if let Some(removal) = removals[index].take().filter(|_| layer.presence == Presence::Read) {
             readings.push(removal);

@@ -54,7 +54,13 @@ fn read_variables(
     let known = Known::new(&mut keys, &known, &none, &naming);
     let never: HashSet<String> = never.iter().map(|name| name.to_string()).collect();
     let document = document(&mut keys, names);
-    let rules = VariableRules { naming: &naming, known: &known, here: None, catalogue: &none, never: &never };
+    let rules = VariableRules {
+        naming: &naming,
+        known: &known,
+        here: None,
+        catalogue: &none,
+        never: &never,
+    };
     let reading = Reading::of_variables(&mut keys, from(&"x.env".into(), &document, None), &rules);
     (keys, reading)
 }

@@ -66,13 +66,8 @@ struct ShownSpot {
     what: Option<String>,
 }
 
-pub(crate) fn run(
-    surveying: &Surveying<'_>,
-    options: &Options<'_>,
-) -> Result<Outcome, Vec<Error>> {
+pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
     let allow = allowed(options.allow)?;
-    let wanted =
-        Wanted { here: options.here, with_local: options.with_local, allow: &allow };
     let (survey, full, head) = survey(surveying, options)?;
     // The end of the process frees all of it at once.
     let survey = std::mem::ManuallyDrop::new(survey);
@@ -82,6 +77,9 @@ pub(crate) fn run(
         elsewhere: surveying.elsewhere,
         limits: surveying.limits,
     };
+    let is_everywhere = !options.here && !head.is_asked();
+    let Options { here, with_local, .. } = *options;
+    let wanted = Wanted { here, is_everywhere, with_local, allow: &allow };
     let checked = checking.check(&survey, &full, wanted)?;
     let left_out = if options.with_local { Vec::new() } else { left_out(&survey) };
     let fails = checked.count(Severity::Error) > 0
@@ -282,7 +280,10 @@ fn role(severity: Severity) -> Role {
 
 fn capital(text: &str) -> String {
     // What begins with a name keeps it.
-    let is_word = text.split([' ', ',']).next().is_some_and(|word| word.bytes().all(|b| b.is_ascii_lowercase()));
+    let is_word = text
+        .split([' ', ','])
+        .next()
+        .is_some_and(|word| word.bytes().all(|b| b.is_ascii_lowercase()));
     match text.chars().next() {
         Some(first) if is_word => first.to_uppercase().chain(text.chars().skip(1)).collect(),
         _ => text.to_owned(),

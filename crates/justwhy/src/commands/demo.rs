@@ -17,7 +17,7 @@ macro_rules! files {
     };
 }
 
-const FILES: [(&str, &str); 16] = files![
+const FILES: [(&str, &str); 17] = files![
     "README.md",
     "data/gauges.csv",
     "deploy.env",
@@ -26,6 +26,7 @@ const FILES: [(&str, &str); 16] = files![
     "services/alerts/here.toml",
     "services/collector/here.toml",
     "services/forecast/here.toml",
+    "settings/catalogue.toml",
     "settings/defaults.toml",
     "settings/dev.yaml",
     "settings/production.yaml",
@@ -37,7 +38,7 @@ const FILES: [(&str, &str); 16] = files![
 ];
 
 /// Questions, each with the arguments that answer it.
-const QUESTIONS: [(&str, &[&str]); 12] = [
+const QUESTIONS: [(&str, &[&str]); 15] = [
     (
         "I am on the night shift. Where do I stand, and which files count here?",
         &["--process-from", "shift.env"],
@@ -79,6 +80,12 @@ const QUESTIONS: [(&str, &[&str]); 12] = [
         "Which key for text messages is used, and can it leak?",
         &["explain", "sms.api_key", "--process-from", "shift.env"],
     ),
+    (
+        "Somebody writes `okay` where only yes or no make sense. Is that a no?",
+        &["explain", "collector.simulate", "--set", "collector.simulate=okay"],
+    ),
+    ("What will go wrong in production?", &["check", "--in", "production"]),
+    ("And what is still to be given there?", &["needs", "--in", "production"]),
     ("And if I misspell the environment?", &["list", "--in", "prodution"]),
 ];
 

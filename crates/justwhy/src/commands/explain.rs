@@ -8,8 +8,8 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Meaning, Position, Resolution, Row, Rule,
-    Stand, Status, Verdict, Without, hide_address_password,
+    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Meaning, Position, Resolution, Row,
+    Rule, Stand, Status, Verdict, Without, hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::Serialize;

@@ -62,9 +62,10 @@ pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
 
 fn needs(answering: &Answering<'_>) -> Vec<Need> {
     let readings = answering.resolution().readings();
-    let required = readings.catalogue.settings().filter_map(|(key, declared)| {
-        declared.required.holds(&readings.context).then_some(key)
-    });
+    let required = readings
+        .catalogue
+        .settings()
+        .filter_map(|(key, declared)| declared.required.holds(&readings.context).then_some(key));
     let keys: Vec<KeyId> = answering.resolution().keys().sorted(required);
     let need = |key: KeyId| {
         let answer = Explanation::of(answering.answers, key);
@@ -130,7 +131,11 @@ fn shown(answering: &Answering<'_>, need: &Need) -> ShownNeed {
         secret: need.answer.secret,
         about: declared.and_then(|declared| declared.about.clone()),
         owner: declared.and_then(|declared| declared.owner.clone()),
-        give: need.advice.iter().map(|advice| json::Change::of(resolution, advice.clone())).collect(),
+        give: need
+            .advice
+            .iter()
+            .map(|advice| json::Change::of(resolution, advice.clone()))
+            .collect(),
     }
 }
 
@@ -187,7 +192,11 @@ fn one(answering: &Answering<'_>, look: &Look, need: &Need, out: &mut String) {
     if need.answer.secret {
         kind.push_str(", secret");
     }
-    out.push_str(&format!("{}  {}\n", look.paint(Role::Key, &key), look.paint(Role::Lost, &look.text(&kind))));
+    out.push_str(&format!(
+        "{}  {}\n",
+        look.paint(Role::Key, &key),
+        look.paint(Role::Lost, &look.text(&kind))
+    ));
     if let Some(about) = declared.and_then(|declared| declared.about.as_ref()) {
         look.paragraph(out, about, "  ");
     }

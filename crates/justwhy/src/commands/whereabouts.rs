@@ -226,7 +226,7 @@ fn check_here(answering: &Answering<'_>) -> Result<Checked, String> {
         limits: answering.answers.limits(),
     };
     let survey = Survey::of(vec![answering.resolution().shared_readings()]);
-    let wanted = Wanted { here: true, with_local: true, allow: &[] };
+    let wanted = Wanted { here: true, is_everywhere: false, with_local: true, allow: &[] };
     let checked = checking.check(&survey, &ContextSet::all(1), wanted);
     checked.map_err(|errors| errors.first().map(ToString::to_string).unwrap_or_default())
 }

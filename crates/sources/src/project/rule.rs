@@ -11,8 +11,11 @@ use justwhy_core::{Condition, Pattern, Position, Span};
 
 pub(super) const RULE_FIELDS: Fields =
     Fields { of: "a rule", known: &["name", "require", "message", "when"], later: &[] };
-pub(super) const ACCEPT_FIELDS: Fields =
-    Fields { of: "an accepted finding", known: &["rule", "setting", "reason", "until"], later: &[] };
+pub(super) const ACCEPT_FIELDS: Fields = Fields {
+    of: "an accepted finding",
+    known: &["rule", "setting", "reason", "until"],
+    later: &[],
+};
 
 /// The longest expression: the evaluator recurses over it.
 const MOST_EXPRESSION: usize = 4096;
@@ -77,7 +80,8 @@ pub(super) fn rules(sink: &mut Sink<'_>, axes: &[ProjectAxis], rules: &mut Vec<P
             let error = error.also("the first is at", &first.file, Some(first.name_at));
             sink.error(error.help("give one of them another name"), name_at);
         }
-        let (file, at, name_at) = (sink.file().to_owned(), sink.position(at), sink.position(name_at));
+        let (file, at, name_at) =
+            (sink.file().to_owned(), sink.position(at), sink.position(name_at));
         let line = sink.line(at.line);
         rules.push(ProjectRule { name, require, message, when, file, at, line, name_at });
     }
@@ -90,16 +94,15 @@ pub(super) fn accepts(sink: &mut Sink<'_>) -> Vec<Accept> {
         let at = sink.tree.node(table).at;
         let rule = needed(sink, table, "rule", "the rule whose findings are accepted");
         let reason = needed(sink, table, "reason", "why they are accepted");
-        let setting = sink.text(table, "setting").and_then(|(text, at)| {
-            match Pattern::parse(&text) {
+        let setting =
+            sink.text(table, "setting").and_then(|(text, at)| match Pattern::parse(&text) {
                 Ok(pattern) => Some((pattern, text)),
                 Err(error) => {
                     let message = format!("this is no pattern of keys: {}", error.problem);
                     sink.error(Error::new("bad-project", message), at);
                     None
                 }
-            }
-        });
+            });
         let until = until(sink, table);
         let at = sink.position(at);
         if let (Some((rule, rule_at)), Some((reason, reason_at))) = (rule, reason) {
@@ -124,7 +127,8 @@ pub(super) fn accepts(sink: &mut Sink<'_>) -> Vec<Accept> {
 
 fn needed(sink: &mut Sink<'_>, table: NodeId, field: &str, what: &str) -> Option<(String, Span)> {
     if sink.field(table, field).is_none() {
-        let error = Error::new("bad-project", format!("an accepted finding needs `{field}`: {what}"));
+        let error =
+            Error::new("bad-project", format!("an accepted finding needs `{field}`: {what}"));
         let at = sink.tree.node(table).at;
         sink.error(error, at);
     }
@@ -149,5 +153,6 @@ fn until(sink: &mut Sink<'_>, table: NodeId) -> Option<String> {
 
 /// Whether `text` is a date of the calendar, `YYYY-MM-DD`.
 fn is_date(text: &str) -> bool {
-    text.len() == 10 && text.parse::<toml_datetime::Datetime>().is_ok_and(|date| date.time.is_none())
+    text.len() == 10
+        && text.parse::<toml_datetime::Datetime>().is_ok_and(|date| date.time.is_none())
 }

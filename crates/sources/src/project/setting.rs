@@ -218,7 +218,8 @@ fn shape(sink: &mut Sink<'_>, table: NodeId) -> Shape {
     };
     if matches!(items, Declaration::List | Declaration::Map) {
         let at = sink.place(table, "items");
-        let error = Error::new("bad-project", "what the items of a list have inside is not declared");
+        let error =
+            Error::new("bad-project", "what the items of a list have inside is not declared");
         sink.error(error.help("leave `items` out: then anything may be in the list"), at);
     }
     let chooses = kind == Declaration::Choice || items == Declaration::Choice;
@@ -229,8 +230,7 @@ fn shape(sink: &mut Sink<'_>, table: NodeId) -> Shape {
     }
     if !chooses && !one_of.is_empty() {
         let at = sink.place(table, "one_of");
-        let message =
-            format!("`one_of` is about a choice, and this is {}", kind.with_article());
+        let message = format!("`one_of` is about a choice, and this is {}", kind.with_article());
         sink.error(Error::new("bad-project", message).help("its type must be \"choice\""), at);
     }
     let mut shape = Shape { kind, items, one_of: one_of.into(), ..Shape::default() };
@@ -330,10 +330,7 @@ fn default(sink: &mut Sink<'_>, table: NodeId, setting: &Declared) -> Option<Def
     if matches!(sink.tree.node(id).kind, Kind::Table(_)) && !is_map {
         let message = "the default of a setting is a value or a list, and this is a table";
         let error = Error::new("bad-project", message);
-        sink.error(
-            error.help("declare each setting in it for itself, or say type = \"map\""),
-            at,
-        );
+        sink.error(error.help("declare each setting in it for itself, or say type = \"map\""), at);
         return None;
     }
     let value = value_of(sink, id)?;

@@ -81,7 +81,8 @@ fn asked(folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
         };
     }
     let top = path_of(top.stdout.strip_suffix(b"\n").unwrap_or(&top.stdout));
-    let top = top.canonicalize().map_err(|error| format!("the repository is not there: {error}"))?;
+    let top =
+        top.canonicalize().map_err(|error| format!("the repository is not there: {error}"))?;
     // A file outside of the repository, or behind a link that leads out of it, is not tracked.
     let canonical: Vec<Option<PathBuf>> = files
         .iter()
@@ -93,7 +94,14 @@ fn asked(folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
     }
     let tracked = paths_from(
         &top,
-        &["--literal-pathspecs", "ls-files", "-z", "--full-name", "--pathspec-from-file=-", "--pathspec-file-nul"],
+        &[
+            "--literal-pathspecs",
+            "ls-files",
+            "-z",
+            "--full-name",
+            "--pathspec-from-file=-",
+            "--pathspec-file-nul",
+        ],
         &inside,
         &[0],
     );

@@ -86,7 +86,8 @@ fn the_project_files_of_the_demo_and_the_examples_fit_the_schema() {
         let more = file.get("catalogue").and_then(Value::as_array).cloned().unwrap_or_default();
         for path in more {
             let file = json_of(&folder.join(path.as_str().unwrap()));
-            let wrong: Vec<String> = catalogue.iter_errors(&file).map(|it| it.to_string()).collect();
+            let wrong: Vec<String> =
+                catalogue.iter_errors(&file).map(|it| it.to_string()).collect();
             assert_eq!(wrong, [] as [&str; 0], "{name}, {path}");
         }
         let mut wrong = file.clone();
