@@ -167,7 +167,7 @@ impl Checking<'_> {
             })
             .collect();
         let mut cases = Vec::new();
-        let mut seen: Vec<(ContextSet, Vec<(String, String, Option<Spotted>)>)> = Vec::new();
+        let mut seen: Vec<(ContextSet, Vec<Saw>)> = Vec::new();
         let mut in_error: Vec<String> = Vec::new();
         survey.look_together(&named, self.elsewhere, self.limits, |answers, group| {
             let contexts = group.and(&holds_in);
@@ -201,7 +201,7 @@ impl Checking<'_> {
                 Judgement::Unclear(why) => format!("the rule cannot be evaluated: {why}"),
             };
             let told: Vec<String> =
-                saw.iter().map(|(key, value, _)| format!("{key} = {value}")).collect();
+                saw.iter().map(|saw| format!("{} = {}", saw.key, saw.shown)).collect();
             let message = match told.is_empty() {
                 true => message,
                 false => format!("{message} (it saw {})", told.join(", ")),
@@ -215,9 +215,7 @@ impl Checking<'_> {
             let mut finding = Finding::new(CheckRule::RuleBroken, message, contexts)
                 .about(rule.name.clone())
                 .at(place);
-            for (key, _, place) in saw {
-                finding.places.extend(place.map(|place| Spotted { what: Some(key), ..place }));
-            }
+            finding.places.extend(saw.into_iter().filter_map(|saw| saw.place));
             findings.add(finding);
         }
     }
@@ -390,13 +388,21 @@ impl Checking<'_> {
     }
 }
 
+/// A setting that a rule looked at.
+struct Saw {
+    key: String,
+    /// Its value, as it may be shown.
+    shown: String,
+    /// Where that stands.
+    place: Option<Spotted>,
+}
+
 /// The values that are named, with how they are shown and where they stand; else the key of one that
 /// is in error.
-#[allow(clippy::type_complexity)]
 fn gather(
     answers: &Answers<'_>,
     named: &[KeyId],
-) -> Result<(Vec<justwhy_rules::Named>, Vec<(String, String, Option<Spotted>)>), String> {
+) -> Result<(Vec<justwhy_rules::Named>, Vec<Saw>), String> {
     let resolution = answers.resolution();
     let keys = resolution.keys();
     let catalogue = &resolution.readings().catalogue;
@@ -423,10 +429,10 @@ fn gather(
         let place = answer.winner.as_ref().map(|winner| Spotted {
             source: Arc::clone(&winner.source),
             position: winner.position,
-            what: None,
+            what: Some(keys.show(key)),
             line: None,
         });
-        saw.push((keys.show(key), shown, place));
+        saw.push(Saw { key: keys.show(key), shown, place });
     }
     Ok((settings, saw))
 }

@@ -15,7 +15,7 @@ fn drive_all(
     extra: &[&str],
     mut look: impl FnMut(&str, &str),
 ) {
-    let commands: [&[&str]; 15] = [
+    let commands: [&[&str]; 22] = [
         &[],
         &["list"],
         &["list", "**"],
@@ -29,6 +29,13 @@ fn drive_all(
         &["find", "example"],
         &["explain", "settings/defaults.toml:32"],
         &["list", "sms.api_kez"],
+        &["check"],
+        &["check", "--here"],
+        &["check", "--with-local"],
+        &["check", "--output", "sarif"],
+        &["check", "--output", "junit"],
+        &["needs"],
+        &["explain", "**", "--expected", "1"],
         &["completions", "bash"],
         &["manual"],
     ];
@@ -223,4 +230,60 @@ fn a_fingerprint_tells_only_whether_two_secrets_are_the_same_in_one_run() {
     assert_eq!(first[0], first[1]);
     assert_ne!(first[0], first[2]);
     assert_ne!(first[0], second[0], "of no use in another run");
+}
+
+#[test]
+fn no_refused_secret_is_ever_shown() {
+    const VALUES: [&str; 6] =
+        ["barnacle", "", "barnacle,barnacle", "[barnacle", "{barnacle}", " barnacle "];
+    const SHAPES: [&str; 14] = [
+        "type = \"boolean\"",
+        "type = \"integer\"",
+        "type = \"number\"",
+        "type = \"duration\"",
+        "type = \"size\"",
+        "type = \"url\"",
+        "type = \"path\"",
+        "type = \"map\"",
+        "type = \"list\"\nitems = \"integer\"",
+        "type = \"list\"\nitems = \"url\"\ngather = \"distinct\"",
+        "one_of = [\"barnacles\", \"x\"]",
+        "matches = \"^x$\"",
+        "type = \"text\"\nmax = 1",
+        "max = 1",
+    ];
+    for shape in SHAPES {
+        for value in VALUES {
+            let project = format!(
+                "justwhy = 1\n[[layer]]\nname = \"one\"\nfile = \"one.toml\"\n[[layer]]\nname = \
+                 \"two\"\nfile = \"two.env\"\n[setting.harbour_pin]\nsecret = true\nrequired = true\nempty = \
+                 \"error\"\n{shape}\n[[rule]]\nname = \"r\"\nrequire = 'harbour_pin == \"x\" && harbour_pin > 5'\n"
+            );
+            let place = Place::new(&[
+                ("justwhy.toml", &project),
+                (
+                    "one.toml",
+                    &format!("harbour_pin = \"{value}\"\ncopy = \"${{harbour_pin}} and more\"\n"),
+                ),
+                ("two.env", &format!("HARBOUR_PIN='{value}'\nHARBOUR_PINN='{value}'\n")),
+            ]);
+            place.git(&["init", "--quiet"]);
+            for command in [
+                &["check"][..],
+                &["check", "--output", "json"],
+                &["check", "--output", "sarif"],
+                &["check", "--output", "junit"],
+                &["explain", "**"],
+                &["explain", "**", "--output", "json"],
+                &["list"],
+                &["needs"],
+                &[],
+            ] {
+                let run = place.run(command);
+                // What may be accepted is written in the catalogue, for all to read.
+                let all = run.all().replace("barnacles", "");
+                assert!(!all.contains("barnacle"), "{shape} {command:?} {all}");
+            }
+        }
+    }
 }

@@ -88,8 +88,6 @@ impl Format {
         matches!(self, Format::Env | Format::Ini | Format::Properties)
     }
 
-    /// Parses a text.
-
     /// The lines that give a setting a value in a file of this format; none where a line depends on
     /// those around it.
     pub fn line(self, segments: &[&str], value: &str) -> Option<String> {
@@ -139,6 +137,7 @@ impl Format {
         })
     }
 
+    /// Parses a text.
     pub(crate) fn parse(self, text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
         match self {
             Format::Toml => toml::parse(text, limits),

@@ -181,6 +181,8 @@ pub struct Misfit {
     found: String,
     /// What is wrong with it, to follow `found`.
     problem: String,
+    /// The accepted value that was probably meant, which tells of what was found.
+    near: Option<String>,
     /// What would be accepted, as a clause.
     pub accepts: String,
     /// Of an item of a list: its number from 1, and its place.
@@ -194,7 +196,7 @@ impl Misfit {
             Some((end, _)) => format!("{}…", &shown[..end]),
             None => shown,
         };
-        Misfit { found, problem: problem.into(), accepts: accepts.into(), item: None }
+        Misfit { found, problem: problem.into(), near: None, accepts: accepts.into(), item: None }
     }
 
     /// What is wrong, and what would be accepted, as a clause; without what was found if that is a
@@ -204,8 +206,12 @@ impl Misfit {
             Some((number, _)) => format!("item {number}: "),
             None => String::new(),
         };
-        let found = if is_secret { "what it says" } else { &self.found };
-        format!("{item}{found} {}; accepted: {}", self.problem, self.accepts)
+        let (found, near) = match (is_secret, &self.near) {
+            (true, _) => ("what it says", String::new()),
+            (false, None) => (self.found.as_str(), String::new()),
+            (false, Some(near)) => (self.found.as_str(), format!(" (\"{near}\" is near)")),
+        };
+        format!("{item}{found} {}{near}; accepted: {}", self.problem, self.accepts)
     }
 }
 
@@ -324,11 +330,8 @@ impl Shape {
         let shown: Vec<String> = self.one_of.iter().map(Value::show).collect();
         let accepts = crate::list_values(&shown, "or");
         let texts = self.one_of.iter().filter_map(Value::as_text);
-        let problem = match value.as_text().and_then(|text| nearest(text, texts)) {
-            Some(near) => format!("is none of the declared values (\"{near}\" is near)"),
-            None => "is none of the declared values".to_owned(),
-        };
-        Err(Misfit::new(value, problem, accepts))
+        let near = value.as_text().and_then(|text| nearest(text, texts)).map(str::to_owned);
+        Err(Misfit { near, ..Misfit::new(value, "is none of the declared values", accepts) })
     }
 
     /// What it must match is matched against the text as written, or as the value would be written.
