@@ -2,8 +2,8 @@
 //! tracks, brought together.
 
 use justwhy_core::{
-    Answers, Check, CheckRule, Context, ContextSet, ExpansionLimits, Explanation, Finding,
-    Findings, KeyId, Kind, Scope, Severity, Spotted, Status, Survey, in_words, sum_up,
+    Answers, AxisOrigin, Check, CheckRule, Context, ContextSet, ExpansionLimits, Explanation,
+    Finding, Findings, KeyId, Kind, Scope, Severity, Spotted, Status, Survey, in_words, sum_up,
 };
 use justwhy_rules::{BadExpression, Expression, Judgement};
 use justwhy_sources::{Accept, Elsewhere, Error, Project, ProjectRule, Tracking, World, orphans};
@@ -95,7 +95,8 @@ impl Checking<'_> {
                 CheckRule::NeverActive,
                 CheckRule::IdleAccept,
             ];
-            let across = wanted.here.then_some(CheckRule::SameAcross);
+            let is_narrowed = wanted.here || fixes_what_must_differ(survey);
+            let across = is_narrowed.then_some(CheckRule::SameAcross);
             not_run.extend(across.into_iter().chain(rules).map(|rule| (rule, why.to_owned())));
         } else {
             self.orphans(survey, full, &mut findings).map_err(one)?;
@@ -386,6 +387,20 @@ impl Checking<'_> {
             .at(place)
             .help("take it out, or mend its rule and setting")
     }
+}
+
+/// Whether `--in` fixes an axis by which settings must differ.
+fn fixes_what_must_differ(survey: &Survey) -> bool {
+    let Some(first) = survey.contexts().first() else { return false };
+    let is_fixed = |name: &String| {
+        let mut axes = first.context.axes.iter();
+        axes.any(|axis| axis.axis == *name && axis.origin == AxisOrigin::Asked)
+            && survey
+                .contexts()
+                .iter()
+                .all(|it| it.context.value(name) == first.context.value(name))
+    };
+    first.catalogue.settings().any(|(_, declared)| declared.differs_by.iter().any(is_fixed))
 }
 
 /// A setting that a rule looked at.
