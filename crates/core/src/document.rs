@@ -24,6 +24,8 @@ pub struct Document {
     pub leaves: Vec<Leaf>,
     /// Tables without entries: they offer nothing, but they are there.
     pub empty_tables: Vec<(KeyId, Span)>,
+    /// Where something stood that a trial has taken out: the tables around it are still there.
+    pub emptied: Vec<KeyId>,
     /// Names whose value was left out altogether (YAML): they offer nothing either.
     pub left_out: Vec<(KeyId, Span)>,
     /// For leaves that came through a YAML alias or merge: the anchor's name, by leaf index,
@@ -78,8 +80,9 @@ impl Document {
                 found = Section::Table;
             }
         }
-        let mut nothing_in_it = self.empty_tables.iter().chain(&self.left_out);
-        if nothing_in_it.any(|(name, _)| keys.is_within(*name, section)) {
+        let nothings = self.empty_tables.iter().chain(&self.left_out).map(|(name, _)| *name);
+        let mut nothing_in_it = nothings.chain(self.emptied.iter().copied());
+        if nothing_in_it.any(|name| keys.is_within(name, section)) {
             found = Section::Table;
         }
         found

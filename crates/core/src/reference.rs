@@ -20,6 +20,8 @@ pub enum Piece {
 pub struct Reference {
     /// What it names.
     pub target: Target,
+    /// The name as it is written: in quotes a name that looks like a variable is a key.
+    pub written: String,
     /// The axes that it changes for the look-up; `None` unsets one.
     pub changes: Vec<(String, Option<String>)>,
     /// What stands in for something absent or empty.
@@ -54,7 +56,7 @@ impl Target {
 impl Reference {
     /// The reference as it is written, but for the text of its fallback.
     pub fn show(&self) -> String {
-        let mut shown = format!("${{{}", self.target.show());
+        let mut shown = format!("${{{}", self.written);
         for (number, (axis, value)) in self.changes.iter().enumerate() {
             let sign = if number == 0 { '@' } else { ',' };
             // Writing to a String cannot fail.
@@ -161,7 +163,9 @@ impl<'t> Parser<'t> {
             let problem = format!("fallbacks nest more than {} deep", self.rules.depth);
             return Err(BadText { too_deep: true, problem });
         }
+        let start = self.at;
         let target = self.target()?;
+        let written = self.text[start..self.at].to_owned();
         let mut changes = Vec::new();
         if self.rest().starts_with('@') {
             if !matches!(target, Target::Key(_) | Target::Name(_)) {
@@ -183,7 +187,7 @@ impl<'t> Parser<'t> {
             });
         }
         self.at += 1;
-        Ok(Reference { target, changes, fallback })
+        Ok(Reference { target, written, changes, fallback })
     }
 
     fn target(&mut self) -> Result<Target, BadText> {

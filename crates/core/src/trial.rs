@@ -186,8 +186,8 @@ fn count_empty(inputs: &mut Inputs, readings: &Readings, key: KeyId) -> bool {
 fn take_out(document: &mut Document, leaf: usize) {
     let gone = document.leaves.remove(leaf);
     // The table that it stood in is still there.
-    if let Some(at) = gone.at {
-        document.empty_tables.push((gone.name, at));
+    if gone.at.is_some() {
+        document.emptied.push(gone.name);
     }
     document.through.retain(|(at, _)| *at != leaf);
     document.literal_dollars.retain(|(at, _)| *at != leaf);

@@ -175,6 +175,14 @@ fn unknown(resolution: &Resolution, text: &str) -> Error {
     if let Some(place) = left_out_at(resolution, text) {
         error = error.help(format!("{place} names it without a value, which says nothing"));
     }
+    let keys = resolution.keys();
+    let path = justwhy_core::KeyPath::parse(text).ok();
+    let key = path.and_then(|path| keys.find(KeyId::ROOT, &path));
+    let map = key.and_then(|key| resolution.readings().catalogue.map_at(keys, key));
+    if let Some(map) = map {
+        let map = keys.show(map);
+        return error.help(format!("{map} is a map, which is one value as a whole: ask for {map}"));
+    }
     let near = near_keys(resolution, text);
     match near.as_slice() {
         [] => error.help("justwhy list shows all that there are"),

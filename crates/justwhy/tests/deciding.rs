@@ -645,3 +645,36 @@ fn stops_at_what_is_too_large_to_go_through() {
     let run = place.run(&["find", "1", "--in", "x0,x1,x2,x3,x4"]);
     assert!(run.stdout.contains("Looked at 64 contexts"), "{}", run.all());
 }
+
+#[test]
+fn reads_a_map_as_one_leaf() {
+    let place = Place::new(&[
+        (
+            "justwhy.toml",
+            &project(
+                "[setting.labels]\ntype = \"map\"\ndefault = { a = 1 }\n\
+                 [[layer]]\nname = \"one\"\nfile = \"one.yaml\"\n\
+                 [[layer]]\nname = \"two\"\nfile = \"two.toml\"\n\
+                 [[layer]]\nname = \"process\"\nprocess = true\n",
+            ),
+        ),
+        ("one.yaml", "labels:\n  b: {c: 1}\n  d: [1]\n  e: {}\n  f:\nother: 1\n"),
+        ("two.toml", "other = 2\n[labels]\nz = \"${other}\"\n\"x.y\" = true\n"),
+    ]);
+    let list = |variables: &[(&str, &str)]| listed(&place, &[], variables);
+    assert_eq!(list(&[])[0], r#"labels={"x.y":true,"z":2} two two.toml:3:5"#);
+    let variables = [("T_LABELS", r#"{"q": {"r": null}}"#)];
+    assert_eq!(list(&variables)[0], r#"labels={"q":{"r":null}} process process "T_LABELS""#);
+    let run = place.run(&["explain", "labels"]);
+    let expected =
+        "It overrides one ({ \"b\" = { \"c\" = 1 }, \"d\" = [1], \"e\" = {  }, \"f\" = null }";
+    let one_line = run.stdout.split_whitespace().collect::<Vec<_>>().join(" ");
+    let expected = expected.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(one_line.contains(&expected[..40]), "{}", run.all());
+    assert!(one_line.contains("Without it one (one.yaml:2:10) would decide"), "{}", run.all());
+    let run = place.run(&["explain", "labels.z"]);
+    assert!(run.stderr.contains("labels is a map, which is one value as a whole"), "{}", run.all());
+    for wanted in ["5", "one", "one.yaml", "process"] {
+        assert_ne!(place.run(&["explain", "labels", "--expected", wanted]).code, 101);
+    }
+}

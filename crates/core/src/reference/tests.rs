@@ -17,7 +17,7 @@ fn shown(text: &str, rules: TextRules<'_>) -> String {
 fn show(pieces: &[Piece]) -> String {
     let piece = |piece: &Piece| match piece {
         Piece::Text(text) => format!("{text:?}"),
-        Piece::Reference(Reference { target, changes, fallback }) => {
+        Piece::Reference(Reference { target, changes, fallback, .. }) => {
             let changes: Vec<String> = changes
                 .iter()
                 .map(|(axis, value)| format!("@{axis}={}", value.as_deref().unwrap_or("")))
@@ -109,5 +109,20 @@ fn refuses_fallbacks_that_nest_too_deep_without_going_deeper() {
 fn knows_texts_that_cannot_refer() {
     for (text, expected) in [("", false), ("$a {", false), ("a${", true), ("$${x}", true)] {
         assert_eq!(may_refer(text), expected, "{text}");
+    }
+}
+
+#[test]
+fn shows_a_reference_so_that_it_reads_the_same_again() {
+    for text in
+        ["${a.b}", "${\"B\"}", "${B}", "${a.\"b c\"@x=y,z=}", "${variable:B}", "${file:a b}"]
+    {
+        for names_are_variables in [false, true] {
+            let rules = TextRules { literal_dollars: &[], names_are_variables, depth: 8 };
+            let pieces = take_apart(text, rules).unwrap();
+            let [Piece::Reference(reference)] = pieces.as_slice() else { panic!("{text}") };
+            assert_eq!(reference.show(), text);
+            assert_eq!(take_apart(&reference.show(), rules), Ok(pieces.clone()));
+        }
     }
 }

@@ -176,6 +176,10 @@ fn survey(
     }
     let mut set = ContextSet::none(readings.len());
     full.iter().enumerate().filter(|(_, full)| **full).for_each(|(at, _)| set.insert(at));
+    if set.is_empty() {
+        let error = Error::new("bad-context", "there is no context to look at");
+        return Err(vec![error.help("[[never]] takes every combination of the axes away")]);
+    }
     Ok((Survey::of(readings), set, head))
 }
 
