@@ -1,6 +1,6 @@
 //! Variables: the flat names that processes and env files use for settings.
 
-use crate::{Catalogue, Former, KeyId, Keys, Standing};
+use crate::{Catalogue, Document, Former, KeyId, Keys, Standing};
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use std::fmt;
 use std::hash::BuildHasher as _;
@@ -111,6 +111,26 @@ impl Known {
             }
         }
         Known { by_variable, hasher, naming: naming.clone(), given }
+    }
+
+    /// Every setting that any name in a document could mean by its variable.
+    pub(crate) fn all_meanings(&self, keys: &Keys, document: &Document) -> Vec<KeyId> {
+        let mut all = Vec::new();
+        for leaf in &document.leaves {
+            keys.for_each_segment(leaf.name, |_, name| {
+                let hash = self.hasher.hash_one(name);
+                let same = |named: &Named| {
+                    named.hash == hash && self.naming.variable(keys, named.key) == name
+                };
+                if let Some(named) = self.by_variable.find(hash, same) {
+                    all.push(named.key);
+                    all.extend(&named.others);
+                }
+            });
+        }
+        all.sort_unstable();
+        all.dedup();
+        all
     }
 
     /// The known setting that `name` means: one whose variable it is, else one that it was once.

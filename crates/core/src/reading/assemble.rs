@@ -200,6 +200,15 @@ type Slot = Option<Arc<Reading>>;
 /// What was read of the inputs of a context, and what each of its layers takes away.
 type SlotsAndRemovals = (Vec<Slot>, Vec<Slot>);
 
+/// What was read of a document whose names are variables.
+#[derive(Default)]
+struct Flat {
+    /// The settings, known in any context, that its names could mean.
+    could_mean: Vec<KeyId>,
+    /// Which of those were known, the section, and what was read then.
+    read: Vec<(Vec<bool>, Option<KeyPath>, Slot)>,
+}
+
 /// What is read for several contexts.
 struct Together<'k> {
     keys: &'k mut Keys,
@@ -208,7 +217,7 @@ struct Together<'k> {
     keyed: Vec<(Input, Slot)>,
     keyed_by: HashMap<(*const Document, LayerIndex), Vec<usize>>,
     /// What was read of documents whose names are variables, which depends on what is known besides.
-    flat: HashMap<(*const Document, LayerIndex), Vec<Arc<Reading>>>,
+    flat: HashMap<(*const Document, LayerIndex), Flat>,
     /// The known settings by their variables. Layers mostly share one naming, and its index is the
     /// only costly thing about it.
     indexes: Vec<(Naming, Known)>,
@@ -300,6 +309,26 @@ impl<'k> Together<'k> {
             }
             // Every naming of these layers was indexed.
             let Some(index) = self.index_of(naming) else { continue };
+            let by = (Arc::as_ptr(&input.document), input.layer);
+            let known = here.as_ref().map(|here| {
+                let flat = self.flat.entry(by).or_insert_with(|| {
+                    let index = &self.indexes[index].1;
+                    Flat {
+                        could_mean: index.all_meanings(self.keys, &input.document),
+                        read: Vec::new(),
+                    }
+                });
+                let is_known = |key: &KeyId| here[key.index()];
+                flat.could_mean.iter().map(is_known).collect::<Vec<bool>>()
+            });
+            let before = self.flat.get(&by).into_iter().flat_map(|flat| &flat.read);
+            let same = before.into_iter().find(|(before, section, _)| {
+                Some(before) == known.as_ref() && *section == input.section
+            });
+            if let Some((_, _, slot)) = same {
+                slots[number].clone_from(slot);
+                continue;
+            }
             let rules = VariableRules {
                 naming,
                 known: &self.indexes[index].1,
@@ -311,16 +340,14 @@ impl<'k> Together<'k> {
             let Some(reading) = settle(input, reading).map_err(|problem| (number, problem))? else {
                 continue;
             };
-            let by = (Arc::as_ptr(&input.document), input.layer);
-            let before = self.flat.entry(by).or_default();
-            slots[number] =
-                Some(match before.iter().find(|before| before.says_the_same(&reading)) {
-                    Some(before) => Arc::clone(before),
-                    None => {
-                        before.push(Arc::clone(&reading));
-                        reading
-                    }
-                });
+            let flat = self.flat.entry(by).or_default();
+            let same = flat.read.iter().filter_map(|(_, _, slot)| slot.as_ref());
+            let same = same.into_iter().find(|before| before.says_the_same(&reading)).cloned();
+            let slot = Some(same.unwrap_or(reading));
+            if let Some(known) = known {
+                flat.read.push((known, input.section.clone(), slot.clone()));
+            }
+            slots[number] = slot;
         }
         Ok(slots)
     }
