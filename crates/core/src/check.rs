@@ -60,6 +60,9 @@ struct Look<'a> {
     findings: Findings,
     /// Settings that the catalogue does not have.
     unknown: Vec<Finding>,
+    /// Leaves of readings whose texts look fine, and those that do not.
+    fine: HashSet<(usize, u32, bool)>,
+    odd: HashSet<(usize, u32, bool)>,
     /// The keys that are declared, in lower case, for names that are nearly theirs.
     declared: Vec<(KeyId, String, Outline)>,
 }
@@ -111,6 +114,8 @@ impl Check {
             with_local: scope.with_local,
             findings: Findings::default(),
             unknown: Vec::new(),
+            fine: HashSet::new(),
+            odd: HashSet::new(),
             declared,
         };
         let mut across = Across::new(survey, scope, &lines);
@@ -128,7 +133,6 @@ impl Check {
                 let seen = Seen {
                     answers: sight.answers,
                     key: *key,
-                    shown: resolution.keys().show(*key),
                     full: group.and(scope.full),
                     group,
                     answer,

@@ -2,7 +2,7 @@
 
 use crate::arguments::{Common, Form, When};
 use crate::json;
-use crate::look::{Look, Role};
+use crate::look::{Look, Role, width};
 use crate::run::{Outcome, Terminal};
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use justwhy_core::Position;
@@ -65,7 +65,8 @@ fn shown_line(error: &Error, excerpt: &justwhy_sources::Excerpt, look: &Look) ->
     out
 }
 
-/// A line of a source with a mark under the character at `position`.
+/// A line of a source with a mark under the character at `position`, written as [`shown_line`] does
+/// but without its reckoning with several marks: a check shows thousands of lines.
 pub(crate) fn marked_line(
     look: &Look,
     position: Position,
@@ -75,16 +76,23 @@ pub(crate) fn marked_line(
 ) -> String {
     // A tab would be wider in the line than under it.
     let line = line.replace('\t', " ");
-    let start = line.char_indices().nth(position.column - 1).map_or(line.len(), |(at, _)| at);
-    let end = line[start..].chars().next().map_or(start, |c| start + c.len_utf8());
-    let rendered = rendered_line(&line, position.line, start..end, "");
-    let mut out = String::new();
-    for (number, text) in rendered {
-        let role = if number.trim().is_empty() { role } else { Role::Plain };
-        let number = look.paint(Role::Lost, &format!("{number}|"));
-        out.push_str(&format!("{indent}  {number}{}\n", look.paint(role, &text)));
+    let at = line.char_indices().nth(position.column - 1).map_or(line.len(), |(at, _)| at);
+    let number = position.line.to_string();
+    // Where there is no terminal a line stays whole, unless it is the whole of a file.
+    let columns = if look.width.is_some() { look.columns() } else { 200 };
+    let room = columns.saturating_sub(width(indent) + number.len() + 5).max(20);
+    let mut start = look.text(&line[..at]);
+    if width(&start) > room * 2 / 3 {
+        let kept: Vec<char> = start.chars().rev().take(room / 3).collect();
+        start = std::iter::once('…').chain(kept.into_iter().rev()).collect();
+        start = look.text(&start);
     }
-    out
+    let before = width(&start);
+    let shown = look.cut(&(start + &look.text(&line[at..])), room);
+    let rail = look.paint(Role::Lost, &format!("{number} |"));
+    let gap = look.paint(Role::Lost, &format!("{:1$} |", "", number.len()));
+    let mark = look.paint(role, "^");
+    format!("{indent}  {rail} {shown}\n{indent}  {gap} {:before$}{mark}\n", "")
 }
 
 /// The lines of an excerpt: what stands before the rail, and after it.

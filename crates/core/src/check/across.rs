@@ -159,7 +159,7 @@ impl<'a> Across<'a> {
         };
         let place = self.lines.spot(reading, candidate.leaf, None, true);
         let finding = Finding::new(CheckRule::SecretExposed, message, seen.full.clone());
-        let finding = finding.about(seen.shown.clone()).at(place);
+        let finding = finding.about(seen.shown()).at(place);
         let same = self
             .exposed
             .iter_mut()

@@ -115,6 +115,11 @@ impl Findings {
         }
     }
 
+    /// How many there are.
+    pub(super) fn count(&self) -> usize {
+        self.all.len()
+    }
+
     /// Takes a finding in that is about one place and has to do with others: the same one is kept once,
     /// with all of them.
     pub(super) fn merge(&mut self, finding: Finding) {
