@@ -7,9 +7,7 @@
 
 use crate::near::{Outline, distance_within};
 use crate::resolution::Verdict;
-use crate::{
-    CandidateId, ContextSet, ExpansionLimits, Explanation, KeyId, Outside, Survey, secret,
-};
+use crate::{CandidateId, ContextSet, ExpansionLimits, Explanation, KeyId, Outside, Survey};
 use hashbrown::{HashMap, HashSet};
 
 mod across;
@@ -214,9 +212,4 @@ fn add_unknown(look: &mut Look<'_>) -> bool {
     finding.places.extend(first.and_then(|all| all.first()?.places.first().cloned()));
     look.findings.add(finding.help("declare them, or --allow unknown-setting until they are"));
     false
-}
-
-/// Whether a text holds a password of an address.
-fn holds_password(text: &str) -> bool {
-    secret::holds_address_password(text)
 }

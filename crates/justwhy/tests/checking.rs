@@ -423,3 +423,18 @@ fn is_no_nuisance_in_usual_layouts() {
     ]);
     assert_eq!(findings(&place, &[]), [] as [&str; 0], "scopes");
 }
+
+#[test]
+fn leaves_out_combinations_that_do_not_exist_and_only_those() {
+    let project = "justwhy = 1\n[[axis]]\nname = \"environment\"\nallowed = [\"dev\", \"production\"]\n\
+        default = \"dev\"\n[[axis]]\nname = \"region\"\nallowed = [\"north\", \"south\"]\n\
+        [[never]]\nenvironment = \"dev\"\nregion = \"north\"\n\
+        [[layer]]\nname = \"all\"\nvalues = { a = \" x\" }\n";
+    let place = Place::new(&[("justwhy.toml", project)]);
+    assert!(place.run(&["check"]).stdout.contains("1 warning in 3 contexts"));
+    // The default would lead to what does not exist, and is not asked for.
+    let run = place.run(&["check", "--in", "north"]);
+    assert!(run.stdout.contains("1 warning in 1 context."), "{}", run.all());
+    let run = place.run(&["check", "--in", "dev,north"]);
+    assert!(run.code == 2 && run.stderr.contains("no context to look at"), "{}", run.all());
+}

@@ -56,9 +56,10 @@ impl<'p> Situation<'p> {
         self.context(&self.chosen(asked)?, true)
     }
 
-    /// The axes that `asked` fixes; nothing else is looked at.
+    /// The axes that `asked` fixes; nothing else is looked at. Whether they exist together with the
+    /// values that others have only shows in the contexts that this leaves.
     pub(crate) fn fixed(&self, asked: Option<&str>) -> Result<Context, Error> {
-        self.context(&self.chosen(asked)?, false)
+        self.unchecked(&self.chosen(asked)?, false)
     }
 
     fn chosen(&self, asked: Option<&str>) -> Result<Chosen, Error> {

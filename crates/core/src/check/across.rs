@@ -3,7 +3,7 @@
 
 use super::finding::{Finding, Lines};
 use super::setting::Seen;
-use super::{CheckRule, Look, Scope, holds_password};
+use super::{CheckRule, Look, Scope};
 use crate::resolution::{Rule, Verdict};
 use crate::{Candidate, ContextSet, KeyId, Kind, LayerIndex, Reading, Survey, Value, list_values};
 use hashbrown::{HashMap, HashSet};
@@ -140,7 +140,7 @@ impl<'a> Across<'a> {
         let message = match &leaf.value {
             _ if refers => return,
             Value::Text(text) if text.is_empty() || text.starts_with("age:") => return,
-            Value::Text(text) if !is_secret => match holds_password(text) {
+            Value::Text(text) if !is_secret => match crate::secret::holds_address_password(text) {
                 true => "the address here has a password in it, for all who can read the file",
                 false => return,
             },
@@ -311,7 +311,7 @@ impl<'a> Across<'a> {
                     .collect();
                 let what = format!("for {}", list_values(&within, "and"));
                 let what = (!within.is_empty()).then_some(what);
-                let hides = same.is_secret || holds_secret(self.survey, key);
+                let hides = same.is_secret || self.survey.secrets().has(key);
                 finding = finding.at(self.lines.spot(reading, *leaf, what, hides));
             }
             look.findings.add(finding);
@@ -328,10 +328,6 @@ impl<'a> Across<'a> {
             read.any(|at| contexts[at].context.value(axis) == Some(value))
         })
     }
-}
-
-fn holds_secret(survey: &Survey, key: KeyId) -> bool {
-    survey.secrets().has(key)
 }
 
 /// Whether a candidate says just what it overrides, and what that is.
