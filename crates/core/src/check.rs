@@ -183,33 +183,22 @@ fn add_unknown(look: &mut Look<'_>) -> bool {
     let (near, plain): (Vec<Finding>, Vec<Finding>) =
         unknown.into_iter().partition(|finding| finding.severity == Severity::Error);
     near.into_iter().for_each(|finding| look.findings.add(finding));
-    let mut by_key: HashMap<Option<String>, Vec<Finding>> = HashMap::new();
-    let mut order = Vec::new();
-    for finding in plain {
-        let same = by_key.entry(finding.key.clone()).or_insert_with(|| {
-            order.push(finding.key.clone());
-            Vec::new()
-        });
-        same.push(finding);
-    }
-    let is_flood = order.len() > FEW && order.len() > look.declared.len();
+    let is_flood = plain.len() > FEW && plain.len() > look.declared.len();
     if !is_flood {
-        let all = order.iter().filter_map(|key| by_key.remove(key)).flatten();
-        all.for_each(|finding| look.findings.add(finding));
+        plain.into_iter().for_each(|finding| look.findings.add(finding));
         return !look.declared.is_empty();
     }
-    let shown: Vec<String> = order.iter().flatten().take(3).cloned().collect();
+    let shown: Vec<&str> = plain.iter().filter_map(|it| it.key.as_deref()).take(3).collect();
     let message = format!(
         "{} settings are not in the catalogue, which has {}: {}, …",
-        order.len(),
+        plain.len(),
         look.declared.len(),
         shown.join(", ")
     );
     let mut contexts = ContextSet::none(look.full.of());
-    by_key.values().flatten().for_each(|finding| contexts.add(&finding.contexts));
+    plain.iter().for_each(|finding| contexts.add(&finding.contexts));
     let mut finding = Finding::new(CheckRule::UnknownSetting, message, contexts);
-    let first = order.first().and_then(|key| by_key.get(key));
-    finding.places.extend(first.and_then(|all| all.first()?.places.first().cloned()));
+    finding.places.extend(plain.first().and_then(|first| first.places.first().cloned()));
     look.findings.add(finding.help("declare them, or --allow unknown-setting until they are"));
     false
 }

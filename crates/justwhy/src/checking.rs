@@ -227,17 +227,12 @@ impl Checking<'_> {
         full: &ContextSet,
         findings: &mut Findings,
     ) -> Result<(), Error> {
-        let read: HashSet<String> =
-            survey.readings().map(|(reading, _)| reading.source.to_string()).collect();
+        // A file without anything in it that counts is read all the same.
+        let inputs = survey.contexts().iter().flat_map(|readings| &readings.inputs.inputs);
+        let read: HashSet<String> = inputs.map(|input| input.source.to_string()).collect();
         let contexts: Vec<Context> =
             survey.contexts().iter().map(|readings| readings.context.clone()).collect();
-        let read = read.into_iter().chain(
-            // A file without anything in it that counts is read all the same.
-            survey.contexts().iter().flat_map(|readings| {
-                readings.inputs.inputs.iter().map(|input| input.source.to_string())
-            }),
-        );
-        let found = orphans(self.project, self.world, &read.collect(), &contexts)?;
+        let found = orphans(self.project, self.world, &read, &contexts)?;
         for orphan in found {
             let (axis, value) = &orphan.value;
             let message = format!(

@@ -108,10 +108,7 @@ fn survey(
 ) -> Result<Outcome, Vec<Error>> {
     let Asked { common, look, given } = *asked;
     let other = with_variables(common, world)?;
-    let world = match &other {
-        Some(world) => world as &dyn World,
-        None => world,
-    };
+    let world = other.as_ref().map_or(world, |other| other as &dyn World);
     let project = Project::load(world, common.project.as_deref())?;
     let elsewhere = Elsewhere::new(&project, world, given);
     // The end of the process frees all of it at once.
@@ -148,10 +145,7 @@ fn answer(
     let one = |error| vec![error];
     let Asked { common, look, given } = *asked;
     let other = with_variables(common, world)?;
-    let world = match &other {
-        Some(world) => world as &dyn World,
-        None => world,
-    };
+    let world = other.as_ref().map_or(world, |other| other as &dyn World);
     let project = Project::load(world, common.project.as_deref())?;
     // A large project is a hundred thousand small allocations. The end of the process frees them at
     // once; freeing them one by one takes about as long as printing the answer.

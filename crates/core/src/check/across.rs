@@ -145,7 +145,7 @@ impl<'a> Across<'a> {
                 false => return,
             },
             Value::Text(_) | Value::List(_) | Value::Map(_) if is_secret => {
-                // `token_ttl = \"60s\"` is no secret to speak of, whatever its name has in it.
+                // `token_ttl = "60s"` is no secret to speak of, whatever its name has in it.
                 let is_amount = seen.declared().is_some_and(|declared| declared.shape.is_amount());
                 if is_amount && declared != Some(true) {
                     return;

@@ -162,8 +162,6 @@ enum Format {
     Env,
     Ini,
     Properties,
-    Csv,
-    Jsonl,
 }
 
 #[derive(JsonSchema)]

@@ -1,9 +1,10 @@
 //! The schema of project files in `docs/schema` is that of the types, which have just the fields that
 //! are read; and project files fit it. `UPDATE_SCHEMAS=1 cargo test` writes it.
 
-use super::{Accept, Axis, CatalogueFile, Layer, ProjectFile, Rule, Setting};
+use super::{Accept, Axis, CatalogueFile, Format, Layer, ProjectFile, Rule, Setting, Type};
 use crate::project::fields::Fields;
 use crate::project::{CATALOGUE_FIELDS, FIELDS, axis, layer, rule, setting};
+use justwhy_core::Declaration;
 use schemars::{JsonSchema, Schema, schema_for};
 use serde_json::Value;
 use std::path::{Path, PathBuf};
@@ -56,6 +57,20 @@ fn the_types_have_just_the_fields_that_are_read() {
     check::<Setting>(&setting::FIELDS);
     check::<Rule>(&rule::RULE_FIELDS);
     check::<Accept>(&rule::ACCEPT_FIELDS);
+}
+
+#[test]
+fn the_types_have_just_the_words_that_are_read() {
+    fn check<T: JsonSchema>(mut known: Vec<&str>) {
+        let schema = schema_for!(T);
+        let words = schema.get("enum").and_then(Value::as_array).unwrap();
+        let mut words: Vec<&str> = words.iter().filter_map(Value::as_str).collect();
+        words.sort_unstable();
+        known.sort_unstable();
+        assert_eq!(words, known);
+    }
+    check::<Type>(Declaration::ALL.iter().map(|(name, _)| *name).collect());
+    check::<Format>(crate::Format::ALL.into_iter().map(crate::Format::name).collect());
 }
 
 /// A TOML file as JSON, dates as texts.
