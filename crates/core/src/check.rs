@@ -35,6 +35,8 @@ pub struct Check {
     pub findings: Findings,
     /// Secrets that stand in sources: only bad where git tracks the source.
     pub exposed: Vec<Finding>,
+    /// Whether values grew past what one run may hold, so that not all of it can be told.
+    pub is_exhausted: bool,
 }
 
 /// What is looked at.
@@ -117,6 +119,7 @@ impl Check {
             declared,
         };
         let mut across = Across::new(survey, scope, &lines);
+        let mut is_exhausted = false;
         survey.look(outside, limits, |sight| {
             let resolution = sight.answers.resolution();
             let is_felt = |id| {
@@ -140,11 +143,12 @@ impl Check {
                 setting::check(&mut look, &seen);
                 across.see(&seen);
             }
+            is_exhausted |= sight.answers.is_exhausted();
         });
         across.finish(&mut look);
         let is_catalogued = add_unknown(&mut look);
         layers::check(&mut look, scope, is_catalogued, &lines);
-        Check { findings: look.findings, exposed: across.into_exposed() }
+        Check { findings: look.findings, exposed: across.into_exposed(), is_exhausted }
     }
 }
 

@@ -78,7 +78,11 @@ impl Checking<'_> {
         let open = self.project.open_axes();
         let Wanted { with_local, is_everywhere, .. } = wanted;
         let scope = Scope { full, with_local, is_everywhere, open: &open };
-        let Check { mut findings, exposed } = Check::of(survey, scope, self.elsewhere, self.limits);
+        let check = Check::of(survey, scope, self.elsewhere, self.limits);
+        let Check { mut findings, exposed, is_exhausted } = check;
+        if is_exhausted {
+            return Err(vec![crate::run::exhausted()]);
+        }
         let mut not_run: Vec<(CheckRule, String)> = Vec::new();
         for (rule, expression) in &rules {
             self.judge(survey, full, rule, expression, &mut findings, &mut not_run);
