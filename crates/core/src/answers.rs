@@ -3,7 +3,7 @@
 use crate::convert::{Conversion, NotAList, read_list};
 use crate::{
     CandidateId, Context, Declaration, Declared, Element, EmptyText, Gather, KeyId, Readings,
-    Resolution, Shape, Span, Value, read_like, reference::may_refer,
+    Resolution, Shape, Span, Value, Verdict, read_like, reference::may_refer,
 };
 use hashbrown::HashMap;
 use std::cell::{Cell, RefCell};
@@ -26,6 +26,11 @@ pub trait Outside {
     /// The process variable of that name: none if it is not set, an error (a clause) if it is no
     /// text.
     fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String>;
+
+    /// Whether the process variable of that name is a secret whatever its name says.
+    fn is_secret_variable(&self, _name: &str) -> bool {
+        false
+    }
 
     /// Whether process variables are looked at; if not, what they would say is unknown.
     fn reads_variables(&self) -> bool {
@@ -379,6 +384,9 @@ impl Answers<'_> {
         let readings = resolution.readings();
         let value = &resolution.leaf(candidate).value;
         let is_declared = readings.catalogue.declared(asked.key).is_some();
+        if *value == Value::Unread || resolution.uncertain_by(asked.key).is_some() {
+            return None;
+        }
         let refers = || readings.layer(resolution.layer_of(candidate)).references;
         if is_declared || holds_reference(value) && refers() {
             return None;
@@ -392,6 +400,9 @@ impl Answers<'_> {
         let resolution = self.resolution_of(asked.context);
         let key = asked.key;
         let by_name = resolution.secrets().has(key);
+        if let Some(failure) = unknown(&resolution, key) {
+            return Attempt::Done(Box::new(Outcome::failed(failure, by_name, 0)));
+        }
         let Some(winner) = resolution.winner(key) else {
             return Attempt::Done(Box::new(Outcome::absent(by_name)));
         };
@@ -464,6 +475,31 @@ impl Answers<'_> {
         self.bytes.set(self.bytes.get().saturating_add(bytes as u64));
     }
 }
+
+/// Why nobody can tell what the setting comes to: a layer that could change it was not asked, or what
+/// is in force cannot be read.
+fn unknown(resolution: &Resolution, key: KeyId) -> Option<Failure> {
+    if let Some(layer) = resolution.uncertain_by(key) {
+        let layer = resolution.readings().layer(layer);
+        let why = layer.absence().unwrap_or_default();
+        let message = format!("the layer {} could change it, and {why}", layer.name);
+        return Some(Failure::new(UNCERTAIN, message));
+    }
+    let unread = resolution.in_force(key).map(|id| resolution.candidate(id));
+    let unread = unread.into_iter().find(|it| it.verdict == Verdict::Unreadable)?;
+    let why = resolution.note(unread).and_then(|note| note.unreadable.as_deref());
+    let layer = &resolution.readings().layer(resolution.layer_of(unread)).name;
+    let message = match why {
+        Some(why) => format!("what {layer} says cannot be read: {why}"),
+        None => format!("what {layer} says cannot be read"),
+    };
+    Some(Failure::new(UNREADABLE, message))
+}
+
+/// The code of a setting whose strongest candidate cannot be read.
+pub(crate) const UNREADABLE: &str = "unreadable";
+/// The code of a setting that a layer which was not asked could change.
+pub(crate) const UNCERTAIN: &str = "uncertain";
 
 enum Attempt {
     Done(Box<Outcome>),

@@ -41,7 +41,7 @@ pub struct Check {
 
 /// What is looked at.
 #[derive(Clone, Copy, Debug)]
-pub struct Scope<'a> {
+pub struct Extent<'a> {
     /// The contexts in which somebody works; the others only count where something is said of all.
     pub full: &'a ContextSet,
     /// Whether layers that describe where you stand are read.
@@ -102,7 +102,7 @@ impl Check {
     /// Checks every setting, everywhere.
     pub fn of(
         survey: &Survey,
-        scope: Scope<'_>,
+        extent: Extent<'_>,
         outside: &dyn Outside,
         limits: ExpansionLimits,
     ) -> Check {
@@ -110,15 +110,15 @@ impl Check {
         let declared = declared_names(survey);
         let mut look = Look {
             survey,
-            full: scope.full,
-            with_local: scope.with_local,
+            full: extent.full,
+            with_local: extent.with_local,
             findings: Findings::default(),
             unknown: Vec::new(),
             fine: HashSet::new(),
             odd: HashSet::new(),
             declared,
         };
-        let mut across = Across::new(survey, scope, &lines);
+        let mut across = Across::new(survey, extent, &lines);
         let mut is_exhausted = false;
         survey.look(outside, limits, |sight| {
             let resolution = sight.answers.resolution();
@@ -134,7 +134,7 @@ impl Check {
                 let seen = Seen {
                     answers: sight.answers,
                     key: *key,
-                    full: group.and(scope.full),
+                    full: group.and(extent.full),
                     group,
                     answer,
                     lines: &lines,
@@ -147,7 +147,7 @@ impl Check {
         });
         across.finish(&mut look);
         let is_catalogued = add_unknown(&mut look);
-        layers::check(&mut look, scope, is_catalogued, &lines);
+        layers::check(&mut look, extent, is_catalogued, &lines);
         Check { findings: look.findings, exposed: across.into_exposed(), is_exhausted }
     }
 }

@@ -73,7 +73,7 @@ pub(crate) fn show_in_text(value: &Value) -> Result<std::borrow::Cow<'_, str>, T
     match value {
         Value::Text(text) => Ok(text.as_ref().into()),
         Value::Boolean(_) | Value::Integer(_) | Value::Number(_) => Ok(value.show().into()),
-        Value::Null | Value::List(_) | Value::Map(_) => Err(value.kind()),
+        Value::Null | Value::List(_) | Value::Map(_) | Value::Unread => Err(value.kind()),
     }
 }
 
@@ -84,7 +84,7 @@ pub fn read_like(text: &str, kind: Type) -> Option<Value> {
         Type::Boolean => read_boolean(text).map(Value::Boolean),
         Type::Integer => read_integer(text).map(Value::Integer),
         Type::Number => read_number(text).map(Value::Number),
-        Type::Null | Type::Text | Type::List | Type::Map => None,
+        Type::Null | Type::Text | Type::List | Type::Map | Type::Unread => None,
     }
 }
 

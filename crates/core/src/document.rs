@@ -1,6 +1,6 @@
 //! What one source says, before any layer looks at it.
 
-use crate::{KeyId, Keys, Position, SourceText, Span, Value};
+use crate::{KeyId, Keys, Note, Position, SourceText, Span, Value};
 use std::sync::Arc;
 
 /// One value in a document, under the name that it has there.
@@ -39,6 +39,12 @@ pub struct Document {
     pub lookalikes: Vec<(usize, Span, &'static str)>,
     /// Names that cannot be read as text (a process variable that is not UTF-8).
     pub unreadable: Vec<String>,
+    /// The number of the scope of which this is what one kind of context makes.
+    pub one_of: Option<u32>,
+    /// The name of that scope.
+    pub scope_name: Option<Arc<str>>,
+    /// What a store says about its variables besides their values, by leaf index, ascending.
+    pub notes: Vec<(usize, Arc<Note>)>,
 }
 
 /// What a document has at a section that a layer wants to read.
@@ -61,6 +67,13 @@ impl Document {
     pub fn anchor(&self, index: usize) -> Option<&str> {
         let found = self.through.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
         Some(&self.through[found].1)
+    }
+
+    /// What a store says about the leaf at `index`.
+    pub fn note(&self, index: u32) -> Option<&Note> {
+        let index = index as usize;
+        let found = self.notes.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
+        Some(&self.notes[found].1)
     }
 
     /// The bytes of every `$` in the text of the leaf at `index` that begins no reference.

@@ -464,11 +464,14 @@ impl Wanted {
     fn keeps(&self, answers: &Answers<'_>, id: CandidateId) -> String {
         let candidate = answers.resolution().candidate(id);
         match candidate.verdict {
-            Verdict::Wins | Verdict::Contributes => {
+            Verdict::Wins | Verdict::Contributes | Verdict::Unreadable => {
                 let explanation = Explanation::of(answers, candidate.key);
                 match (&explanation.status, explanation.value()) {
                     (Status::Error { message, .. }, _) => {
                         format!("it decides, and the setting is in error: {message}")
+                    }
+                    (Status::Unreadable { because } | Status::Uncertain { because }, _) => {
+                        format!("it decides, and the value is not known: {because}")
                     }
                     (_, Some(value)) => format!("it decides, and becomes {}", value.show()),
                     _ => "it decides, and becomes something else".to_owned(),

@@ -1,10 +1,11 @@
 //! Explanations: why a setting has the value that it has.
 
+use crate::answers::{UNCERTAIN, UNREADABLE};
 use crate::resolution::{Rule, Verdict};
 use crate::{
     Address, Answers, Candidate, CandidateId, Conversion, Declaration, Edit, Failure, KeyId, Keys,
-    LayerIndex, Nanoseconds, NearName, Outcome, Position, Presence, Reading, Resolution, Trial,
-    Value, hide_address_password, names_a_secret_inside, read_duration, read_size,
+    LayerIndex, Nanoseconds, NearName, Note, Outcome, Position, Presence, Reading, Resolution,
+    Trial, Value, hide_address_password, read_duration, read_size,
 };
 use std::fmt::Write as _;
 use std::rc::Rc;
@@ -31,6 +32,16 @@ pub enum Status {
         /// What is wrong, without any secret.
         message: String,
     },
+    /// Its strongest candidate cannot be read; a weaker one never stands in.
+    Unreadable {
+        /// Why, as a clause.
+        because: String,
+    },
+    /// A layer that was not asked could change it.
+    Uncertain {
+        /// Which, and why it was not asked, as a clause.
+        because: String,
+    },
 }
 
 impl Status {
@@ -40,7 +51,14 @@ impl Status {
             Status::Set => "set",
             Status::Absent => "absent",
             Status::Error { .. } => "error",
+            Status::Unreadable { .. } => "unreadable",
+            Status::Uncertain { .. } => "uncertain",
         }
+    }
+
+    /// Whether the answer is no: the setting is in error, or nobody can tell what it is.
+    pub fn is_refusal(&self) -> bool {
+        !matches!(self, Status::Set | Status::Absent)
     }
 }
 
@@ -101,9 +119,13 @@ impl Stand {
                 let _ = write!(out, "{source}:{line}:{column}");
             }
             (None, "arguments") => out.push_str("--set or --unset"),
-            (None, _) => {
+            (None, "process") => {
                 out.push_str("the variable ");
                 keys.push_shown(out, self.name);
+            }
+            (None, scope) => {
+                keys.push_shown(out, self.name);
+                let _ = write!(out, " in {scope}");
             }
         }
     }
@@ -133,6 +155,10 @@ pub enum Row {
         is_old_name: bool,
         /// Whether its layer pins what it says about the setting.
         pins: bool,
+        /// What the store says about it besides its value.
+        note: Option<Note>,
+        /// The scope in which it stands.
+        scope: Option<Arc<str>>,
     },
     /// A layer without a candidate.
     Unsaid {
@@ -168,6 +194,8 @@ pub enum LayerState {
     Inactive,
     /// It is optional and not there.
     Missing,
+    /// Its store was not asked.
+    Unavailable,
 }
 
 impl LayerState {
@@ -177,6 +205,7 @@ impl LayerState {
             Presence::Read => LayerState::Silent,
             Presence::Inactive(_) => LayerState::Inactive,
             Presence::Missing { .. } => LayerState::Missing,
+            Presence::Unavailable(_) => LayerState::Unavailable,
         }
     }
 
@@ -186,6 +215,7 @@ impl LayerState {
             LayerState::Silent => "silent",
             LayerState::Inactive => "inactive",
             LayerState::Missing => "missing",
+            LayerState::Unavailable => "unavailable",
         }
     }
 }
@@ -242,6 +272,12 @@ impl Explanation {
         let status = match &outcome.result {
             Ok(Some(_)) => Status::Set,
             Ok(None) => Status::Absent,
+            Err(failure) if failure.code == UNREADABLE => {
+                Status::Unreadable { because: failure.show() }
+            }
+            Err(failure) if failure.code == UNCERTAIN => {
+                Status::Uncertain { because: failure.show() }
+            }
             Err(failure) => Status::Error { code: failure.code, message: failure.show() },
         };
         let mut conversion = outcome.conversion.clone();
@@ -372,20 +408,23 @@ fn place_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
         (Some(position), source) => place(source, Some(position)),
         (None, "arguments") if leaf.value == Value::Null => "--unset".to_owned(),
         (None, "arguments") => "--set".to_owned(),
-        (None, _) => format!("the variable {}", resolution.keys().show(leaf.name)),
+        (None, "process") => format!("the variable {}", resolution.keys().show(leaf.name)),
+        (None, scope) => format!("{} in {scope}", resolution.keys().show(leaf.name)),
     }
 }
 
 /// Whether what a candidate says must not be shown.
 pub(crate) fn hides(answers: &Answers<'_>, candidate: &Candidate) -> bool {
-    answers.is_secret(candidate.key)
-        || names_a_secret_inside(&answers.resolution().leaf(candidate).value)
+    answers.is_secret(candidate.key) || answers.resolution().hides(candidate)
 }
 
 /// What a candidate says, for a sentence: its value, or that it is secret.
 pub(crate) fn shown(answers: &Answers<'_>, candidate: &Candidate) -> String {
     if hides(answers, candidate) {
         return "a secret".to_owned();
+    }
+    if answers.resolution().leaf(candidate).value == Value::Unread {
+        return "a value that cannot be read".to_owned();
     }
     let value = hide_address_password(&answers.resolution().leaf(candidate).value).show();
     shorten(&value, 60)

@@ -23,6 +23,10 @@ pub enum Kind {
     Rows,
     /// The settings written in the project file.
     Values,
+    /// One scope of a store.
+    Scope,
+    /// Every scope of a store that matches a pattern.
+    Scopes,
     /// The process environment.
     Process,
     /// `--set` and `--unset`, always the strongest.
@@ -110,6 +114,8 @@ pub enum Presence {
     Inactive(Inactivity),
     /// What it reads is not there, and need not be.
     Missing(Lack),
+    /// Its store could not be asked, as nothing is asked of others here: why, as a clause.
+    Unavailable(String),
 }
 
 /// What is not there. Paths are relative to the project's folder.
@@ -128,6 +134,24 @@ pub enum Lack {
     Match(String),
     /// A file of this path in any folder from the project's down to the working directory.
     InFolders(String),
+    /// A scope.
+    Scope {
+        /// Its store.
+        store: String,
+        /// Its name, or the pattern that no name matches.
+        scope: String,
+    },
+}
+
+/// The scope that a layer reads in a context.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct ScopeOf {
+    /// The name of the store.
+    pub store: String,
+    /// The name of the scope, or the pattern of names.
+    pub scope: String,
+    /// How old the copy is that stands for what the store would say, as a clause.
+    pub copy: Option<String>,
 }
 
 /// Which keys a layer pins: what it says about them no stronger layer can change.
@@ -193,6 +217,8 @@ pub struct Layer {
     pub path: Option<String>,
     /// The row that it reads here, if it reads rows.
     pub row: Option<usize>,
+    /// What it reads here of which store, if it reads scopes and the axes in them are set.
+    pub scope: Option<ScopeOf>,
     /// The section of that file that it reads here.
     pub under: Option<KeyPath>,
     /// The axes on which it depends which file or section is read.
@@ -222,6 +248,7 @@ impl Layer {
             presence: Presence::Read,
             path: None,
             row: None,
+            scope: None,
             under: None,
             axes: Vec::new(),
             when: Vec::new(),
@@ -283,6 +310,11 @@ impl Layer {
         self.local || self.kind == Kind::Process
     }
 
+    /// Whether it reads scopes of a store.
+    pub fn reads_scopes(&self) -> bool {
+        matches!(self.kind, Kind::Scope | Kind::Scopes)
+    }
+
     /// Whether an empty text says nothing here, unless the catalogue says otherwise.
     pub fn skips_empty(&self) -> bool {
         self.empty == Empty::Unset
@@ -323,6 +355,7 @@ impl Layer {
         match &self.presence {
             Presence::Read => None,
             Presence::Inactive(inactivity) => Some(inactivity.because()),
+            Presence::Unavailable(why) => Some(why.clone()),
             Presence::Missing(lack) => Some(match lack {
                 Lack::File(path) => format!("{path} is not there"),
                 Lack::Section { path, section } => format!("{path} has no section {section}"),
@@ -330,6 +363,10 @@ impl Layer {
                 Lack::InFolders(path) => {
                     format!("no folder from the project's down to here has {path}")
                 }
+                Lack::Scope { store, scope } if scope.contains('*') => {
+                    format!("no scope of {store} matches {scope}")
+                }
+                Lack::Scope { store, scope } => format!("{store} has no scope {scope}"),
             }),
         }
     }

@@ -30,6 +30,7 @@ mod place;
 mod reading;
 mod reference;
 mod resolution;
+mod scope;
 mod secret;
 mod survey;
 mod trial;
@@ -44,7 +45,7 @@ pub use catalogue::{
     Catalogue, Declared, EmptyText, Former, Gather, Required, Standing, is_variable_name,
 };
 pub use check::{
-    Check, CheckRule, Choice, Finding, Findings, Scope, Severity, Spotted, in_words, rule_named,
+    Check, CheckRule, Choice, Extent, Finding, Findings, Severity, Spotted, in_words, rule_named,
     sum_up,
 };
 pub use convert::{
@@ -58,7 +59,7 @@ pub use find::{Hit, find};
 pub use key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
 pub use layer::{
     Condition, Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence,
-    Removal, list_values,
+    Removal, ScopeOf, list_values,
 };
 pub use near::{is_near, nearest, nearest_few};
 pub use pattern::Pattern;
@@ -69,7 +70,13 @@ pub use reading::{
 };
 pub use reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
 pub use resolution::{Candidate, CandidateId, Resolution, Rule, Verdict};
-pub use secret::{Secrets, hide_address_password, is_secret_name, names_a_secret_inside};
+pub use scope::{
+    Audience, Note, Scope, ScopeVariable, is_scope_name, scope_segments_match, show_date,
+};
+pub use secret::{
+    Secrets, hide_address_password, is_nearly_secret_name, is_secret_name, names_a_secret_inside,
+    speaks_of_a_secret,
+};
 pub use survey::{ContextSet, Sight, Survey};
 pub use trial::Trial;
 pub use value::{Element, Entry, Type, Value, is_unprintable};

@@ -1,8 +1,8 @@
 //! Precedence: what became of every candidate.
 
 use crate::{
-    EmptyText, Gather, KeyId, Keys, LayerIndex, Leaf, Null, Offer, Pins, Reading, Readings,
-    Secrets, Type, Value, names_a_secret_inside,
+    EmptyText, Gather, KeyId, Keys, LayerIndex, Leaf, Note, Null, Offer, Pins, Presence, Reading,
+    Readings, Secrets, Type, Value, names_a_secret_inside,
 };
 use std::sync::Arc;
 
@@ -31,8 +31,11 @@ use tree::Tree;
 ///    above, before anything that its layer says.
 /// 5. **Some lists gather.** Where the catalogue says so, a candidate adds to the leaf at its key
 ///    instead of replacing it: the weaker ones are [`Verdict::Contributes`].
-/// 6. **References are expanded**, and
-/// 7. **texts are converted**, by [`Answers`](crate::Answers): neither changes a verdict.
+/// 6. **What is meant for others says nothing.** Before all of this, a variable of a store that is not
+///    meant for this context is [`Verdict::Withheld`]. What is meant for it and cannot be read is
+///    ranked as if it could be; where it is in force it is [`Verdict::Unreadable`].
+/// 7. **References are expanded**, and
+/// 8. **texts are converted**, by [`Answers`](crate::Answers): neither changes a verdict.
 ///
 /// Layers are ranked as the project file lists them, weakest first, with the catalogue below all
 /// and the arguments above all.
@@ -104,6 +107,10 @@ pub enum Verdict {
     Removes,
     /// A stronger null removed it.
     Removed,
+    /// It is not meant for this context, and decides nothing.
+    Withheld,
+    /// It would give the effective value, or a part of it, and cannot be read. It keeps its rank.
+    Unreadable,
 }
 
 impl Verdict {
@@ -118,12 +125,14 @@ impl Verdict {
             Verdict::Empty => "empty",
             Verdict::Removes => "removes",
             Verdict::Removed => "removed",
+            Verdict::Withheld => "withheld",
+            Verdict::Unreadable => "unreadable",
         }
     }
 
     /// Whether the effective value is made of it.
     pub fn is_in_force(self) -> bool {
-        matches!(self, Verdict::Wins | Verdict::Contributes)
+        matches!(self, Verdict::Wins | Verdict::Contributes | Verdict::Unreadable)
     }
 }
 
@@ -146,6 +155,10 @@ pub enum Rule {
     Gather,
     /// Two names of one source mean one setting: the better one wins.
     BetterName,
+    /// What a store keeps is meant for some contexts.
+    Audience,
+    /// What cannot be read keeps its rank.
+    Unreadable,
 }
 
 impl Rule {
@@ -160,6 +173,8 @@ impl Rule {
             Rule::Remove => "remove",
             Rule::Gather => "gather",
             Rule::BetterName => "better-name",
+            Rule::Audience => "audience",
+            Rule::Unreadable => "unreadable",
         }
     }
 }
@@ -204,9 +219,13 @@ impl Resolution {
             Resolution { readings, candidates, strongest, leaves, settings, secrets, all };
         for index in 0..resolution.candidates.len() {
             let candidate = resolution.candidates[index];
-            if candidate.verdict.is_in_force()
-                && names_a_secret_inside(&resolution.leaf(&candidate).value)
-            {
+            if !candidate.verdict.is_in_force() {
+                continue;
+            }
+            if resolution.leaf(&candidate).value == Value::Unread {
+                resolution.candidates[index].verdict = Verdict::Unreadable;
+            }
+            if resolution.hides(&candidate) {
                 resolution.secrets.insert(candidate.key);
             }
         }
@@ -274,6 +293,10 @@ impl<'r> Walk<'r> {
             let value = &reading.document.leaves[offer.leaf as usize].value;
             let key = offer.key;
             let new = self.add(index, *offer);
+            if reading.document.note(offer.leaf).is_some_and(|note| note.withheld.is_some()) {
+                self.settle(new, Verdict::Withheld, None);
+                continue;
+            }
             // Rule 3.
             if value.is_empty_text() && self.skips_empty(key, layer.skips_empty()) {
                 self.settle(new, Verdict::Empty, None);
@@ -487,6 +510,65 @@ impl Resolution {
         &self.reading(candidate).document.leaves[candidate.leaf as usize]
     }
 
+    /// What the store says about `candidate` besides its value.
+    pub fn note(&self, candidate: &Candidate) -> Option<&Note> {
+        self.reading(candidate).document.note(candidate.leaf)
+    }
+
+    /// Whether what the candidate says is secret whatever its setting is: a store says so, or there
+    /// is a secret's name in it.
+    pub fn hides(&self, candidate: &Candidate) -> bool {
+        self.note(candidate).is_some_and(|note| note.secret)
+            || names_a_secret_inside(&self.leaf(candidate).value)
+    }
+
+    /// The weakest of the layers that could not be asked and could change what the setting comes to.
+    pub fn uncertain_by(&self, key: KeyId) -> Option<LayerIndex> {
+        let layers = self.readings.layers.iter().enumerate();
+        let mut unasked = layers
+            .filter(|(_, layer)| matches!(layer.presence, Presence::Unavailable(_)))
+            .map(|(index, _)| LayerIndex(index))
+            .peekable();
+        unasked.peek()?;
+        unasked.find(|layer| self.could_be_changed_by(*layer, key))
+    }
+
+    fn could_be_changed_by(&self, unasked: LayerIndex, key: KeyId) -> bool {
+        let keys = self.keys();
+        let layer = self.readings.layer(unasked);
+        let pins = |layer: LayerIndex| {
+            let pins = &self.readings.layer(layer).pins;
+            std::iter::once(key).chain(keys.above(key)).any(|key| pins.has(keys, key))
+        };
+        if let Some(into) = &layer.into {
+            // All that it says stands at or below that key.
+            let is_related = keys
+                .find(KeyId::ROOT, into)
+                .is_some_and(|into| keys.is_within(key, into) || keys.is_within(into, key));
+            if !is_related {
+                return false;
+            }
+        }
+        let pinned_below = |id: CandidateId| {
+            let (candidate, layer) = (self.candidate(id), self.layer_of(self.candidate(id)));
+            layer < unasked
+                && candidate.verdict.is_in_force()
+                && self.readings.layer(layer).pins.has(keys, candidate.key)
+        };
+        if self.winner(key).is_some_and(pinned_below) {
+            return false;
+        }
+        // What is stronger and decides here, above or below takes the place of all that it could say.
+        let around = std::iter::once(key).chain(keys.above(key)).chain(keys.below(key));
+        let leaves = around.filter_map(|key| self.winner(key));
+        let nulls =
+            self.candidates(key).filter(|id| self.candidate(*id).verdict == Verdict::Removes);
+        let strongest = leaves.chain(nulls).map(|id| self.layer_of(self.candidate(id))).max();
+        let is_decided_above = strongest.is_some_and(|strongest| strongest > unasked);
+        let gathers = self.gather(key).is_some() && self.winner(key).is_some();
+        !is_decided_above || gathers || pins(unasked)
+    }
+
     /// The layer of `candidate`.
     pub fn layer_of(&self, candidate: &Candidate) -> LayerIndex {
         self.reading(candidate).layer
@@ -509,6 +591,8 @@ impl Resolution {
             Verdict::Removes if self.reading(candidate).is_removal => Rule::Remove,
             Verdict::Removed if by.is_some_and(|by| self.reading(by).is_removal) => Rule::Remove,
             Verdict::Removes | Verdict::Removed => Rule::Null,
+            Verdict::Withheld => Rule::Audience,
+            Verdict::Unreadable => Rule::Unreadable,
         }
     }
 
@@ -526,8 +610,10 @@ impl Resolution {
         let mut at = candidate.weaker;
         while let Some(id) = at {
             let weaker = self.candidate(id);
-            let counts =
-                !matches!(weaker.verdict, Verdict::Removed | Verdict::Empty | Verdict::Blocked);
+            let counts = !matches!(
+                weaker.verdict,
+                Verdict::Removed | Verdict::Empty | Verdict::Blocked | Verdict::Withheld
+            );
             let kind = self.leaf(weaker).value.kind();
             if counts && matches!(kind, Type::Boolean | Type::Integer | Type::Number) {
                 return Some((id, kind));

@@ -32,8 +32,18 @@ pub fn is_secret_name(name: &str) -> bool {
     })
 }
 
+/// Whether a name is a secret's, or a slip of the pen away from one.
+pub fn is_nearly_secret_name(name: &str) -> bool {
+    let parts: Vec<String> = words(name).iter().map(|word| word.to_ascii_lowercase()).collect();
+    is_secret_name(name)
+        || WORDS.iter().any(|wanted| {
+            let whole = wanted.concat();
+            parts.windows(wanted.len()).any(|run| crate::is_near(&run.concat(), &whole))
+        })
+}
+
 /// Whether a line of a file has a word of a secret anywhere, in a comment too.
-pub(crate) fn speaks_of_a_secret(line: &str) -> bool {
+pub fn speaks_of_a_secret(line: &str) -> bool {
     let parts = line.split(|c: char| !c.is_alphanumeric() && !matches!(c, '_' | '-' | '.'));
     parts
         .into_iter()

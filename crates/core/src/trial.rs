@@ -57,6 +57,10 @@ impl Outside for Trial<'_> {
         }
     }
 
+    fn is_secret_variable(&self, name: &str) -> bool {
+        self.outside.is_secret_variable(name)
+    }
+
     fn reads_variables(&self) -> bool {
         self.outside.reads_variables()
     }
@@ -192,7 +196,9 @@ fn take_out(document: &mut Document, leaf: usize) {
     document.through.retain(|(at, _)| *at != leaf);
     document.literal_dollars.retain(|(at, _)| *at != leaf);
     document.lookalikes.clear();
+    document.notes.retain(|(at, _)| *at != leaf);
     let later = document.through.iter_mut().map(|(at, _)| at);
     let later = later.chain(document.literal_dollars.iter_mut().map(|(at, _)| at));
+    let later = later.chain(document.notes.iter_mut().map(|(at, _)| at));
     later.filter(|at| **at > leaf).for_each(|at| *at -= 1);
 }

@@ -26,6 +26,8 @@ pub enum Value {
     List(Arc<[Element]>),
     /// A map inside a list. A table that is not in a list is no value but a branch of keys.
     Map(Arc<[Entry]>),
+    /// One that is there and cannot be read: why stands in the document's [`Note`](crate::Note).
+    Unread,
 }
 
 /// One item of a list, with the place at which it is written.
@@ -78,6 +80,8 @@ pub enum Type {
     List,
     /// A map.
     Map,
+    /// Of a value that cannot be read.
+    Unread,
 }
 
 impl Type {
@@ -91,6 +95,7 @@ impl Type {
             Type::Text => "text",
             Type::List => "list",
             Type::Map => "map",
+            Type::Unread => "unreadable value",
         }
     }
 
@@ -104,6 +109,7 @@ impl Type {
             Type::Text => "a text",
             Type::List => "a list",
             Type::Map => "a map",
+            Type::Unread => "a value that cannot be read",
         }
     }
 }
@@ -119,6 +125,7 @@ impl Value {
             Value::Text(_) => Type::Text,
             Value::List(_) => Type::List,
             Value::Map(_) => Type::Map,
+            Value::Unread => Type::Unread,
         }
     }
 
@@ -147,6 +154,7 @@ impl Value {
     pub fn push_shown(&self, out: &mut String) {
         match self {
             Value::Null => out.push_str("null"),
+            Value::Unread => out.push_str("(unreadable)"),
             Value::Boolean(value) => out.push_str(if *value { "true" } else { "false" }),
             Value::Integer(value) => {
                 // Writing to a String cannot fail.

@@ -3,7 +3,7 @@
 
 use justwhy_core::{
     Answers, AxisOrigin, Check, CheckRule, Context, ContextSet, ExpansionLimits, Explanation,
-    Finding, Findings, KeyId, Kind, Scope, Severity, Spotted, Status, Survey, in_words, sum_up,
+    Extent, Finding, Findings, KeyId, Kind, Severity, Spotted, Status, Survey, in_words, sum_up,
 };
 use justwhy_rules::{BadExpression, Expression, Judgement};
 use justwhy_sources::{Accept, Elsewhere, Error, Project, ProjectRule, Tracking, World, orphans};
@@ -77,8 +77,8 @@ impl Checking<'_> {
         let rules = self.expressions()?;
         let open = self.project.open_axes();
         let Wanted { with_local, is_everywhere, .. } = wanted;
-        let scope = Scope { full, with_local, is_everywhere, open: &open };
-        let check = Check::of(survey, scope, self.elsewhere, self.limits);
+        let extent = Extent { full, with_local, is_everywhere, open: &open };
+        let check = Check::of(survey, extent, self.elsewhere, self.limits);
         let Check { mut findings, exposed, is_exhausted } = check;
         if is_exhausted {
             return Err(vec![crate::run::exhausted()]);
@@ -173,7 +173,7 @@ impl Checking<'_> {
             .collect();
         let mut cases = Vec::new();
         let mut seen: Vec<(ContextSet, Vec<Saw>)> = Vec::new();
-        let mut in_error: Vec<String> = Vec::new();
+        let mut in_error: Vec<(String, &str)> = Vec::new();
         survey.look_together(&named, self.elsewhere, self.limits, |answers, group| {
             let contexts = group.and(&holds_in);
             if contexts.is_empty() {
@@ -184,16 +184,24 @@ impl Checking<'_> {
                     cases.push(settings);
                     seen.push((contexts, saw));
                 }
-                Err(key) if !in_error.contains(&key) => in_error.push(key),
-                Err(_) => {}
+                Err((key, status)) => {
+                    let how = match status {
+                        Status::Unreadable { .. } => "cannot be read",
+                        Status::Uncertain { .. } => "is uncertain",
+                        _ => "is in error",
+                    };
+                    if !in_error.contains(&(key.clone(), how)) {
+                        in_error.push((key, how));
+                    }
+                }
             }
         });
         if named.is_empty() && !holds_in.is_empty() && cases.is_empty() {
             cases.push(Vec::new());
             seen.push((holds_in.clone(), Vec::new()));
         }
-        for key in in_error {
-            let why = format!("the rule {} cannot be judged where {key} is in error", rule.name);
+        for (key, how) in in_error {
+            let why = format!("the rule {} cannot be judged where {key} {how}", rule.name);
             not_run.push((CheckRule::RuleBroken, why));
         }
         for (judgement, (contexts, saw)) in expression.judge(&cases).into_iter().zip(seen) {
@@ -412,11 +420,11 @@ struct Saw {
 }
 
 /// The values that are named, with how they are shown and where they stand; else the key of one that
-/// is in error.
+/// is in error, or of which nobody can tell what it is.
 fn gather(
     answers: &Answers<'_>,
     named: &[KeyId],
-) -> Result<(Vec<justwhy_rules::Named>, Vec<Saw>), String> {
+) -> Result<(Vec<justwhy_rules::Named>, Vec<Saw>), (String, Status)> {
     let resolution = answers.resolution();
     let keys = resolution.keys();
     let catalogue = &resolution.readings().catalogue;
@@ -429,8 +437,8 @@ fn gather(
             continue;
         }
         let answer = Explanation::of(answers, key);
-        if matches!(answer.status, Status::Error { .. }) {
-            return Err(keys.show(key));
+        if answer.status.is_refusal() {
+            return Err((keys.show(key), answer.status.clone()));
         }
         let Some(value) = answer.effective() else { continue };
         let segments = keys.segments(key).into_iter().map(str::to_owned).collect();

@@ -3,8 +3,8 @@
 use crate::fingerprint::Fingerprints;
 use justwhy_core::{
     Address, Advice, Answers, CandidateId, Context, Declaration, Explanation, Hop, HopValue,
-    Inactivity, Item, KeyId, LayerIndex, Meaning, NearName, Position, Presence, Resolution, Row,
-    Stand, Status, Type, Value, Without, hide_address_password,
+    Inactivity, Item, KeyId, LayerIndex, Meaning, NearName, Note, Position, Presence, Resolution,
+    Row, Stand, Status, Type, Value, Without, hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::ser::{SerializeMap as _, SerializeSeq as _};
@@ -78,7 +78,8 @@ impl Serialize for Borrowed<'_> {
 
 fn serialize<S: Serializer>(value: &Value, serializer: S) -> Result<S::Ok, S::Error> {
     match value {
-        Value::Null => serializer.serialize_none(),
+        // What cannot be read is never shown.
+        Value::Null | Value::Unread => serializer.serialize_none(),
         Value::Boolean(value) => serializer.serialize_bool(*value),
         Value::Integer(value) => serializer.serialize_i64(*value),
         Value::Number(number) if number.is_finite() => serializer.serialize_f64(*number),
@@ -167,6 +168,9 @@ pub(crate) struct Setting {
     fingerprint: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     error: Option<SettingError>,
+    /// Why nobody can tell the value.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    because: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     winner: Option<Standing>,
     #[serde(flatten)]
@@ -440,6 +444,34 @@ struct Said {
     by: Option<Standing>,
     #[serde(skip_serializing_if = "Option::is_none")]
     through: Option<String>,
+    /// The scope in which it stands.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    scope: Option<String>,
+    /// What a store says about it besides its value.
+    #[serde(flatten)]
+    history: Option<ShownHistory>,
+}
+
+/// When a variable of a store was written, by whom, and the number of that revision.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct ShownHistory {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    updated: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    updated_by: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    revision: Option<u64>,
+}
+
+impl ShownHistory {
+    fn of(note: &Note) -> ShownHistory {
+        ShownHistory {
+            updated: note.updated.as_deref().map(str::to_owned),
+            updated_by: note.by.as_deref().map(str::to_owned),
+            revision: note.revision,
+        }
+    }
 }
 
 #[derive(Serialize)]
@@ -573,6 +605,12 @@ impl Setting {
             secret: explanation.secret,
             fingerprint: explanation.secret_value().map(|value| fingerprints.of(value)),
             error,
+            because: match &explanation.status {
+                Status::Unreadable { because } | Status::Uncertain { because } => {
+                    Some(because.clone())
+                }
+                _ => None,
+            },
             winner: explanation.winner.as_ref().map(|winner| Standing::of(resolution, winner)),
             reasons: None,
         }
@@ -602,6 +640,8 @@ impl Setting {
                     through,
                     is_old_name,
                     pins,
+                    note,
+                    scope,
                 } => candidates.push(Said {
                     stand: Standing::of(resolution, &at),
                     rank: at.layer.0,
@@ -614,6 +654,8 @@ impl Setting {
                     because,
                     by: by.map(|by| stand_of(resolution, by)),
                     through,
+                    scope: scope.as_deref().map(str::to_owned),
+                    history: note.as_ref().map(ShownHistory::of),
                 }),
                 Row::Unsaid { layer, state, because, near, speaks_of } => layers.push(Unsaid {
                     layer: layer_name(resolution, layer),

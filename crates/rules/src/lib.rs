@@ -192,7 +192,8 @@ fn convert(value: &Value, shape: Option<&Shape>) -> CelValue {
             Some(bytes) => CelValue::Int(i64::try_from(bytes).unwrap_or(i64::MAX)),
             None => text.as_ref().into(),
         },
-        (Value::Null, _) => CelValue::Null,
+        // Nobody asks about one that cannot be read.
+        (Value::Null | Value::Unread, _) => CelValue::Null,
         (Value::Boolean(value), _) => CelValue::Bool(*value),
         (Value::Integer(value), _) => CelValue::Int(*value),
         (Value::Number(value), _) => CelValue::Float(*value),

@@ -4,6 +4,7 @@ use crate::error::Error;
 use crate::project::Project;
 use crate::reader::Reader;
 use crate::situate::{Situation, follows, led_to};
+use crate::stores::Stores;
 use crate::tree::shown_name;
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
@@ -54,11 +55,16 @@ impl<'p> Elsewhere<'p> {
 
     /// Leaves out the layers that describe where you stand, in every context.
     #[must_use]
-    pub fn without_local(mut self) -> Elsewhere<'p> {
-        let reader = Reader::new(self.project, self.world).without_local();
-        self.reader = RefCell::new(reader);
-        self.without_local = true;
-        self
+    pub fn without_local(self) -> Elsewhere<'p> {
+        let reader = self.reader.into_inner().without_local();
+        Elsewhere { reader: RefCell::new(reader), without_local: true, ..self }
+    }
+
+    /// Asks stores that are not files through `stores`.
+    #[must_use]
+    pub fn asking(self, stores: Option<&'p dyn Stores>) -> Elsewhere<'p> {
+        let reader = self.reader.into_inner().asking(stores);
+        Elsewhere { reader: RefCell::new(reader), ..self }
     }
 
     /// Reads every source in each of many contexts, and shares what is the same in them.
@@ -208,6 +214,10 @@ impl<'p> Elsewhere<'p> {
 }
 
 impl Outside for Elsewhere<'_> {
+    fn is_secret_variable(&self, name: &str) -> bool {
+        self.project.token_variables().any(|token| token == name)
+    }
+
     fn reads_variables(&self) -> bool {
         !self.without_local
     }

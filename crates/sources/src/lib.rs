@@ -24,6 +24,7 @@ mod parallel;
 mod project;
 mod reader;
 mod situate;
+mod stores;
 mod text;
 mod tree;
 mod world;
@@ -38,6 +39,11 @@ pub use orphans::{Orphan, orphans};
 pub use project::{Accept, Project, ProjectAxis, ProjectLayer, ProjectRule, unreadable};
 pub use reader::Reader;
 pub use situate::Situation;
+pub use stores::{
+    Allowed, Answered, Asked, Kept, Question, Store, StoreProblem, Stores, is_loopback, origin_of,
+    read_allowed,
+};
 pub use world::{
-    Branch, FolderEntry, ReadProblem, System, Tracking, WithVariables, World, read_dump,
+    Branch, FolderEntry, ReadProblem, System, Tracking, WithVariables, World, date_of_day,
+    read_dump,
 };

@@ -4,6 +4,7 @@ use crate::error::Error;
 use crate::format::RowFormat;
 use crate::format::{Format, toml};
 use crate::glob::Glob;
+use crate::stores::Store;
 use crate::tree::Tree;
 use crate::world::{ReadProblem, World};
 use crate::{Limits, text};
@@ -12,12 +13,13 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 mod axis;
-mod fields;
+pub(crate) mod fields;
 mod layer;
 mod rule;
 #[cfg(test)]
 mod schema;
 mod setting;
+mod store;
 mod template;
 #[cfg(test)]
 mod tests;
@@ -45,6 +47,8 @@ pub struct Project {
     pub axes: Vec<ProjectAxis>,
     /// The layers that the file declares, weakest first.
     pub layers: Vec<ProjectLayer>,
+    /// The stores whose scopes they read.
+    pub stores: Vec<Store>,
     /// Combinations of values that do not exist.
     pub(crate) nevers: Vec<Never>,
     /// What is declared about settings.
@@ -148,6 +152,8 @@ pub(crate) enum Reads {
         axis: String,
     },
     Values(Vec<(Vec<String>, Value, Span)>),
+    /// A scope or a pattern of scopes of the store of that number.
+    Scope(PathTemplate, usize),
     Process,
 }
 
@@ -183,6 +189,13 @@ impl Project {
             return Err(errors);
         }
         project.catalogues = catalogues.into();
+        // A token is secret, whatever the catalogue says about it.
+        for declared in &mut declarations.declared {
+            let variable = declared.variable.as_deref();
+            if variable.is_some_and(|name| project.token_variables().any(|token| token == name)) {
+                declared.secret = Some(true);
+            }
+        }
         project.declared = declarations.declared.into();
         project.defaults = declarations.defaults;
         Ok(Project { text, ..project })
@@ -225,6 +238,12 @@ impl Project {
         })
     }
 
+    /// Every name of a process variable that holds the token of a store; none of them is a setting
+    /// unless the catalogue names it.
+    pub(crate) fn token_variables(&self) -> impl Iterator<Item = &str> {
+        self.stores.iter().filter_map(|store| store.token_variable.as_deref())
+    }
+
     /// The names of the axes that may have values which nobody lists.
     pub fn open_axes(&self) -> Vec<String> {
         let open = self.axes.iter().filter(|axis| axis.axis.open && axis.axis.allowed.is_empty());
@@ -239,7 +258,7 @@ impl Project {
             Reads::Files(_, format) => *format,
             // The project file is TOML.
             Reads::Values(_) => Some(Format::Toml),
-            Reads::Rows { .. } | Reads::Process => None,
+            Reads::Rows { .. } | Reads::Scope(..) | Reads::Process => None,
         }
     }
 
@@ -321,11 +340,12 @@ const FIELDS: Fields = Fields {
         "axis",
         "never",
         "layer",
+        "store",
         "setting",
         "rule",
         "accept",
     ],
-    later: &["store", "secrets"],
+    later: &["secrets"],
 };
 
 const CATALOGUE_FIELDS: Fields =
@@ -347,7 +367,8 @@ fn read(
     let naming = variables(sink);
     let (limits, read_folders) = limits(sink);
     let mut axes = axis::read_all(sink, world, &folder);
-    let layers = layer::read_all(sink, &mut axes, &naming);
+    let stores = store::read_all(sink);
+    let layers = layer::read_all(sink, &mut axes, &stores, &naming);
     let nevers = axis::nevers(sink, &axes);
     let mut declarations = setting::Declarations::default();
     declarations.read(sink, &axes);
@@ -374,6 +395,7 @@ fn read(
         limits,
         axes,
         layers,
+        stores,
         nevers,
         declared: Arc::new([]),
         defaults: Vec::new(),

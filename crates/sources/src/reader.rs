@@ -6,17 +6,22 @@ use crate::glob::{Glob, Wanted};
 use crate::parallel::parse_each;
 use crate::project::{Project, ProjectLayer, Reads, unreadable};
 use crate::situate::{ancestors, inside};
+use crate::stores::Stores;
 use crate::tree::{Fault, Lowering, Tree, shown_name};
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
     BadInput, BadReading, Context, Document, Inactivity, Input, Inputs, KeyId, KeyPath, Keys, Kind,
-    Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings, SourceText, Span,
-    Value, list_values, nearest,
+    Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings, ScopeOf,
+    SourceText, Span, Value, list_values, nearest,
 };
 use std::path::Path;
 use std::sync::Arc;
+
+mod scopes;
+
+use scopes::Scopes;
 
 /// Reads the sources of a project. Keeps what it has read, so that a file that several layers or
 /// contexts use is read and parsed once.
@@ -33,6 +38,9 @@ pub struct Reader<'p> {
     process: Option<Arc<Document>>,
     arguments: Option<(Arguments, Arc<Document>)>,
     values: HashMap<Written, Arc<Document>>,
+    /// Who asks stores that are not files.
+    stores: Option<&'p dyn Stores>,
+    scopes: Scopes,
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
     never: Arc<HashSet<String>>,
@@ -111,10 +119,22 @@ impl<'p> Reader<'p> {
             process: None,
             arguments: None,
             values: HashMap::new(),
+            stores: None,
+            scopes: Scopes::default(),
             folders: None,
-            never: Arc::new(project.axis_variables().map(str::to_owned).collect()),
+            never: {
+                let never = project.axis_variables().chain(project.token_variables());
+                Arc::new(never.map(str::to_owned).collect())
+            },
             without_local: false,
         }
+    }
+
+    /// Asks stores that are not files through `stores`; without it they are unavailable.
+    #[must_use]
+    pub fn asking(mut self, stores: Option<&'p dyn Stores>) -> Reader<'p> {
+        self.stores = stores;
+        self
     }
 
     /// Leaves out the layers that describe where you stand.
@@ -208,7 +228,11 @@ impl<'p> Reader<'p> {
             let may_lack_section = declared.optional
                 || declared.per_directory
                 || matches!(declared.reads, Reads::Files(..));
-            for opened in self.open(number, layer, &wanted[number])? {
+            let opened = match declared.reads {
+                Reads::Scope(_, store) => self.open_scopes(number, (layer, store), &context)?,
+                _ => self.open(number, layer, &wanted[number])?,
+            };
+            for opened in opened {
                 inputs.push(input(index, opened, layer.under.clone(), may_lack_section));
             }
         }
@@ -238,6 +262,8 @@ impl<'p> Reader<'p> {
             Reads::Files(..) => (Kind::Files, false),
             Reads::Rows { .. } => (Kind::Rows, false),
             Reads::Values(_) => (Kind::Values, false),
+            Reads::Scope(ref scope, _) if scope.has_wildcard() => (Kind::Scopes, false),
+            Reads::Scope(..) => (Kind::Scope, false),
             Reads::Process => (Kind::Process, true),
         };
         let names = match &declared.variables {
@@ -260,7 +286,7 @@ impl<'p> Reader<'p> {
         layer.unless = declared.unless.clone();
         layer.at = Some(declared.at);
         let path_axes: Vec<String> = match &declared.reads {
-            Reads::File(path, _) | Reads::Files(path, _) => {
+            Reads::File(path, _) | Reads::Files(path, _) | Reads::Scope(path, _) => {
                 path.axes().map(str::to_owned).collect()
             }
             Reads::Rows { path, axis, .. } => {
@@ -304,6 +330,15 @@ impl<'p> Reader<'p> {
         {
             match path.fill(context) {
                 Ok(path) => layer.path = Some(path),
+                Err(axis) => become_inactive(layer, needs(axis)),
+            }
+        }
+        if let Reads::Scope(scope, store) = &declared.reads {
+            match scope.fill(context) {
+                Ok(scope) => {
+                    let store = self.project.stores[*store].name.clone();
+                    layer.scope = Some(ScopeOf { store, scope, copy: None });
+                }
                 Err(axis) => become_inactive(layer, needs(axis)),
             }
         }
@@ -410,6 +445,8 @@ impl<'p> Reader<'p> {
                 opened.push((file, self.values(Written::Layer(number)), false));
             }
             Reads::Process => opened.push(("process".into(), self.process(), true)),
+            // Scopes are opened for themselves.
+            Reads::Scope(..) => {}
             Reads::Rows { format, .. } => {
                 let row = layer.row.unwrap_or_default();
                 let document = self.row(declared, &path, *format, row)?;

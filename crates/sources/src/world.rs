@@ -171,7 +171,7 @@ impl World for System {
 }
 
 /// The date of a day, counted from the first of 1970 in the Gregorian calendar.
-fn date_of_day(day: u64) -> String {
+pub fn date_of_day(day: u64) -> String {
     // Counted from the first of March of the year 0, so that a leap day is the last of its year.
     let days = day + 719_468;
     let (era, of_era) = (days / 146_097, days % 146_097);

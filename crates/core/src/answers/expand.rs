@@ -73,6 +73,7 @@ struct Reading<'r> {
     resolution: &'r Resolution,
     literal_dollars: &'r [u32],
     naming: Option<&'r Naming>,
+    is_from_store: bool,
 }
 
 impl<'a, 'o> Expansion<'a, 'o> {
@@ -225,8 +226,12 @@ impl<'a, 'o> Expansion<'a, 'o> {
         };
         match meaning(answers, self.asked.context, reference, reading).map_err(bad)? {
             Meaning::Nothing(why) => Ok(Found::Nothing(why)),
+            // Whoever writes into a store must not learn what this machine has.
+            Meaning::Variable(_) | Meaning::File(_) if reading.is_from_store => {
+                Err(bad("text from a store may refer to settings only".to_owned()))
+            }
             Meaning::Variable(name) => {
-                self.secret |= is_secret_name(&name);
+                self.secret |= is_secret_name(&name) || answers.outside.is_secret_variable(&name);
                 self.height = self.height.max(1);
                 let found = answers.outside.variable(&name).map_err(bad)?;
                 Ok(text(found, format!("the variable {name} is not set")))
@@ -281,12 +286,14 @@ impl super::Outcome {
 impl<'r> Reading<'r> {
     fn of(resolution: &'r Resolution, candidate: &Candidate) -> Reading<'r> {
         let reading = resolution.reading(candidate);
-        let naming = match &resolution.readings().layer(reading.layer).names {
+        let layer = resolution.readings().layer(reading.layer);
+        let naming = match &layer.names {
             Names::Variables(naming) => Some(naming),
             Names::Keys => None,
         };
         let literal_dollars = reading.document.literal_dollars(candidate.leaf as usize);
-        Reading { resolution, literal_dollars, naming }
+        let is_from_store = layer.reads_scopes();
+        Reading { resolution, literal_dollars, naming, is_from_store }
     }
 
     fn rules(&self, answers: &Answers<'_>) -> TextRules<'r> {

@@ -3,7 +3,7 @@
 
 use super::finding::{Finding, Lines};
 use super::setting::Seen;
-use super::{CheckRule, Look, Scope};
+use super::{CheckRule, Extent, Look};
 use crate::resolution::{Rule, Verdict};
 use crate::{Candidate, ContextSet, KeyId, Kind, LayerIndex, Reading, Survey, Value, list_values};
 use hashbrown::{HashMap, HashSet};
@@ -12,11 +12,11 @@ use std::sync::Arc;
 /// What was seen so far.
 pub(super) struct Across<'a> {
     survey: &'a Survey,
-    scope: Scope<'a>,
+    extent: Extent<'a>,
     lines: &'a Lines<'a>,
     /// What is said anywhere, in the order in which it was seen.
     said: Vec<Said>,
-    said_by: HashMap<(usize, u32, KeyId), usize>,
+    said_by: HashMap<((usize, usize), u32, KeyId), usize>,
     /// Of settings that must differ: each value that they have, where, and who says it.
     values: Vec<(KeyId, Vec<Same>)>,
     exposed: Vec<Finding>,
@@ -49,10 +49,10 @@ struct Same {
 }
 
 impl<'a> Across<'a> {
-    pub(super) fn new(survey: &'a Survey, scope: Scope<'a>, lines: &'a Lines<'a>) -> Across<'a> {
+    pub(super) fn new(survey: &'a Survey, extent: Extent<'a>, lines: &'a Lines<'a>) -> Across<'a> {
         Across {
             survey,
-            scope,
+            extent,
             lines,
             said: Vec::new(),
             said_by: HashMap::new(),
@@ -106,7 +106,10 @@ impl<'a> Across<'a> {
         candidate: &Candidate,
         reading: &Arc<Reading>,
     ) -> &mut Said {
-        let by = (Arc::as_ptr(reading) as usize, candidate.leaf, seen.key);
+        // What a scope says is one thing, for whomever it is meant.
+        let one_of = reading.document.one_of.map(|number| (number as usize, reading.layer.0));
+        let by = one_of.unwrap_or((Arc::as_ptr(reading) as usize, usize::MAX));
+        let by = (by, candidate.leaf, seen.key);
         let all = &mut self.said;
         let at = *self.said_by.entry(by).or_insert_with(|| {
             all.push(Said {
@@ -133,11 +136,11 @@ impl<'a> Across<'a> {
             return;
         }
         let declared = seen.declared().and_then(|declared| declared.secret);
-        let is_secret =
-            resolution.secrets().has(seen.key) || crate::names_a_secret_inside(&leaf.value);
+        let is_secret = resolution.secrets().has(seen.key) || resolution.hides(candidate);
         let refers = crate::answers::holds_reference(&leaf.value)
             && resolution.readings().layer(reading.layer).references;
         let message = match &leaf.value {
+            Value::Unread => return,
             _ if refers => return,
             Value::Text(text) if text.is_empty() || text.starts_with("age:") => return,
             Value::Text(text) if !is_secret => match crate::secret::holds_address_password(text) {
@@ -217,7 +220,7 @@ impl<'a> Across<'a> {
 
     /// Tells what shows once everything was seen.
     pub(super) fn finish(&mut self, look: &mut Look<'_>) {
-        if self.scope.is_everywhere {
+        if self.extent.is_everywhere {
             self.excuse_repeated();
             for said in &self.said {
                 look.findings.add_some(self.idle(said));

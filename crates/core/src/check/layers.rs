@@ -2,7 +2,7 @@
 //! or of none, values that were left out.
 
 use super::finding::{Finding, Lines, Spotted};
-use super::{CheckRule, Look, Scope, is_slip};
+use super::{CheckRule, Extent, Look, is_slip};
 use crate::near::{Outline, distance_within};
 use crate::{
     ContextSet, Inactivity, KeyId, LayerIndex, Names, Naming, Presence, Reading, Readings,
@@ -10,12 +10,17 @@ use crate::{
 use hashbrown::HashMap;
 use std::sync::Arc;
 
-pub(super) fn check(look: &mut Look<'_>, scope: Scope<'_>, is_catalogued: bool, lines: &Lines<'_>) {
+pub(super) fn check(
+    look: &mut Look<'_>,
+    extent: Extent<'_>,
+    is_catalogued: bool,
+    lines: &Lines<'_>,
+) {
     let contexts = look.survey.contexts().to_vec();
     let Some(first) = contexts.first() else { return };
     for index in (0..first.layers.len()).map(LayerIndex) {
-        if scope.is_everywhere {
-            never_active(look, &contexts, index, scope.open);
+        if extent.is_everywhere {
+            never_active(look, &contexts, index, extent.open);
         }
         if let Names::Variables(naming) = &first.layer(index).names {
             clashes(look, &contexts, naming);
@@ -45,7 +50,7 @@ fn never_active(
         match &readings.layer(index).presence {
             Presence::Inactive(Inactivity::LeftOut) => return,
             Presence::Inactive(inactivity) => why = Some(inactivity.clone()),
-            Presence::Read | Presence::Missing(_) => return,
+            Presence::Read | Presence::Missing(_) | Presence::Unavailable(_) => return,
         }
     }
     let (Some(why), Some(first)) = (why, contexts.first()) else { return };

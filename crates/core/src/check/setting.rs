@@ -45,8 +45,7 @@ impl<'a> Seen<'a> {
     /// Where a candidate stands.
     pub(super) fn spot(&self, candidate: &Candidate, what: Option<String>) -> Spotted {
         let reading = self.resolution().reading(candidate);
-        let hides = self.answer.secret
-            || crate::names_a_secret_inside(&self.resolution().leaf(candidate).value);
+        let hides = self.answer.secret || self.resolution().hides(candidate);
         self.lines.spot(reading, candidate.leaf, what, hides)
     }
 
@@ -174,8 +173,17 @@ fn missing(look: &mut Look<'_>, seen: &Seen<'_>) {
         true => seen.declaration(),
         false => seen.declared_here(),
     });
-    finding.help = variables_left_out(look, seen);
+    finding.help = withheld(seen).or_else(|| variables_left_out(look, seen));
     look.findings.add(finding);
+}
+
+/// A value that a store keeps for others.
+fn withheld(seen: &Seen<'_>) -> Option<String> {
+    let resolution = seen.resolution();
+    let mut candidates = resolution.candidates(seen.key).map(|id| resolution.candidate(id));
+    let withheld = candidates.find(|candidate| candidate.verdict == Verdict::Withheld)?;
+    let why = resolution.note(withheld)?.withheld.as_deref()?;
+    Some(format!("{} has one, which does not count here: {why}", seen.layer(withheld)))
 }
 
 /// What could still give a value, although it was left out of the check.
@@ -286,7 +294,8 @@ fn changes_type(look: &mut Look<'_>, seen: &Seen<'_>, weaker: &Candidate, strong
     }
     let untyped = |candidate: &Candidate| resolution.reading(candidate).untyped;
     let (weak, strong) = (value(weaker).kind(), value(stronger).kind());
-    if untyped(weaker) || strong == Type::Null || weak == Type::Null {
+    let has_none = |kind: Type| matches!(kind, Type::Null | Type::Unread);
+    if untyped(weaker) || has_none(strong) || has_none(weak) {
         return;
     }
     if untyped(stronger) {

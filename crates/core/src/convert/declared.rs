@@ -413,7 +413,7 @@ impl Shape {
             (_, Value::Text(text)) => Some((count(text.chars().count()), "characters")),
             (_, Value::List(items)) => Some((count(items.len()), "items")),
             (_, Value::Map(entries)) => Some((count(entries.len()), "entries")),
-            (_, Value::Null | Value::Boolean(_)) => None,
+            (_, Value::Null | Value::Boolean(_) | Value::Unread) => None,
         }
     }
 

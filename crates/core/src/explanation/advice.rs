@@ -118,7 +118,7 @@ pub(super) fn way(
 ) -> Option<Advice> {
     let readings = answers.resolution().readings();
     let layer = readings.layer(index);
-    if matches!(layer.presence, Presence::Inactive(_)) {
+    if matches!(layer.presence, Presence::Inactive(_) | Presence::Unavailable(_)) {
         return None;
     }
     let key = answers.resolution().keys().show(explanation.key);
@@ -134,9 +134,26 @@ pub(super) fn way(
             advice(format!("{variable}=…"), "the process environment".to_owned())
         }
         (Kind::Values, _) => advice(name, format!("the project file, {}", layer.name)),
+        (Kind::Scope | Kind::Scopes, variable) => {
+            let name = variable.unwrap_or(name);
+            advice(format!("{name}=…"), scope(answers, index, layer)?)
+        }
         (_, Some(variable)) => advice(format!("{variable}=…"), file(answers, index, layer)),
         (_, None) => advice(name, file(answers, index, layer)),
     }
+}
+
+/// The scope to write to: of several the strongest.
+fn scope(answers: &Answers<'_>, index: LayerIndex, layer: &Layer) -> Option<String> {
+    let scope = layer.scope.as_ref()?;
+    let strongest = sources_of(answers, index).last().map(|reading| &reading.document);
+    let name = strongest.and_then(|document| document.scope_name.as_deref());
+    let name = name.unwrap_or(&scope.scope);
+    let new = match &layer.presence {
+        Presence::Missing(_) => " (new)",
+        _ => "",
+    };
+    Some(format!("the scope {name} of {}{new}", scope.store))
 }
 
 /// The file to write to: of several the strongest.

@@ -3,8 +3,8 @@
 use super::{LayerState, Row, Stand, hides, layer_name, place_of, shown, sources_of, variable_in};
 use crate::resolution::Verdict;
 use crate::{
-    Answers, Candidate, CandidateId, KeyId, Kind, LayerIndex, Presence, hide_address_password,
-    list_values,
+    Answers, Candidate, CandidateId, KeyId, Kind, LayerIndex, Note, Presence, Value,
+    hide_address_password, list_values,
 };
 
 /// Every layer, strongest first.
@@ -33,6 +33,10 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     let through = reading.document.anchor(candidate.leaf as usize).map(str::to_owned);
     let mut because = because(answers, candidate);
     let is_old_name = reading.is_old_name(candidate.leaf);
+    let note = answers.resolution().note(candidate).cloned();
+    if let Some(history) = note.as_ref().and_then(Note::history) {
+        because.push_str(&format!("; {history}"));
+    }
     if is_old_name {
         because.push_str("; it stands under a former name of the setting");
     }
@@ -41,7 +45,9 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     }
     Row::Said {
         at: Stand::of(answers.resolution(), id),
-        written: (!hides(answers, candidate) && !reading.is_removal).then_some(written),
+        written: Some(written).filter(|written| {
+            !hides(answers, candidate) && !reading.is_removal && *written != Value::Unread
+        }),
         verdict: candidate.verdict,
         rule: answers.resolution().rule(candidate),
         by: candidate.by,
@@ -49,6 +55,8 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
         through,
         is_old_name,
         pins: pins(answers, candidate),
+        note,
+        scope: reading.document.scope_name.clone(),
     }
 }
 
@@ -123,6 +131,15 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
         }
         (Verdict::Removes, _) => {
             "it would remove what weaker layers say, but none says anything".to_owned()
+        }
+        (Verdict::Withheld, _) => {
+            let note = answers.resolution().note(candidate);
+            note.and_then(|note| note.withheld.as_deref()).unwrap_or_default().to_owned()
+        }
+        (Verdict::Unreadable, _) => {
+            let why = answers.resolution().note(candidate).and_then(|it| it.unreadable.as_deref());
+            let why = why.unwrap_or("its value cannot be read");
+            format!("{why}; it keeps its rank, and no weaker value stands in for it")
         }
         // The other verdicts are only ever given by another candidate.
         (
@@ -253,6 +270,22 @@ fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Optio
 /// What a layer reads here, and whether that is several things.
 fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (String, bool) {
     let layer = answers.resolution().readings().layer(index);
+    if let (Kind::Scope, Some(scope)) = (layer.kind, &layer.scope) {
+        return (format!("the scope {} of {}", scope.scope, scope.store), false);
+    }
+    if let (Kind::Scopes, Some(scope)) = (layer.kind, &layer.scope) {
+        let names = sources_of(answers, index).filter_map(|it| it.document.scope_name.as_deref());
+        let names: Vec<&str> = names.collect();
+        return match names.len() {
+            1 => (format!("the scope {} of {}", names[0], scope.store), false),
+            2..=3 => {
+                (format!("the scopes {} of {}", list_values(&names, "and"), scope.store), true)
+            }
+            count => {
+                (format!("the {count} scopes of {} that match {}", scope.store, scope.scope), true)
+            }
+        };
+    }
     let mut sources: Vec<&str> =
         sources_of(answers, index).map(|reading| reading.source.as_ref()).collect();
     sources.dedup();

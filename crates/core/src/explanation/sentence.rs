@@ -18,18 +18,33 @@ pub(super) fn why(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Strin
             sentences.push(decides(answers, candidate));
             sentences.extend(overrides(answers, winner.candidate));
             sentences.extend(takes_the_place(answers, winner.candidate));
-            if let Status::Error { message, .. } = status {
-                sentences.push(format!(
+            match status {
+                Status::Error { message, .. } => sentences.push(format!(
                     "It cannot be used: {message}. No weaker value stands in for it."
-                ));
+                )),
+                Status::Unreadable { because } => sentences.push(format!(
+                    "Its value is not known: {because}. No weaker value stands in for it."
+                )),
+                Status::Uncertain { because } => {
+                    sentences.push(format!("That is uncertain: {because}."));
+                }
+                Status::Set | Status::Absent => {}
             }
+            sentences.extend(history(answers, candidate));
+            sentences.extend(withheld(answers, explanation.key));
             sentences.extend(expansion(answers, explanation));
             sentences.extend(conversion(answers, explanation));
             sentences.extend(no_conversion(answers, explanation, candidate));
             sentences.extend(amount(answers, explanation));
             sentences.extend(place_you_stand(answers, winner.layer));
         }
-        (None, _) => sentences.extend(nothing_in_force(answers, explanation)),
+        (None, Status::Uncertain { because }) => {
+            sentences.push(format!("Nobody can tell whether it has a value: {because}."));
+        }
+        (None, _) => {
+            sentences.extend(nothing_in_force(answers, explanation));
+            sentences.extend(withheld(answers, explanation.key));
+        }
     }
     sentences.extend(near_misses(answers, explanation));
     sentences
@@ -66,6 +81,39 @@ fn says(answers: &Answers<'_>, candidate: &Candidate) -> String {
         }
         _ => format!("{} says {says}", place_of(answers, candidate)),
     }
+}
+
+/// When and by whom the store was told what decides, and how old the copy is that stands for it.
+fn history(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
+    let resolution = answers.resolution();
+    let history = resolution.note(candidate).and_then(crate::Note::history);
+    let layer = resolution.readings().layer(resolution.layer_of(candidate));
+    let copy = layer.scope.as_ref().and_then(|scope| scope.copy.clone());
+    match (history, copy) {
+        (Some(history), Some(copy)) => Some(format!("It was {history}; {copy}.")),
+        (Some(history), None) => Some(format!("It was {history}.")),
+        (None, Some(copy)) => Some(format!("Note that {copy}.")),
+        (None, None) => None,
+    }
+}
+
+/// What stores keep for others, most often the answer to why a setting does not have its value.
+fn withheld(answers: &Answers<'_>, key: KeyId) -> Option<String> {
+    let resolution = answers.resolution();
+    let candidates = resolution.candidates(key).map(|id| resolution.candidate(id));
+    let withheld: Vec<String> = candidates
+        .filter(|candidate| candidate.verdict == Verdict::Withheld)
+        .map(|candidate| {
+            let why = resolution.note(candidate).and_then(|note| note.withheld.as_deref());
+            format!(
+                "What {} says ({}) does not count here: {}.",
+                layer_name(answers, candidate),
+                place_of(answers, candidate),
+                why.unwrap_or_default()
+            )
+        })
+        .collect();
+    (!withheld.is_empty()).then(|| withheld.join(" "))
 }
 
 /// A list that is put together from several candidates.

@@ -1,7 +1,7 @@
 //! Settings that are maps: the tables that sources have for them become one leaf each.
 
 use super::{Offer, Reading, narrow};
-use crate::{Catalogue, Document, Entry, KeyId, Keys, Leaf, Span, Value};
+use crate::{Catalogue, Document, Entry, KeyId, Keys, Leaf, Note, Span, Value};
 use std::sync::Arc;
 
 /// A part of a map: where it belongs, and what stands there.
@@ -40,7 +40,8 @@ impl Reading {
         };
         let document = Arc::clone(&self.document);
         self.offers.retain(|offer| match catalogue.map_at(keys, offer.key) {
-            Some(map) if map != offer.key => {
+            // What is withheld is no part of anything.
+            Some(map) if map != offer.key && !is_withheld(&document, offer.leaf) => {
                 let leaf = &document.leaves[offer.leaf as usize];
                 let at = leaf.at.unwrap_or_default();
                 let part = Part { key: offer.key, value: leaf.value.clone(), at };
@@ -75,9 +76,10 @@ impl Reading {
                 put(&mut root, &segments[depth..], part.value, part.at);
             }
             let leaf = narrow(whole.leaves.len());
+            let value = note_of_all(&mut whole, &leaves, Value::Map(entries(root)));
             whole.leaves.push(Leaf {
                 name: name.filter(|name| *name != KeyId::ROOT).unwrap_or(map),
-                value: Value::Map(entries(root)),
+                value,
                 at: at.filter(|_| has_lines),
             });
             self.offers.push(Offer { key: map, leaf });
@@ -91,6 +93,24 @@ impl Reading {
         let map = self.maps.iter().find(|(map, _)| *map == leaf);
         map.map_or_else(|| vec![leaf], |(_, parts)| parts.clone())
     }
+}
+
+fn is_withheld(document: &Document, leaf: u32) -> bool {
+    document.note(leaf).is_some_and(|note| note.withheld.is_some())
+}
+
+/// Notes for the leaf that comes next what the store says about its parts, and gives its value: one
+/// with a part that cannot be read cannot be read either.
+fn note_of_all(whole: &mut Document, parts: &[u32], value: Value) -> Value {
+    let notes = || parts.iter().filter_map(|leaf| whole.note(*leaf));
+    let Some(newest) = notes().max_by(|one, other| one.updated.cmp(&other.updated)) else {
+        return value;
+    };
+    let unreadable = notes().find_map(|note| note.unreadable.clone());
+    let secret = notes().any(|note| note.secret);
+    let note = Note { secret, unreadable: unreadable.clone(), ..newest.clone() };
+    whole.notes.push((whole.leaves.len(), Arc::new(note)));
+    if unreadable.is_some() { Value::Unread } else { value }
 }
 
 /// Puts a value where a path leads; a table on the way is made, and what is no table gives way.

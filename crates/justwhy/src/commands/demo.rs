@@ -17,7 +17,7 @@ macro_rules! files {
     };
 }
 
-const FILES: [(&str, &str); 17] = files![
+const FILES: [(&str, &str); 18] = files![
     "README.md",
     "data/gauges.csv",
     "deploy.env",
@@ -32,6 +32,7 @@ const FILES: [(&str, &str); 17] = files![
     "settings/production.yaml",
     "settings/regions/north.json",
     "settings/regions/south.json",
+    "settings/scopes.toml",
     "settings/services.toml",
     "settings/staging.yaml",
     "shift.env",

@@ -8,8 +8,8 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Meaning, Position, Resolution, Row,
-    Rule, Stand, Status, Verdict, Without, hide_address_password,
+    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning, Note, Position,
+    Resolution, Row, Rule, Stand, Status, Verdict, Without, hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -186,6 +186,10 @@ fn headline(
     let (role, link, value) = match (&answer.status, answer.value(), answer.secret_value()) {
         (Status::Absent, ..) => (Role::Warning, " ", "has no value here".to_owned()),
         (Status::Error { .. }, ..) => (Role::Wrong, " ", "is in error".to_owned()),
+        (Status::Unreadable { .. }, ..) => {
+            (Role::Wrong, " ", "has a value that cannot be read".to_owned())
+        }
+        (Status::Uncertain { .. }, ..) => (Role::Wrong, " ", "is uncertain".to_owned()),
         (_, Some(value), _) => (Role::Value, " = ", value.show()),
         (_, None, Some(secret)) => {
             (Role::Value, " = ", format!("(secret, fingerprint {})", fingerprints.of(secret)))
@@ -213,6 +217,10 @@ fn without_it(resolution: &Resolution, without: &Without) -> String {
     match (&without.status, &without.value) {
         (Status::Absent, _) => "Without it there would be no value.".to_owned(),
         (Status::Error { .. }, _) => format!("Without it {by} would decide, and be in error."),
+        (Status::Unreadable { .. }, _) => {
+            format!("Without it {by} would decide, and could not be read.")
+        }
+        (Status::Uncertain { .. }, _) => "Without it the value would be uncertain.".to_owned(),
         (Status::Set, Some(value)) => {
             let shown = value.show();
             match shown.chars().count() {
@@ -348,7 +356,16 @@ fn rung(
         Row::Said { verdict: Verdict::Wins, .. } => {
             (Symbol::Decides, Role::Value, "wins", Role::Value)
         }
+        Row::Said { verdict: Verdict::Unreadable, .. } => {
+            (Symbol::Decides, Role::Wrong, "unreadable", Role::Wrong)
+        }
+        Row::Said { verdict: Verdict::Withheld, .. } => {
+            (Symbol::Lost, Role::Warning, "withheld", Role::Warning)
+        }
         Row::Said { verdict, .. } => (Symbol::Lost, Role::Lost, verdict.name(), Role::Lost),
+        Row::Unsaid { state: LayerState::Unavailable, .. } => {
+            (Symbol::Quiet, Role::Warning, "unavailable", Role::Warning)
+        }
         Row::Unsaid { state, near, .. } if !near.is_empty() => {
             (Symbol::Quiet, Role::Warning, state.name(), Role::Lost)
         }
@@ -363,20 +380,38 @@ fn rung(
     );
     let indent = names + verdicts + 4;
     let room = look.columns().saturating_sub(indent + 4).max(20);
-    let said_role = if symbol == Symbol::Decides { Role::Value } else { Role::Plain };
+    let said_role = match (symbol, symbol_role) {
+        (Symbol::Decides, Role::Value) => Role::Value,
+        _ => Role::Plain,
+    };
     let mut long: Vec<String> = Vec::new();
     let mut lines: Vec<String> = Vec::new();
     let mut paragraph = |text: &str, role: Role| {
         lines.extend(look.wrap(text, room).iter().map(|line| look.paint(role, line)));
     };
     match row {
-        Row::Said { at, written, verdict, rule, by, because, through, is_old_name, pins } => {
+        Row::Said {
+            at,
+            written,
+            verdict,
+            rule,
+            by,
+            because,
+            through,
+            is_old_name,
+            pins,
+            note,
+            scope,
+        } => {
             let said = match written {
                 Some(value) => value.show(),
                 None if at.is_pattern => format!("remove {}", at.shown_name(resolution.keys())),
+                None if note.as_ref().is_some_and(|note| note.unreadable.is_some()) => {
+                    "(cannot be read)".to_owned()
+                }
                 None => "(secret)".to_owned(),
             };
-            let role = if symbol == Symbol::Decides { Role::Value } else { Role::Plain };
+            let role = said_role;
             let said = look.text(&said);
             if width(&said) <= room {
                 paragraph(&said, role);
@@ -385,6 +420,12 @@ fn rung(
                 paragraph("", role);
                 long.extend(look.wrap(&look.cut(&said, 400), look.columns() - 6));
             }
+            let place = match scope {
+                Some(scope) if at.position.is_some() => {
+                    format!("{}, scope {scope}", at.place(resolution.keys()))
+                }
+                _ => at.place(resolution.keys()),
+            };
             let by = by.map(|by| resolution.candidate(by));
             let is_next = by.is_some_and(|by| resolution.layer_of(by) != at.layer);
             match by {
@@ -396,15 +437,16 @@ fn rung(
                         && !is_old_name =>
                 {
                     let by = &resolution.readings().layer(resolution.layer_of(by)).name;
-                    let place = at.place(resolution.keys());
                     paragraph(&format!("{place}, by {by}"), Role::Place);
                 }
-                _ => paragraph(&at.place(resolution.keys()), Role::Place),
+                _ => paragraph(&place, Role::Place),
             }
             let is_plain_win = *verdict == Verdict::Wins && *rule == Rule::Precedence && !*pins;
             let is_said = *verdict == Verdict::Overridden && is_next || is_plain_win;
             if !is_said || through.is_some() || *is_old_name {
                 paragraph(because, Role::Lost);
+            } else if let Some(history) = note.as_ref().and_then(Note::history) {
+                paragraph(&history, Role::Lost);
             }
         }
         Row::Unsaid { because, near, .. } => {

@@ -32,7 +32,7 @@ pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outc
     let answers =
         chosen.into_iter().map(|key| Explanation::of(answering.answers, key)).filter(|answer| {
             any |= answer.status != Status::Absent;
-            any_error |= matches!(answer.status, Status::Error { .. });
+            any_error |= answer.status.is_refusal();
             answer.status != Status::Absent
         });
     let result = if answering.as_json() {
@@ -76,6 +76,9 @@ fn chosen(
 fn push_value(out: &mut String, answer: &Explanation) {
     match (&answer.status, answer.value()) {
         (Status::Error { code, .. }, _) => out.push_str(&format!("(error: {code})")),
+        (Status::Unreadable { .. } | Status::Uncertain { .. }, _) => {
+            out.push_str(&format!("({})", answer.status.name()));
+        }
         (_, Some(value)) => value.push_shown(out),
         (_, None) => out.push_str("(secret)"),
     }
@@ -123,7 +126,7 @@ impl<'r> Table<'r> {
                 value,
                 layer: layer.map_or("", |layer| &layer.name),
                 place,
-                is_error: matches!(answer.status, Status::Error { .. }),
+                is_error: answer.status.is_refusal(),
             });
         }
         table

@@ -71,6 +71,9 @@ fn needs(answering: &Answering<'_>) -> Vec<Need> {
         let answer = Explanation::of(answering.answers, key);
         let message = match &answer.status {
             Status::Absent => "it is required, and nothing gives it a value".to_owned(),
+            Status::Uncertain { because } => {
+                format!("it is required, and whether it has a value is uncertain: {because}")
+            }
             Status::Error { message, .. } if answer.refuses_empty() => message.clone(),
             _ => return None,
         };

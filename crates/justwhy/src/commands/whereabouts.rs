@@ -9,7 +9,7 @@ use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
     AxisOrigin, AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName,
-    Presence, Severity, Status, Survey,
+    Presence, Severity, Status, Survey, list_values,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -61,7 +61,7 @@ struct ShownLayer {
     because: String,
     sources: Vec<String>,
     #[serde(skip)]
-    reads_files: bool,
+    reads: String,
     offers: usize,
     decides: usize,
 }
@@ -73,6 +73,14 @@ struct Counts {
     set: usize,
     absent: usize,
     error: usize,
+    #[serde(skip_serializing_if = "is_zero")]
+    unreadable: usize,
+    #[serde(skip_serializing_if = "is_zero")]
+    uncertain: usize,
+}
+
+fn is_zero(count: &usize) -> bool {
+    *count == 0
 }
 
 pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
@@ -129,14 +137,31 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
             Presence::Read => "read",
             _ => LayerState::of(&layer.presence).name(),
         };
-        let sources = of_layer.iter().map(|reading| reading.source.to_string()).collect();
-        let reads_files = !matches!(layer.kind, Kind::Process | Kind::Arguments);
+        let mut sources: Vec<String> =
+            of_layer.iter().map(|reading| reading.source.to_string()).collect();
+        sources.dedup();
+        let scopes = of_layer.iter().filter_map(|it| it.document.scope_name.as_deref());
+        let scopes: Vec<&str> = scopes.collect();
+        let reads = match (layer.kind, &layer.scope) {
+            (Kind::Process | Kind::Arguments, _) => String::new(),
+            (_, Some(scope)) if scopes.is_empty() => scope.scope.clone(),
+            (_, Some(scope)) => {
+                let copy = scope.copy.as_ref().map(|copy| format!("; {copy}"));
+                format!(
+                    "{} of {}{}",
+                    list_values(&scopes, "and"),
+                    scope.store,
+                    copy.unwrap_or_default()
+                )
+            }
+            _ => sources.join(", "),
+        };
         shown.push(ShownLayer {
             layer: layer.name.clone(),
             state,
             because,
             sources,
-            reads_files,
+            reads,
             offers: of_layer.iter().map(|reading| reading.offers.len()).sum(),
             decides: decides[index],
         });
@@ -145,13 +170,15 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
 }
 
 fn counts(answering: &Answering<'_>) -> Counts {
-    let mut counts = Counts { all: 0, set: 0, absent: 0, error: 0 };
+    let mut counts = Counts { all: 0, set: 0, absent: 0, error: 0, unreadable: 0, uncertain: 0 };
     for key in answering.resolution().settings() {
         counts.all += 1;
         match Explanation::of(answering.answers, key).status {
             Status::Set => counts.set += 1,
             Status::Absent => counts.absent += 1,
             Status::Error { .. } => counts.error += 1,
+            Status::Unreadable { .. } => counts.unreadable += 1,
+            Status::Uncertain { .. } => counts.uncertain += 1,
         }
     }
     counts
@@ -186,11 +213,13 @@ fn text(
     if counts.absent > 0 {
         out.push_str(&format!(", {} without", counts.absent));
     }
-    if counts.error > 0 {
-        out.push_str(&format!(
-            ", {}",
-            look.paint(Role::Wrong, &format!("{} in error", counts.error))
-        ));
+    let refused = [
+        (counts.error, "in error"),
+        (counts.unreadable, "that cannot be read"),
+        (counts.uncertain, "uncertain"),
+    ];
+    for (count, what) in refused.into_iter().filter(|(count, _)| *count > 0) {
+        out.push_str(&format!(", {}", look.paint(Role::Wrong, &format!("{count} {what}"))));
     }
     out.push_str(".\n");
     for name in near {
@@ -297,7 +326,7 @@ fn rung(answering: &Answering<'_>, layer: &ShownLayer, names: usize, out: &mut S
     };
     let says = fill(&look.text(&says), width(&says), SAYS);
     let (detail, role) = match layer.because.as_str() {
-        "" if layer.reads_files => (layer.sources.join(", "), Role::Place),
+        "" => (layer.reads.clone(), Role::Place),
         because => (because.to_owned(), Role::Lost),
     };
     let indent = 4 + names + 2 + SAYS + 2;

@@ -5,53 +5,60 @@ use crate::tree::{Kind, NodeId, Tree, shown_name};
 use justwhy_core::{Position, SourceText, Span, nearest};
 
 /// The fields that a table of the project file may have.
-pub(super) struct Fields {
+pub(crate) struct Fields {
     /// What the table is, for messages.
-    pub(super) of: &'static str,
-    pub(super) known: &'static [&'static str],
+    pub(crate) of: &'static str,
+    pub(crate) known: &'static [&'static str],
     /// Fields that the contract has and this version does not carry yet.
-    pub(super) later: &'static [&'static str],
+    pub(crate) later: &'static [&'static str],
 }
 
 /// Reads fields out of the tree and collects every error.
-pub(super) struct Sink<'t> {
+pub(crate) struct Sink<'t> {
     file: &'t str,
     text: &'t SourceText,
-    pub(super) tree: &'t Tree<'t>,
+    pub(crate) tree: &'t Tree<'t>,
     errors: Vec<Error>,
+    /// The code of what is wrong with a field.
+    code: &'static str,
 }
 
 impl<'t> Sink<'t> {
-    pub(super) fn new(file: &'t str, text: &'t SourceText, tree: &'t Tree<'t>) -> Sink<'t> {
-        Sink { file, text, tree, errors: Vec::new() }
+    pub(crate) fn new(file: &'t str, text: &'t SourceText, tree: &'t Tree<'t>) -> Sink<'t> {
+        Sink { file, text, tree, errors: Vec::new(), code: "bad-project" }
+    }
+
+    /// The same for another file than the project's.
+    pub(crate) fn with_code(self, code: &'static str) -> Sink<'t> {
+        Sink { code, ..self }
     }
 
     /// The name of the file.
-    pub(super) fn file(&self) -> &str {
+    pub(crate) fn file(&self) -> &str {
         self.file
     }
 
     /// The line and column of a place in the file.
-    pub(super) fn position(&self, at: Span) -> Position {
+    pub(crate) fn position(&self, at: Span) -> Position {
         self.text.position(at.start)
     }
 
     /// A line of the file, counted from 1.
-    pub(super) fn line(&self, line: usize) -> String {
+    pub(crate) fn line(&self, line: usize) -> String {
         self.text.line(line).to_owned()
     }
 
-    pub(super) fn into_errors(self) -> Vec<Error> {
+    pub(crate) fn into_errors(self) -> Vec<Error> {
         self.errors
     }
 
     /// Adds an error at `at`.
-    pub(super) fn error(&mut self, error: Error, at: Span) {
+    pub(crate) fn error(&mut self, error: Error, at: Span) {
         self.errors.push(error.at(self.file, Some(self.text.position(at.start))));
     }
 
     /// Adds an error about a name, with the line that it stands on.
-    pub(super) fn error_at_name(&mut self, error: Error, name_at: Span, label: &str) {
+    pub(crate) fn error_at_name(&mut self, error: Error, name_at: Span, label: &str) {
         let error = match self.excerpt(name_at, label) {
             Some(excerpt) => error.excerpt(excerpt),
             None => error,
@@ -60,8 +67,8 @@ impl<'t> Sink<'t> {
     }
 
     /// Adds an error about the second of two things with one name.
-    pub(super) fn repeated(&mut self, what: &str, name: &str, at: Span, first: Span) {
-        let error = Error::new("bad-project", format!("two {what} are named {}", shown_name(name)))
+    pub(crate) fn repeated(&mut self, what: &str, name: &str, at: Span, first: Span) {
+        let error = Error::new(self.code, format!("two {what} are named {}", shown_name(name)))
             .also("the first is at", self.file, Some(self.text.position(first.start)))
             .help("give one of them another name");
         self.error(error, at);
@@ -92,7 +99,7 @@ impl<'t> Sink<'t> {
 
     /// Refuses every field that is not known, with the one that was probably meant. Gives whether
     /// all are fine.
-    pub(super) fn check_names(&mut self, table: NodeId, fields: &Fields) -> bool {
+    pub(crate) fn check_names(&mut self, table: NodeId, fields: &Fields) -> bool {
         let tree = self.tree;
         let before = self.errors.len();
         for id in tree.entries(table) {
@@ -110,7 +117,7 @@ impl<'t> Sink<'t> {
             let mut known = fields.known.iter().chain(fields.later).copied();
             let near = nearest(name, known.by_ref());
             let label = near.map(|near| format!("did you mean `{near}`?")).unwrap_or_default();
-            let error = Error::new("bad-project", format!("{} has no field `{shown}`", fields.of));
+            let error = Error::new(self.code, format!("{} has no field `{shown}`", fields.of));
             let error = match near {
                 Some(near) => error.help(format!("did you mean `{near}`?")),
                 None => error.help(format!("its fields are {}", fields.known.join(", "))),
@@ -121,17 +128,17 @@ impl<'t> Sink<'t> {
     }
 
     /// The node of a field.
-    pub(super) fn field(&self, table: NodeId, name: &str) -> Option<NodeId> {
+    pub(crate) fn field(&self, table: NodeId, name: &str) -> Option<NodeId> {
         self.tree.entries(table).find(|id| self.tree.node(*id).name == name)
     }
 
     /// Where a field's value stands, or else the table itself.
-    pub(super) fn place(&self, table: NodeId, name: &str) -> Span {
+    pub(crate) fn place(&self, table: NodeId, name: &str) -> Span {
         let id = self.field(table, name).unwrap_or(table);
         self.tree.node(id).at
     }
 
-    pub(super) fn wrong_type(&mut self, id: NodeId, expected: &str) {
+    pub(crate) fn wrong_type(&mut self, id: NodeId, expected: &str) {
         let node = self.tree.node(id);
         let found = match &node.kind {
             Kind::Boolean(_) => "a boolean",
@@ -147,7 +154,7 @@ impl<'t> Sink<'t> {
         } else {
             (format!("`{}` must be {expected}, not {found}", shown_name(&node.name)), node.name_at)
         };
-        let error = Error::new("bad-project", message);
+        let error = Error::new(self.code, message);
         if node.name.is_empty() {
             self.error(error, at);
         } else {
@@ -155,12 +162,12 @@ impl<'t> Sink<'t> {
         }
     }
 
-    pub(super) fn text(&mut self, table: NodeId, name: &str) -> Option<(String, Span)> {
+    pub(crate) fn text(&mut self, table: NodeId, name: &str) -> Option<(String, Span)> {
         let id = self.field(table, name)?;
         self.text_of(id)
     }
 
-    pub(super) fn text_of(&mut self, id: NodeId) -> Option<(String, Span)> {
+    pub(crate) fn text_of(&mut self, id: NodeId) -> Option<(String, Span)> {
         let node = self.tree.node(id);
         match &node.kind {
             Kind::Text(text) => Some((text.as_ref().to_owned(), node.at)),
@@ -171,7 +178,7 @@ impl<'t> Sink<'t> {
         }
     }
 
-    pub(super) fn boolean(&mut self, table: NodeId, name: &str) -> Option<bool> {
+    pub(crate) fn boolean(&mut self, table: NodeId, name: &str) -> Option<bool> {
         let id = self.field(table, name)?;
         match self.tree.node(id).kind {
             Kind::Boolean(value) => Some(value),
@@ -182,7 +189,7 @@ impl<'t> Sink<'t> {
         }
     }
 
-    pub(super) fn integer(&mut self, table: NodeId, name: &str) -> Option<(i64, Span)> {
+    pub(crate) fn integer(&mut self, table: NodeId, name: &str) -> Option<(i64, Span)> {
         let id = self.field(table, name)?;
         let node = self.tree.node(id);
         match node.kind {
@@ -194,17 +201,17 @@ impl<'t> Sink<'t> {
         }
     }
 
-    pub(super) fn integer_within(&mut self, table: NodeId, name: &str, most: i64) -> Option<i64> {
+    pub(crate) fn integer_within(&mut self, table: NodeId, name: &str, most: i64) -> Option<i64> {
         let (value, at) = self.integer(table, name)?;
         if (1..=most).contains(&value) {
             return Some(value);
         }
         let message = format!("`{name}` must be between 1 and {most}");
-        self.error(Error::new("bad-project", message), at);
+        self.error(Error::new(self.code, message), at);
         None
     }
 
-    pub(super) fn table(&mut self, table: NodeId, name: &str) -> Option<NodeId> {
+    pub(crate) fn table(&mut self, table: NodeId, name: &str) -> Option<NodeId> {
         let id = self.field(table, name)?;
         match self.tree.node(id).kind {
             Kind::Table(_) => Some(id),
@@ -216,7 +223,7 @@ impl<'t> Sink<'t> {
     }
 
     /// The items of a list.
-    pub(super) fn list(&mut self, table: NodeId, name: &str) -> Option<Vec<NodeId>> {
+    pub(crate) fn list(&mut self, table: NodeId, name: &str) -> Option<Vec<NodeId>> {
         let id = self.field(table, name)?;
         match &self.tree.node(id).kind {
             Kind::List(items) => Some(self.tree.children(*items).collect()),
@@ -228,7 +235,7 @@ impl<'t> Sink<'t> {
     }
 
     /// The tables of a `[[name]]` list.
-    pub(super) fn tables(&mut self, name: &str) -> Vec<NodeId> {
+    pub(crate) fn tables(&mut self, name: &str) -> Vec<NodeId> {
         let Some(items) = self.list(Tree::ROOT, name) else {
             return Vec::new();
         };
@@ -243,7 +250,7 @@ impl<'t> Sink<'t> {
     }
 
     /// One of a few words.
-    pub(super) fn word<T: Copy>(
+    pub(crate) fn word<T: Copy>(
         &mut self,
         table: NodeId,
         name: &str,
@@ -255,7 +262,7 @@ impl<'t> Sink<'t> {
         }
         let known: Vec<&str> = words.iter().map(|(word, _)| *word).collect();
         let message = format!("`{name}` must be {}", justwhy_core::list_values(&known, "or"));
-        let mut error = Error::new("bad-project", message);
+        let mut error = Error::new(self.code, message);
         if let Some(near) = nearest(&word, known) {
             error = error.help(format!("did you mean \"{near}\"?"));
         }

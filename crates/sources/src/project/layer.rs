@@ -2,14 +2,16 @@
 
 use super::axis::{check_value, named, pattern_of, required_name};
 use super::fields::{Fields, Sink};
-use super::template::{KeyTemplate, PathTemplate, TemplateError};
+use super::template::{KeyTemplate, PathTemplate, Piece, TemplateError};
 use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
 use crate::Limits;
 use crate::error::Error;
 use crate::format::{Format, RowFormat};
+use crate::stores::Store;
 use crate::tree::{Kind, Lowering, NodeId, shown_name};
 use justwhy_core::{
-    Axis, Condition, Empty, KeyPath, Keys, Null, Pattern, Pins, Removal, Span, Value, nearest,
+    Axis, Condition, Empty, KeyPath, Keys, Null, Pattern, Pins, Removal, Span, Value,
+    is_scope_name, nearest,
 };
 
 pub(super) const FIELDS: Fields = Fields {
@@ -22,6 +24,8 @@ pub(super) const FIELDS: Fields = Fields {
         "axis",
         "values",
         "process",
+        "scope",
+        "store",
         "when",
         "unless",
         "optional",
@@ -39,7 +43,7 @@ pub(super) const FIELDS: Fields = Fields {
         "null",
         "references",
     ],
-    later: &["scope", "store"],
+    later: &[],
 };
 
 /// Each of these says what a layer reads, and a layer has exactly one of them.
@@ -50,13 +54,14 @@ const ROW_AXIS: &str = "row";
 pub(super) fn read_all(
     sink: &mut Sink<'_>,
     axes: &mut Vec<ProjectAxis>,
+    stores: &[Store],
     naming: &(String, String),
 ) -> Vec<ProjectLayer> {
     let mut layers: Vec<ProjectLayer> = Vec::new();
     imply_row_axis(sink, axes);
     for table in sink.tables("layer") {
         sink.check_names(table, &FIELDS);
-        let Some(layer) = read(sink, table, axes, naming) else {
+        let Some(layer) = read(sink, table, axes, stores, naming) else {
             continue;
         };
         if let Some(first) = layers.iter().find(|other| other.name == layer.name) {
@@ -90,18 +95,28 @@ fn read(
     sink: &mut Sink<'_>,
     table: NodeId,
     axes: &[ProjectAxis],
+    stores: &[Store],
     naming: &(String, String),
 ) -> Option<ProjectLayer> {
     let (name, at) = required_name(sink, table, "a layer")?;
-    check_name(sink, &name, at)?;
+    check_name(sink, &name, at, "a layer")?;
+    if name == "catalogue" || name == "arguments" {
+        let message = format!("the layer {name} always exists and cannot be declared");
+        sink.error(Error::new("bad-project", message).help("give this one another name"), at);
+        return None;
+    }
     let when = conditions(sink, table, "when", axes);
     let unless = conditions(sink, table, "unless", axes);
-    let reads = reads(sink, table, axes, at);
+    let reads = reads(sink, table, axes, stores, at);
     let is_file = matches!(reads, Some(Reads::File(..)));
     let is_files = is_file || matches!(reads, Some(Reads::Files(..)));
     let one = "a file";
     let several = "files";
-    let optional = only_for(sink, table, "optional", is_file, one, &["file"]);
+    let is_scope = matches!(reads, Some(Reads::Scope(..)));
+    only_for(sink, table, "store", is_scope, "a scope", &["scope"]);
+    let one_or_scope = "a file or a scope";
+    let may_be = is_file || is_scope;
+    let optional = only_for(sink, table, "optional", may_be, one_or_scope, &["file", "scope"]);
     let optional = optional && sink.boolean(table, "optional").unwrap_or_default();
     let per_directory = only_for(sink, table, "per_directory", is_file, one, &["file"]);
     let per_directory = per_directory && sink.boolean(table, "per_directory").unwrap_or_default();
@@ -150,19 +165,14 @@ fn read(
     })
 }
 
-fn check_name(sink: &mut Sink<'_>, name: &str, at: Span) -> Option<()> {
+pub(super) fn check_name(sink: &mut Sink<'_>, name: &str, at: Span, what: &str) -> Option<()> {
     let fine = |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'-';
     if name.is_empty() || !name.bytes().all(fine) || name.starts_with('-') {
-        let error = Error::new("bad-project", format!("{} cannot name a layer", shown_name(name)));
+        let error = Error::new("bad-project", format!("{} cannot name {what}", shown_name(name)));
         sink.error(
             error.help("a name is made of a-z, 0-9 and `-`, and does not begin with `-`"),
             at,
         );
-        return None;
-    }
-    if name == "catalogue" || name == "arguments" {
-        let message = format!("the layer {name} always exists and cannot be declared");
-        sink.error(Error::new("bad-project", message).help("give this one another name"), at);
         return None;
     }
     Some(())
@@ -250,13 +260,20 @@ fn removes(sink: &mut Sink<'_>, table: NodeId) -> Vec<Removal> {
     patterns(sink, items).into_iter().map(removal).collect()
 }
 
-fn reads(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis], name_at: Span) -> Option<Reads> {
+fn reads(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    axes: &[ProjectAxis],
+    stores: &[Store],
+    name_at: Span,
+) -> Option<Reads> {
     let there: Vec<&str> =
         READS.into_iter().filter(|name| sink.field(table, name).is_some()).collect();
     match there.as_slice() {
         [] => {
             let error = Error::new("bad-project", "the layer does not say what it reads").help(
-                "add one of: file = \"…\", files = \"…\", rows = \"…\", values = { … }, process = true",
+                "add one of: file = \"…\", files = \"…\", rows = \"…\", scope = \"…\", values = { … }, \
+                 process = true",
             );
             sink.error(error, name_at);
             None
@@ -265,6 +282,7 @@ fn reads(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis], name_at: Span
         ["files"] => files(sink, table, axes),
         ["rows"] => rows(sink, table, axes),
         ["values"] => values(sink, table),
+        ["scope"] => scope(sink, table, axes, stores),
         ["process"] => match sink.boolean(table, "process")? {
             true => Some(Reads::Process),
             false => {
@@ -274,17 +292,69 @@ fn reads(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis], name_at: Span
                 None
             }
         },
-        [one] => {
-            // Refused by name already.
-            debug_assert!(FIELDS.later.contains(one));
-            None
-        }
+        // There are no others in the list.
+        [_] => None,
         [first, second, ..] => {
             let at = sink.place(table, second);
             let message = format!("the layer reads two things: `{first}` and `{second}`");
             sink.error(Error::new("bad-project", message).help("make two layers of it"), at);
             None
         }
+    }
+}
+
+/// The scope that a layer reads, or the pattern of scopes, and the number of its store.
+fn scope(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    axes: &[ProjectAxis],
+    stores: &[Store],
+) -> Option<Reads> {
+    let (text, at) = sink.text(table, "scope")?;
+    let template = template(sink, PathTemplate::parse(&text), "the scope", at)?;
+    for axis in template.axes() {
+        named(sink, axes, axis, at)?;
+    }
+    // With anything in place of its axes and wildcards it must name a scope.
+    let filled = template.pieces().iter().map(|piece| match piece {
+        Piece::Text(text) => text.replace('*', "x"),
+        Piece::Axis(_) => "x".to_owned(),
+    });
+    if !is_scope_name(&filled.collect::<String>()) {
+        let error = Error::new("bad-project", "this cannot name a scope");
+        let help = "such as \"team/{team}\" or \"job/*\": A-Z, a-z, 0-9, `.`, `_` and `-`, with `/` \
+                    between its parts";
+        sink.error(error.help(help), at);
+        return None;
+    }
+    let names: Vec<&str> = stores.iter().map(|store| store.name.as_str()).collect();
+    let Some((name, at)) = sink.text(table, "store") else {
+        if sink.field(table, "store").is_some() {
+            return None;
+        }
+        if let [_] = stores {
+            return Some(Reads::Scope(template, 0));
+        }
+        let error = Error::new("bad-project", "the layer does not say of which store its scope is");
+        sink.error(error.help(declare_or_name(&names)), at);
+        return None;
+    };
+    if let Some(number) = names.iter().position(|other| *other == name) {
+        return Some(Reads::Scope(template, number));
+    }
+    let error = Error::new("bad-project", format!("there is no store {}", shown_name(&name)));
+    let error = match nearest(&name, names.iter().copied()) {
+        Some(near) => error.help(format!("did you mean \"{near}\"?")),
+        None => error.help(declare_or_name(&names)),
+    };
+    sink.error(error, at);
+    None
+}
+
+fn declare_or_name(names: &[&str]) -> String {
+    match names {
+        [] => "declare one: [store.hq] with file = \"settings/scopes.toml\"".to_owned(),
+        names => format!("the stores are {}", names.join(", ")),
     }
 }
 
@@ -478,7 +548,12 @@ fn variables(
 ) -> Option<(String, String)> {
     let usual = matches!(
         reads,
-        Some(Reads::Process | Reads::File(_, Format::Env) | Reads::Files(_, Some(Format::Env)))
+        Some(
+            Reads::Process
+                | Reads::Scope(..)
+                | Reads::File(_, Format::Env)
+                | Reads::Files(_, Some(Format::Env))
+        )
     );
     let are_variables = match sink.word(table, "names", &[("keys", false), ("variables", true)]) {
         Some(false) if matches!(reads, Some(Reads::Process)) => {

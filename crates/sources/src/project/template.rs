@@ -46,6 +46,11 @@ impl PathTemplate {
         axes(&self.0)
     }
 
+    /// Whether `*` stands in it.
+    pub(crate) fn has_wildcard(&self) -> bool {
+        self.0.iter().any(|piece| matches!(piece, Piece::Text(text) if text.contains('*')))
+    }
+
     pub(crate) fn is_absolute(&self) -> bool {
         matches!(self.0.first(), Some(Piece::Text(text)) if text.starts_with('/'))
     }

@@ -1,0 +1,254 @@
+//! The client: permits, asks, keeps.
+
+use crate::copies::{Copy, Shelf};
+use crate::etcd::Etcd;
+use crate::http::{Line, Log, problem};
+use crate::permit::{self, Allowance, Permit, Place};
+use crate::service::{Fresh, Service};
+use crate::time::{age, now};
+use crate::wire::WireScope;
+use crate::{Change, WriteProblem};
+use justwhy_core::Scope;
+use justwhy_sources::{Answered, Kept, Question, Store, StoreProblem, Stores};
+use std::cell::{OnceCell, RefCell};
+use std::collections::HashMap;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+/// How a client asks.
+#[derive(Clone, Debug)]
+pub struct Options {
+    /// Nothing is contacted; copies stand for answers.
+    pub offline: bool,
+    /// Where the user's own files are.
+    pub place: Place,
+}
+
+/// Asks stores on behalf of the user who runs this process.
+#[derive(Debug)]
+pub struct Client {
+    options: Options,
+    allowance: OnceCell<Allowance>,
+    log: Log,
+    told: RefCell<HashMap<String, Told>>,
+}
+
+/// What was learnt about a store besides its scopes.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Told {
+    /// The newest revision that it told of.
+    pub revision: Option<u64>,
+    /// How old the copy is that stood for an answer, as a clause.
+    pub copy: Option<String>,
+    /// Whether it said that a copy still holds.
+    pub was_same: bool,
+}
+
+impl Client {
+    /// A client that has asked nothing yet.
+    pub fn new(options: Options) -> Client {
+        Client {
+            options,
+            allowance: OnceCell::new(),
+            log: RefCell::default(),
+            told: RefCell::default(),
+        }
+    }
+
+    /// What was asked so far, a line for each request; nothing in it comes from a store.
+    pub fn log(&self) -> Vec<String> {
+        self.log.borrow().clone()
+    }
+
+    /// Where the user's own files are.
+    pub fn place(&self) -> &Place {
+        &self.options.place
+    }
+
+    /// What was learnt about the store of that name.
+    pub fn told(&self, store: &str) -> Told {
+        self.told.borrow().get(store).cloned().unwrap_or_default()
+    }
+
+    /// As whom the store takes us, and in which role; `None` if it has no word for that.
+    pub fn caller(&self, store: &Store) -> Result<Option<(String, Option<String>)>, StoreProblem> {
+        if self.options.offline {
+            return Err(StoreProblem::Unavailable("nothing is asked (--offline)".to_owned()));
+        }
+        let permits = self.permits(store)?;
+        match &store.kept {
+            Kept::File(_) => Ok(None),
+            Kept::Service(_) => {
+                let line = self.line(&permits, 0, Instant::now())?;
+                let caller = Service::new(line, 64 * 1024).caller()?;
+                Ok(Some((caller.name, Some(caller.role))))
+            }
+            Kept::Etcd { root, .. } => {
+                let etcd = Etcd::new(self.lines(&permits)?, root, 64 * 1024);
+                Ok(etcd.caller().map(|user| (user, None)))
+            }
+        }
+    }
+
+    /// Changes a variable if what is expected is there. Asks once: whoever is told that nobody knows
+    /// whether the change was made must look.
+    pub fn write(&self, store: &Store, change: &Change) -> Result<u64, WriteProblem> {
+        let refused = WriteProblem::Refused;
+        if self.options.offline {
+            let why = "nothing is written (--offline)".to_owned();
+            return Err(refused(StoreProblem::Unavailable(why)));
+        }
+        let permits = self.permits(store).map_err(refused)?;
+        const MOST: u64 = 1024 * 1024;
+        match &store.kept {
+            Kept::File(_) => {
+                let why = "a store that is a file is written as a file".to_owned();
+                Err(refused(StoreProblem::Unavailable(why)))
+            }
+            Kept::Service(_) => {
+                let line = self.line(&permits, 0, Instant::now()).map_err(refused)?;
+                Service::new(line, MOST).write(change)
+            }
+            Kept::Etcd { root, .. } => {
+                let lines = self.lines(&permits).map_err(refused)?;
+                Etcd::new(lines, root, MOST).write(change)
+            }
+        }
+    }
+
+    fn permits(&self, store: &Store) -> Result<Vec<Permit>, StoreProblem> {
+        let allowance = self.allowance.get_or_init(|| permit::read(&self.options.place));
+        permit::permits(store, allowance, &self.options.place, &|name| std::env::var_os(name))
+    }
+
+    fn line<'c>(
+        &'c self,
+        permits: &'c [Permit],
+        at: usize,
+        began: Instant,
+    ) -> Result<Line<'c>, StoreProblem> {
+        match permits.get(at) {
+            Some(permit) => Line::new(permit, &self.log, began + permit.allowed.timeout),
+            None => Err(StoreProblem::Unavailable("it has no address".to_owned())),
+        }
+    }
+
+    /// A line to each node; all of them together have as long as one may take.
+    fn lines<'c>(&'c self, permits: &'c [Permit]) -> Result<Vec<Line<'c>>, StoreProblem> {
+        let began = Instant::now();
+        let nodes = u32::try_from(permits.len()).unwrap_or(u32::MAX).max(1);
+        let line = |(at, permit): (usize, &'c Permit)| {
+            // A node that is silent must leave time for the next.
+            let share = permit.allowed.timeout / nodes;
+            let until = u32::try_from(at).unwrap_or(0).saturating_add(1);
+            Line::new(permit, &self.log, began + share.max(Duration::from_millis(1)) * until)
+        };
+        permits.iter().enumerate().map(line).collect()
+    }
+
+    /// Asks, and keeps what is answered.
+    fn fresh(
+        &self,
+        store: &Store,
+        question: &Question<'_>,
+        shelf: Option<&Shelf>,
+    ) -> Result<Vec<WireScope>, StoreProblem> {
+        let permits = self.permits(store)?;
+        match &store.kept {
+            Kept::File(_) => Err(StoreProblem::Unavailable("it is a file".to_owned())),
+            Kept::Service(_) => {
+                let service = Service::new(self.line(&permits, 0, Instant::now())?, question.most);
+                // What was kept is of use only if nothing was left out of it.
+                let copy = shelf.and_then(Shelf::take).filter(|copy| copy.etag.is_some());
+                let etag = copy.as_ref().and_then(|copy| copy.etag.as_deref());
+                match (service.read(question.asked, etag)?, copy) {
+                    (Fresh::Same, Some(mut copy)) => {
+                        if let Some(shelf) = shelf {
+                            shelf.confirm(&mut copy);
+                        }
+                        self.learn(store, Some(copy.revision), None, true);
+                        Ok(copy.scopes)
+                    }
+                    (Fresh::Same, None) => Err(problem(
+                        &permits[0],
+                        "store-answer",
+                        "it says that nothing has changed, and was not asked that".to_owned(),
+                    )),
+                    (Fresh::New { scopes, revision, etag }, _) => {
+                        self.learn(store, Some(revision), None, false);
+                        if let Some(shelf) = shelf {
+                            let etag = Some(etag).filter(|etag| !etag.is_empty());
+                            shelf.keep(&scopes, revision, etag, question.is_secret);
+                        }
+                        Ok(scopes)
+                    }
+                }
+            }
+            Kept::Etcd { root, .. } => {
+                let etcd = Etcd::new(self.lines(&permits)?, root, question.most);
+                let (scopes, revision) = etcd.read(question.asked)?;
+                self.learn(store, Some(revision), None, false);
+                if let Some(shelf) = shelf {
+                    shelf.keep(&scopes, revision, None, question.is_secret);
+                }
+                Ok(scopes)
+            }
+        }
+    }
+
+    fn learn(&self, store: &Store, revision: Option<u64>, copy: Option<String>, same: bool) {
+        let mut told = self.told.borrow_mut();
+        let told = told.entry(store.name.clone()).or_default();
+        told.revision = told.revision.max(revision);
+        told.was_same |= same;
+        if copy.is_some() {
+            told.copy = copy;
+        }
+    }
+
+    /// The copy that stands for an answer.
+    fn kept(&self, store: &Store, shelf: Option<&Shelf>) -> Result<(Copy, String), StoreProblem> {
+        match shelf.and_then(Shelf::take) {
+            Some(copy) => {
+                let old = format!(
+                    "that is the copy which was kept {}, as nothing is asked (--offline)",
+                    age(copy.kept_at, now())
+                );
+                self.learn(store, Some(copy.revision), Some(old.clone()), false);
+                Ok((copy, old))
+            }
+            None => Err(StoreProblem::Unavailable(format!(
+                "the store {} is not asked (--offline), and no copy of its answer is kept",
+                store.name
+            ))),
+        }
+    }
+}
+
+impl Stores for Client {
+    fn ask(&self, store: &Store, question: &Question<'_>) -> Result<Answered, StoreProblem> {
+        let folder = self.options.place.copies.as_deref();
+        let shelf = folder.map(|folder| Shelf::of(folder, store, question.asked));
+        let (scopes, copy, unreadable) = if self.options.offline {
+            let (copy, old) = self.kept(store, shelf.as_ref())?;
+            let unreadable = "no secret is kept on this machine, and nothing is asked (--offline)";
+            (copy.scopes, Some(old), unreadable.to_owned())
+        } else {
+            let scopes = self.fresh(store, question, shelf.as_ref())?;
+            let unreadable = match &store.token_variable {
+                Some(name) => format!("{} does not show it to the token in {name}", store.name),
+                None => format!("{} does not show it to whoever brings no token", store.name),
+            };
+            (scopes, None, unreadable)
+        };
+        let scopes = scopes.into_iter().map(|scope| scope.into_scope(&unreadable).map(Arc::new));
+        let scopes = scopes.collect::<Result<Vec<Arc<Scope>>, String>>();
+        let scopes = scopes.map_err(|reason| StoreProblem::Failed {
+            code: "store-answer",
+            address: store.place(),
+            reason: format!("its answer cannot be used: {reason}"),
+            help: None,
+        })?;
+        Ok(Answered { scopes, copy })
+    }
+}

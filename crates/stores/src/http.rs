@@ -1,0 +1,302 @@
+//! Requests: bounded in time and size, repeated only where that changes nothing, and never logged with
+//! what could be a secret.
+
+use crate::permit::Permit;
+use justwhy_sources::{StoreProblem, is_loopback};
+use std::cell::RefCell;
+use std::io;
+use std::path::Path;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+use ureq::Agent;
+use ureq::tls::{
+    Certificate, ClientCert, PemItem, PrivateKey, RootCerts, TlsConfig, TlsProvider, parse_pem,
+};
+
+/// How often a question that changes nothing is asked.
+const ATTEMPTS: u32 = 4;
+/// How long to wait before the second attempt; twice as long before each further one.
+const BACKOFF: Duration = Duration::from_millis(100);
+/// The longest wait that a store may ask for.
+const LONGEST_WAIT: Duration = Duration::from_secs(5);
+const CONNECT: Duration = Duration::from_secs(5);
+
+/// A request.
+pub(crate) struct Request<'r> {
+    pub(crate) method: &'static str,
+    /// What comes after the address.
+    pub(crate) path: String,
+    pub(crate) headers: Vec<(&'static str, String)>,
+    pub(crate) body: Option<&'r [u8]>,
+    /// Whether asking twice is the same as asking once.
+    pub(crate) repeats: bool,
+}
+
+/// What came back, whatever its status.
+pub(crate) struct Answer {
+    pub(crate) status: u16,
+    pub(crate) etag: Option<String>,
+    pub(crate) content_type: String,
+    pub(crate) body: Vec<u8>,
+}
+
+/// Why nothing came back.
+pub(crate) struct Trouble {
+    pub(crate) problem: StoreProblem,
+    /// Whether the request may have arrived.
+    pub(crate) may_have_arrived: bool,
+}
+
+/// What was asked, line by line, for `--verbose`.
+pub(crate) type Log = RefCell<Vec<String>>;
+
+/// One address and all that it takes to ask there.
+pub(crate) struct Line<'c> {
+    pub(crate) permit: &'c Permit,
+    agent: Agent,
+    log: &'c Log,
+    deadline: Instant,
+}
+
+impl<'c> Line<'c> {
+    /// Everything that is asked on this line must be answered before `deadline`.
+    pub(crate) fn new(
+        permit: &'c Permit,
+        log: &'c Log,
+        deadline: Instant,
+    ) -> Result<Line<'c>, StoreProblem> {
+        let tls = tls(permit).map_err(|reason| {
+            problem(permit, "bad-stores", format!("what stores.toml says cannot be used: {reason}"))
+        })?;
+        let mut config = Agent::config_builder()
+            .http_status_as_error(false)
+            // One that leads elsewhere is an error, and never gets the token.
+            .max_redirects(0)
+            .max_redirects_will_error(false)
+            .timeout_connect(Some(CONNECT.min(permit.allowed.timeout)))
+            .user_agent(concat!("justwhy/", env!("CARGO_PKG_VERSION")))
+            .tls_config(tls);
+        if is_loopback(&permit.address) || permit.address.starts_with("http:") {
+            // A proxy would see the token.
+            config = config.proxy(None);
+        }
+        Ok(Line { permit, agent: config.build().new_agent(), log, deadline })
+    }
+
+    /// Asks, again if that may help and changes nothing.
+    pub(crate) fn ask(&self, request: &Request<'_>, most: u64) -> Result<Answer, Trouble> {
+        let mut wait = BACKOFF;
+        for attempt in 1.. {
+            let began = Instant::now();
+            let result = self.attempt(request, most);
+            self.note(request, began, &result);
+            let may_repeat = request.repeats && attempt < ATTEMPTS;
+            let asked_to_wait = match &result {
+                Ok((answer, after)) if matches!(answer.status, 429 | 500 | 502 | 503 | 504) => {
+                    *after
+                }
+                Err(trouble) if trouble.is_passing => None,
+                _ => return self.finish(result),
+            };
+            let pause = asked_to_wait.unwrap_or(wait).max(wait);
+            let is_in_time = Instant::now() + pause < self.deadline && pause <= LONGEST_WAIT;
+            if !may_repeat || !is_in_time {
+                return self.finish(result);
+            }
+            std::thread::sleep(pause);
+            wait *= 2;
+        }
+        unreachable_answer()
+    }
+
+    fn finish(
+        &self,
+        result: Result<(Answer, Option<Duration>), Attempted>,
+    ) -> Result<Answer, Trouble> {
+        match result {
+            Ok((answer, _)) => Ok(answer),
+            Err(attempted) => Err(Trouble {
+                problem: problem(self.permit, attempted.code, attempted.reason),
+                may_have_arrived: attempted.may_have_arrived,
+            }),
+        }
+    }
+
+    fn attempt(
+        &self,
+        request: &Request<'_>,
+        most: u64,
+    ) -> Result<(Answer, Option<Duration>), Attempted> {
+        let left = self.deadline.saturating_duration_since(Instant::now());
+        if left.is_zero() {
+            return Err(self.too_late());
+        }
+        let address = format!("{}{}", self.permit.address, request.path);
+        let mut builder = ureq::http::Request::builder().method(request.method).uri(address);
+        for (name, value) in &request.headers {
+            builder = builder.header(*name, value);
+        }
+        let failed = |error: ureq::Error| self.failed(error, most);
+        let request = builder.body(request.body.unwrap_or_default()).map_err(|_| {
+            Attempted::new("store-failed", "the request cannot be put together".to_owned())
+        })?;
+        let request = self.agent.configure_request(request).timeout_global(Some(left)).build();
+        let mut response = self.agent.run(request).map_err(failed)?;
+        let header = |name: &str| {
+            response.headers().get(name).and_then(|value| value.to_str().ok()).map(str::to_owned)
+        };
+        let (etag, kind, after) = (header("etag"), header("content-type"), header("retry-after"));
+        let after = after.and_then(|text| text.parse().ok()).map(Duration::from_secs);
+        let body = response.body_mut().with_config().limit(most).read_to_vec().map_err(failed)?;
+        let content_type = kind.unwrap_or_default();
+        let status = response.status().as_u16();
+        Ok((Answer { status, etag, content_type, body }, after))
+    }
+
+    fn too_late(&self) -> Attempted {
+        let reason = format!("it did not answer within {:?}", self.permit.allowed.timeout);
+        Attempted { may_have_arrived: true, ..Attempted::new("store-unreachable", reason) }
+    }
+
+    /// Why a request failed, in our own words: those of a library may hold what was sent.
+    fn failed(&self, error: ureq::Error, most: u64) -> Attempted {
+        let passing = |reason: &str| Attempted {
+            is_passing: true,
+            ..Attempted::new("store-unreachable", reason.to_owned())
+        };
+        match error {
+            ureq::Error::Timeout(ureq::Timeout::Connect | ureq::Timeout::Resolve) => {
+                passing("no connection came about in time")
+            }
+            ureq::Error::Timeout(_) => self.too_late(),
+            ureq::Error::HostNotFound => passing("its host is not known here"),
+            ureq::Error::ConnectionFailed => passing("no connection came about"),
+            ureq::Error::BodyExceedsLimit(_) => {
+                let reason = format!("its answer has more than {most} bytes");
+                Attempted { may_have_arrived: true, ..Attempted::new("limit", reason) }
+            }
+            ureq::Error::LargeResponseHeader(..) => {
+                Attempted::broken("its answer has too long a head")
+            }
+            ureq::Error::Protocol(_) => Attempted::broken("what it answers is no HTTP"),
+            ureq::Error::Rustls(error) => {
+                Attempted::new("store-untrusted", format!("the connection is not safe: {error}"))
+            }
+            ureq::Error::Tls(why) => {
+                Attempted::new("store-untrusted", format!("the connection is not safe: {why}"))
+            }
+            ureq::Error::BodyStalled => self.too_late(),
+            ureq::Error::Io(error) => match error.kind() {
+                io::ErrorKind::ConnectionRefused => passing("the connection was refused"),
+                io::ErrorKind::TimedOut | io::ErrorKind::WouldBlock => self.too_late(),
+                io::ErrorKind::InvalidData if error.to_string().contains("certificate") => {
+                    let reason = format!("the connection is not safe: {error}");
+                    Attempted::new("store-untrusted", reason)
+                }
+                io::ErrorKind::UnexpectedEof
+                | io::ErrorKind::ConnectionReset
+                | io::ErrorKind::ConnectionAborted
+                | io::ErrorKind::BrokenPipe => {
+                    Attempted { is_passing: true, ..Attempted::broken("its answer broke off") }
+                }
+                kind => Attempted::broken(&format!("the exchange failed: {kind}")),
+            },
+            _ => Attempted::broken("the exchange failed"),
+        }
+    }
+
+    fn note(
+        &self,
+        request: &Request<'_>,
+        began: Instant,
+        result: &Result<(Answer, Option<Duration>), Attempted>,
+    ) {
+        let outcome = match result {
+            Ok((answer, _)) => format!("{}, {} bytes", answer.status, answer.body.len()),
+            Err(attempted) => attempted.reason.clone(),
+        };
+        let (method, path) = (request.method, &request.path);
+        let time = began.elapsed().as_millis();
+        let line = format!("{method} {}{path}: {outcome}, {time} ms", self.permit.address);
+        self.log.borrow_mut().push(line);
+    }
+}
+
+/// The loop above ends by itself.
+fn unreachable_answer() -> Result<Answer, Trouble> {
+    Err(Trouble {
+        problem: StoreProblem::Unavailable("it was asked too often".to_owned()),
+        may_have_arrived: true,
+    })
+}
+
+/// One attempt that failed.
+struct Attempted {
+    code: &'static str,
+    reason: String,
+    may_have_arrived: bool,
+    /// Whether it may go better the next time.
+    is_passing: bool,
+}
+
+impl Attempted {
+    fn new(code: &'static str, reason: String) -> Attempted {
+        Attempted { code, reason, may_have_arrived: false, is_passing: false }
+    }
+
+    fn broken(reason: &str) -> Attempted {
+        let broken = Attempted::new("store-answer", reason.to_owned());
+        Attempted { may_have_arrived: true, ..broken }
+    }
+}
+
+/// A problem at the address of a permit.
+pub(crate) fn problem(permit: &Permit, code: &'static str, reason: String) -> StoreProblem {
+    StoreProblem::Failed { code, address: permit.address.clone(), reason, help: None }
+}
+
+/// The same, and how to mend it.
+pub(crate) fn with_help(problem: StoreProblem, text: impl Into<String>) -> StoreProblem {
+    match problem {
+        StoreProblem::Failed { code, address, reason, .. } => {
+            StoreProblem::Failed { code, address, reason, help: Some(text.into()) }
+        }
+        other => other,
+    }
+}
+
+fn tls(permit: &Permit) -> Result<TlsConfig, String> {
+    let builder = TlsConfig::builder().provider(TlsProvider::Rustls);
+    let roots = match &permit.allowed.authorities {
+        None => RootCerts::PlatformVerifier,
+        Some(path) => RootCerts::Specific(Arc::new(certificates(path)?)),
+    };
+    let client = match &permit.allowed.certificate {
+        None => None,
+        Some((certificate, key)) => {
+            let key_text = read(key)?;
+            let key = PrivateKey::from_pem(&key_text)
+                .map_err(|_| format!("{} holds no private key (PEM)", key.display()))?;
+            Some(ClientCert::new_with_certs(&certificates(certificate)?, key))
+        }
+    };
+    Ok(builder.root_certs(roots).client_cert(client).build())
+}
+
+fn certificates(path: &Path) -> Result<Vec<Certificate<'static>>, String> {
+    let text = read(path)?;
+    let found: Vec<Certificate<'static>> = parse_pem(&text)
+        .filter_map(|item| match item {
+            Ok(PemItem::Certificate(certificate)) => Some(certificate),
+            _ => None,
+        })
+        .collect();
+    match found.is_empty() {
+        true => Err(format!("{} holds no certificate (PEM)", path.display())),
+        false => Ok(found),
+    }
+}
+
+fn read(path: &Path) -> Result<Vec<u8>, String> {
+    std::fs::read(path).map_err(|error| format!("{} cannot be read: {error}", path.display()))
+}
