@@ -482,7 +482,7 @@ fn unknown(resolution: &Resolution, key: KeyId) -> Option<Failure> {
     if let Some(layer) = resolution.uncertain_by(key) {
         let layer = resolution.readings().layer(layer);
         let why = layer.absence().unwrap_or_default();
-        let message = format!("the layer {} could change it, and {why}", layer.name);
+        let message = format!("the layer {} could change it; {why}", layer.name);
         return Some(Failure::new(UNCERTAIN, message));
     }
     let unread = resolution.in_force(key).map(|id| resolution.candidate(id));

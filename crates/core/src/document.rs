@@ -14,6 +14,17 @@ pub struct Leaf {
     pub at: Option<Span>,
 }
 
+/// A scope of which a document is what one kind of context makes.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct OfScope {
+    /// Its number among all that were read.
+    pub number: usize,
+    /// Its name.
+    pub name: Arc<str>,
+    /// Whether it is meant for others as a whole.
+    pub is_withheld: bool,
+}
+
 /// The values of one file, of the process environment or of the arguments, in the order in which
 /// they are written. A file is read into one document, however many layers and contexts use it.
 #[derive(Clone, Debug, Default)]
@@ -39,10 +50,8 @@ pub struct Document {
     pub lookalikes: Vec<(usize, Span, &'static str)>,
     /// Names that cannot be read as text (a process variable that is not UTF-8).
     pub unreadable: Vec<String>,
-    /// The number of the scope of which this is what one kind of context makes.
-    pub one_of: Option<u32>,
-    /// The name of that scope.
-    pub scope_name: Option<Arc<str>>,
+    /// The scope of which this is what one kind of context makes.
+    pub scope: Option<OfScope>,
     /// What a store says about its variables besides their values, by leaf index, ascending.
     pub notes: Vec<(usize, Arc<Note>)>,
 }

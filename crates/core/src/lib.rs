@@ -52,7 +52,7 @@ pub use convert::{
     Address, Bound, Conversion, Declaration, Matches, Misfit, Nanoseconds, NotAList, Shape,
     read_duration, read_like, read_list, read_size, show_duration, show_size,
 };
-pub use document::{Document, Leaf};
+pub use document::{Document, Leaf, OfScope};
 pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Stand, Status, Without};
 pub use find::{Hit, find};

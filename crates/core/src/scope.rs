@@ -1,7 +1,7 @@
 //! Scopes of stores: the variables that a team, a pipeline or a target environment keeps, whom they
 //! are meant for, and what is known about each besides its value.
 
-use crate::{Context, Document, KeyId, Keys, Leaf, SourceText, Span, Value, list_values};
+use crate::{Context, Document, KeyId, Keys, Leaf, OfScope, SourceText, Span, Value, list_values};
 use std::sync::Arc;
 
 #[cfg(test)]
@@ -160,15 +160,19 @@ pub struct ScopeVariable {
 
 impl Scope {
     /// What the scope says in a context; the same in all for which [`Scope::reasons`] is the same.
+    /// `number` is its own among all that were read.
     pub fn document(
         &self,
+        number: usize,
         keys: &mut Keys,
         context: &Context,
         text: Option<&SourceText>,
     ) -> Document {
-        let scope_name = Some(Arc::clone(&self.name));
-        let mut document = Document { text: text.cloned(), scope_name, ..Document::default() };
         let of_scope = self.audience.as_ref().and_then(|audience| audience.refuses(context));
+        let scope =
+            OfScope { number, name: Arc::clone(&self.name), is_withheld: of_scope.is_some() };
+        let mut document =
+            Document { text: text.cloned(), scope: Some(scope), ..Document::default() };
         let of_scope = of_scope.map(|why| format!("the scope {} is {why}", self.name));
         for variable in &self.variables {
             let own = || variable.audience.as_ref()?.refuses(context);

@@ -43,6 +43,12 @@ pub(crate) struct Common {
     /// Use another process's environment: its number, or a dump made by env or env -0
     #[arg(long, global = true, value_name = "PID|FILE")]
     pub(crate) process_from: Option<String>,
+    /// Ask no store that is not a file: copies of what they said stand for answers
+    #[arg(long, global = true)]
+    pub(crate) offline: bool,
+    /// Say on stderr which requests were made to stores
+    #[arg(long, global = true)]
+    pub(crate) verbose: bool,
     /// How to print the result
     #[arg(long, global = true, value_enum, value_name = "FORM", default_value_t = Form::Text)]
     pub(crate) output: Form,
@@ -113,6 +119,8 @@ pub(crate) enum Command {
     },
     /// Required settings that have no value here, and every place where one could be given
     Needs,
+    /// The stores whose scopes the project reads: whether they answer, as whom, and how to allow one
+    Stores,
     /// Write the demo project and walk through real questions on it
     Demo {
         /// The folder to write it to, new or empty [default: a temporary one]

@@ -3,7 +3,8 @@
 
 use justwhy_core::{
     Answers, AxisOrigin, Check, CheckRule, Context, ContextSet, ExpansionLimits, Explanation,
-    Extent, Finding, Findings, KeyId, Kind, Severity, Spotted, Status, Survey, in_words, sum_up,
+    Extent, Finding, Findings, KeyId, Kind, Presence, Severity, Spotted, Status, Survey, in_words,
+    list_values, sum_up,
 };
 use justwhy_rules::{BadExpression, Expression, Judgement};
 use justwhy_sources::{Accept, Elsewhere, Error, Project, ProjectRule, Tracking, World, orphans};
@@ -109,6 +110,7 @@ impl Checking<'_> {
             let why = "no setting is declared".to_owned();
             not_run.push((CheckRule::UnknownSetting, why));
         }
+        not_run.extend(not_known(survey));
         self.exposed(exposed, &mut findings, &mut not_run);
         let told = self.tell(findings, survey, full, wanted);
         not_run.retain(|(rule, _)| !wanted.allow.contains(rule));
@@ -394,6 +396,42 @@ impl Checking<'_> {
             .at(place)
             .help("take it out, or mend its rule and setting")
     }
+}
+
+/// What is not checked as nobody knows it: what stores that were not asked would say, and values that
+/// cannot be read.
+fn not_known(survey: &Survey) -> Vec<(CheckRule, String)> {
+    let mut unasked: Vec<&str> = Vec::new();
+    let mut unread: Vec<&str> = Vec::new();
+    for readings in survey.contexts() {
+        for layer in &readings.layers {
+            let name = layer.name.as_str();
+            if matches!(layer.presence, Presence::Unavailable(_)) && !unasked.contains(&name) {
+                unasked.push(name);
+            }
+        }
+        for reading in &readings.readings {
+            let name = readings.layer(reading.layer).name.as_str();
+            let mut notes = reading.document.notes.iter();
+            if !unread.contains(&name) && notes.any(|(_, note)| note.unreadable.is_some()) {
+                unread.push(name);
+            }
+        }
+    }
+    let mut not_run = Vec::new();
+    if !unasked.is_empty() {
+        let why = format!(
+            "what {} could change is uncertain, as nothing is asked (--offline)",
+            list_values(&unasked, "or")
+        );
+        not_run.push((CheckRule::MissingRequired, why.clone()));
+        not_run.push((CheckRule::BadValue, why));
+    }
+    if !unread.is_empty() {
+        let why = format!("some values of {} cannot be read", list_values(&unread, "and"));
+        not_run.push((CheckRule::BadValue, why));
+    }
+    not_run
 }
 
 /// Whether `--in` fixes an axis by which settings must differ.

@@ -16,6 +16,7 @@ pub(crate) mod explain;
 pub(crate) mod find;
 pub(crate) mod list;
 pub(crate) mod needs;
+pub(crate) mod stores;
 pub(crate) mod texts;
 pub(crate) mod whereabouts;
 

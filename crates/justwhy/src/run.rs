@@ -9,6 +9,7 @@ use crate::look::Look;
 use clap::Parser as _;
 use justwhy_core::{Answers, ExpansionLimits, Resolution};
 use justwhy_sources::{Elsewhere, Error, Project, WithVariables, World};
+use justwhy_stores::{Client, Options, Place};
 use std::ffi::OsString;
 use std::mem::ManuallyDrop;
 use std::path::Path;
@@ -44,7 +45,9 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         Err(error) => return failure::of_common(&[error], common, terminal),
     };
     let look = terminal.look.with_colour(common.color);
-    let asked = Asked { common, look: &look, given: &given };
+    let options = Options { offline: common.offline, place: Place::of_process() };
+    let stores = Client::new(options);
+    let asked = Asked { common, look: &look, given: &given, stores: &stores };
     let is_check = matches!(arguments.command, Some(Command::Check { .. }));
     if matches!(common.output, Form::Sarif | Form::Junit) && !is_check {
         let error = Error::new("bad-argument", "only check prints findings as SARIF or JUnit XML");
@@ -68,6 +71,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
             answer(&asked, world, |answering| commands::find::run(answering, value))
         }
         Some(Command::Needs) => answer(&asked, world, commands::needs::run),
+        Some(Command::Stores) => survey(&asked, world, true, commands::stores::run),
         Some(Command::Check { here, with_local, warnings_as_errors, allow }) => {
             let with_local = *with_local || *here;
             let options = commands::check::Options {
@@ -79,7 +83,16 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
             survey(&asked, world, with_local, |surveying| commands::check::run(surveying, &options))
         }
     };
-    answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal))
+    let outcome = answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal));
+    match common.verbose {
+        true => Outcome { notes: requests(&stores, &look) + &outcome.notes, ..outcome },
+        false => outcome,
+    }
+}
+
+/// What was asked of stores, a line for each request.
+fn requests(stores: &Client, look: &Look) -> String {
+    stores.log().iter().map(|line| format!("asked: {}\n", look.text(line))).collect()
 }
 
 /// What every command that reads a project is asked with.
@@ -87,6 +100,7 @@ struct Asked<'a> {
     common: &'a Common,
     look: &'a Look,
     given: &'a justwhy_sources::Arguments,
+    stores: &'a Client,
 }
 
 /// What a command about many contexts works with: nothing is read yet.
@@ -97,6 +111,7 @@ pub(crate) struct Surveying<'a> {
     pub(crate) limits: ExpansionLimits,
     pub(crate) common: &'a Common,
     pub(crate) look: &'a Look,
+    pub(crate) stores: &'a Client,
 }
 
 /// Reads the project file, and lets a command read what it wants.
@@ -106,16 +121,18 @@ fn survey(
     with_local: bool,
     command: impl FnOnce(&Surveying<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
-    let Asked { common, look, given } = *asked;
+    let Asked { common, look, given, stores } = *asked;
     let other = with_variables(common, world)?;
     let world = other.as_ref().map_or(world, |other| other as &dyn World);
     let project = Project::load(world, common.project.as_deref())?;
-    let elsewhere = Elsewhere::new(&project, world, given);
+    let elsewhere = Elsewhere::new(&project, world, given).asking(Some(stores));
     // The end of the process frees all of it at once.
     let elsewhere =
         ManuallyDrop::new(if with_local { elsewhere } else { elsewhere.without_local() });
     let limits = limits(&project);
-    command(&Surveying { project: &project, world, elsewhere: &elsewhere, limits, common, look })
+    let project = &project;
+    let elsewhere = &elsewhere;
+    command(&Surveying { project, world, elsewhere, limits, common, look, stores })
 }
 
 /// The world with the environment of another process, if one is asked for.
@@ -143,13 +160,14 @@ fn answer(
     command: impl FnOnce(&Answering<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let Asked { common, look, given } = *asked;
+    let Asked { common, look, given, stores } = *asked;
     let other = with_variables(common, world)?;
     let world = other.as_ref().map_or(world, |other| other as &dyn World);
     let project = Project::load(world, common.project.as_deref())?;
     // A large project is a hundred thousand small allocations. The end of the process frees them at
     // once; freeing them one by one takes about as long as printing the answer.
-    let elsewhere = ManuallyDrop::new(Elsewhere::new(&project, world, given));
+    let elsewhere = Elsewhere::new(&project, world, given).asking(Some(stores));
+    let elsewhere = ManuallyDrop::new(elsewhere);
     let context = elsewhere.here(common.context.as_deref()).map_err(one)?;
     let readings = elsewhere.read(context).map_err(one)?;
     let limits = limits(&project);

@@ -1,15 +1,17 @@
 //! What references look at: process variables, files and other contexts.
 
 use crate::error::Error;
-use crate::project::Project;
-use crate::reader::Reader;
+use crate::project::{Project, Reads};
+use crate::reader::{NotRead, Reader};
 use crate::situate::{Situation, follows, led_to};
 use crate::stores::Stores;
 use crate::tree::shown_name;
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::HashMap;
-use justwhy_core::{AxisOrigin, AxisValue, Context, LayerIndex, Outside, Readings};
+use justwhy_core::{
+    AxisOrigin, AxisValue, Context, Inactivity, LayerIndex, Outside, Readings, Scope,
+};
 use std::cell::RefCell;
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
@@ -24,6 +26,21 @@ pub struct Elsewhere<'p> {
     files: RefCell<HashMap<String, FileText>>,
     /// Whether layers that describe where you stand are left out, and process variables with them.
     without_local: bool,
+}
+
+/// A layer that reads scopes, in one context.
+#[derive(Clone, Debug)]
+pub struct ScopeLayer {
+    /// Its name.
+    pub layer: String,
+    /// Its number among those that the project file declares.
+    number: usize,
+    /// The number of its store.
+    pub store: usize,
+    /// The name or pattern of the scopes that it reads, or why it is not active, as a clause.
+    pub scope: Result<String, String>,
+    /// Whether it is fine if there is none.
+    pub optional: bool,
 }
 
 /// The trimmed text of a file; none if it is not there, and why if it cannot be read.
@@ -85,6 +102,39 @@ impl<'p> Elsewhere<'p> {
     /// Reads every source in a context.
     pub fn read(&self, context: Context) -> Result<Readings, Error> {
         self.reader.borrow_mut().read(context, self.arguments)
+    }
+
+    /// The layers that read scopes, weakest first, and what each reads in a context.
+    pub fn scope_layers(&self, context: &Context) -> Vec<ScopeLayer> {
+        let layers = self.project.layers.iter().enumerate();
+        let read = layers.filter_map(|(number, declared)| {
+            let Reads::Scope(scope, store) = &declared.reads else { return None };
+            let inactive = Inactivity::of(&declared.when, &declared.unless, context);
+            let filled = scope
+                .fill(context)
+                .map_err(|axis| Inactivity::Needs { axis: axis.to_owned() }.because());
+            let scope = match inactive {
+                Some(inactivity) => Err(inactivity.because()),
+                None => filled,
+            };
+            let optional = declared.optional;
+            Some(ScopeLayer {
+                layer: declared.name.clone(),
+                number,
+                store: *store,
+                scope,
+                optional,
+            })
+        });
+        read.collect()
+    }
+
+    /// The scopes that such a layer reads, in the order of their strength.
+    pub fn scopes_of(&self, layer: &ScopeLayer) -> Result<Vec<Arc<Scope>>, NotRead> {
+        match &layer.scope {
+            Ok(scope) => self.reader.borrow_mut().scopes_of(layer.number, layer.store, scope),
+            Err(_) => Ok(Vec::new()),
+        }
     }
 
     /// Reads every source in a context as if the conditions of one layer were met there.

@@ -30,15 +30,16 @@ mod tree;
 mod world;
 
 pub use arguments::Arguments;
-pub use elsewhere::Elsewhere;
+pub use elsewhere::{Elsewhere, ScopeLayer};
 pub use error::{Error, Excerpt, Spot};
 pub use folder::{write_new_folder, write_temporary_folder};
 pub use format::Format;
 pub use limits::Limits;
 pub use orphans::{Orphan, orphans};
 pub use project::{Accept, Project, ProjectAxis, ProjectLayer, ProjectRule, unreadable};
-pub use reader::Reader;
+pub use reader::{NotRead, Reader};
 pub use situate::Situation;
+pub use stores::file::read_store_file;
 pub use stores::{
     Allowed, Answered, Asked, Kept, Question, Store, StoreProblem, Stores, is_loopback, origin_of,
     read_allowed,

@@ -21,6 +21,7 @@ use std::sync::Arc;
 
 mod scopes;
 
+pub use scopes::NotRead;
 use scopes::Scopes;
 
 /// Reads the sources of a project. Keeps what it has read, so that a file that several layers or
@@ -389,7 +390,7 @@ impl<'p> Reader<'p> {
             Reads::File(_, format) => Ok(vec![(path, *format)]),
             Reads::Files(_, format) => {
                 let mut files = Vec::new();
-                for file in self.matching(declared, &path)? {
+                for file in self.files_matching(declared, &path)? {
                     let of_file = format.or_else(|| Format::of_path(&file));
                     let of_file = of_file
                         .filter(|format| *format != Format::Env || layer.names != Names::Keys);
@@ -415,7 +416,11 @@ impl<'p> Reader<'p> {
             .help("add format = \"…\" to the layer, or write a pattern that leaves the file out")
     }
 
-    fn matching(&mut self, declared: &ProjectLayer, pattern: &str) -> Result<Vec<String>, Error> {
+    fn files_matching(
+        &mut self,
+        declared: &ProjectLayer,
+        pattern: &str,
+    ) -> Result<Vec<String>, Error> {
         if let Some(known) = self.matches.get(pattern) {
             return Ok(known.clone());
         }

@@ -152,7 +152,21 @@ impl Client {
         store: &Store,
         question: &Question<'_>,
         shelf: Option<&Shelf>,
-    ) -> Result<Vec<WireScope>, StoreProblem> {
+    ) -> Result<Vec<Arc<Scope>>, StoreProblem> {
+        let unreadable = match &store.token_variable {
+            Some(name) => format!("{} does not show it to the token in {name}", store.name),
+            None => format!("{} does not show it to whoever brings no token", store.name),
+        };
+        // Only what could be used is kept.
+        let use_and_keep = |scopes: Vec<WireScope>, revision: u64, etag: Option<String>| {
+            let copy = shelf.map(|it| it.copy_of(&scopes, revision, etag, question.is_secret));
+            let used = used(store, scopes, &unreadable)?;
+            self.learn(store, Some(revision), None, false);
+            if let (Some(shelf), Some(copy)) = (shelf, &copy) {
+                shelf.keep(copy);
+            }
+            Ok(used)
+        };
         let permits = self.permits(store)?;
         match &store.kept {
             Kept::File(_) => Err(StoreProblem::Unavailable("it is a file".to_owned())),
@@ -167,7 +181,7 @@ impl Client {
                             shelf.confirm(&mut copy);
                         }
                         self.learn(store, Some(copy.revision), None, true);
-                        Ok(copy.scopes)
+                        used(store, copy.scopes, &unreadable)
                     }
                     (Fresh::Same, None) => Err(problem(
                         &permits[0],
@@ -175,23 +189,15 @@ impl Client {
                         "it says that nothing has changed, and was not asked that".to_owned(),
                     )),
                     (Fresh::New { scopes, revision, etag }, _) => {
-                        self.learn(store, Some(revision), None, false);
-                        if let Some(shelf) = shelf {
-                            let etag = Some(etag).filter(|etag| !etag.is_empty());
-                            shelf.keep(&scopes, revision, etag, question.is_secret);
-                        }
-                        Ok(scopes)
+                        let etag = Some(etag).filter(|etag| !etag.is_empty());
+                        use_and_keep(scopes, revision, etag)
                     }
                 }
             }
             Kept::Etcd { root, .. } => {
                 let etcd = Etcd::new(self.lines(&permits)?, root, question.most);
                 let (scopes, revision) = etcd.read(question.asked)?;
-                self.learn(store, Some(revision), None, false);
-                if let Some(shelf) = shelf {
-                    shelf.keep(&scopes, revision, None, question.is_secret);
-                }
-                Ok(scopes)
+                use_and_keep(scopes, revision, None)
             }
         }
     }
@@ -229,26 +235,28 @@ impl Stores for Client {
     fn ask(&self, store: &Store, question: &Question<'_>) -> Result<Answered, StoreProblem> {
         let folder = self.options.place.copies.as_deref();
         let shelf = folder.map(|folder| Shelf::of(folder, store, question.asked));
-        let (scopes, copy, unreadable) = if self.options.offline {
-            let (copy, old) = self.kept(store, shelf.as_ref())?;
-            let unreadable = "no secret is kept on this machine, and nothing is asked (--offline)";
-            (copy.scopes, Some(old), unreadable.to_owned())
-        } else {
+        if !self.options.offline {
             let scopes = self.fresh(store, question, shelf.as_ref())?;
-            let unreadable = match &store.token_variable {
-                Some(name) => format!("{} does not show it to the token in {name}", store.name),
-                None => format!("{} does not show it to whoever brings no token", store.name),
-            };
-            (scopes, None, unreadable)
-        };
-        let scopes = scopes.into_iter().map(|scope| scope.into_scope(&unreadable).map(Arc::new));
-        let scopes = scopes.collect::<Result<Vec<Arc<Scope>>, String>>();
-        let scopes = scopes.map_err(|reason| StoreProblem::Failed {
-            code: "store-answer",
-            address: store.place(),
-            reason: format!("its answer cannot be used: {reason}"),
-            help: None,
-        })?;
-        Ok(Answered { scopes, copy })
+            return Ok(Answered { scopes, copy: None });
+        }
+        let (copy, old) = self.kept(store, shelf.as_ref())?;
+        let unreadable = "no secret is kept on this machine, and nothing is asked (--offline)";
+        let scopes = used(store, copy.scopes, unreadable)?;
+        Ok(Answered { scopes, copy: Some(old) })
     }
+}
+
+/// The scopes as the core knows them; `unreadable` is why a secret without a value has none.
+fn used(
+    store: &Store,
+    scopes: Vec<WireScope>,
+    unreadable: &str,
+) -> Result<Vec<Arc<Scope>>, StoreProblem> {
+    let scopes = scopes.into_iter().map(|scope| scope.into_scope(unreadable).map(Arc::new));
+    scopes.collect::<Result<Vec<Arc<Scope>>, String>>().map_err(|reason| StoreProblem::Failed {
+        code: "store-answer",
+        address: store.place(),
+        reason: format!("its answer cannot be used: {reason}"),
+        help: None,
+    })
 }

@@ -66,15 +66,14 @@ impl Shelf {
         is_it.then_some(copy)
     }
 
-    /// Keeps an answer without its secrets; `etag` only if nothing had to be left out. That it cannot
-    /// be kept harms nobody.
-    pub(crate) fn keep(
+    /// What to keep of an answer: all but its secrets; `etag` only if nothing had to be left out.
+    pub(crate) fn copy_of(
         &self,
         scopes: &[WireScope],
         revision: u64,
         etag: Option<String>,
         is_secret: &dyn Fn(&str) -> bool,
-    ) {
+    ) -> Copy {
         let mut is_whole = true;
         let scopes = scopes.iter().map(|scope| {
             let variables = scope.variables.iter().map(|(name, variable)| {
@@ -95,7 +94,7 @@ impl Shelf {
             WireScope { variables: variables.collect(), ..scope.clone() }
         });
         let scopes = scopes.collect();
-        let copy = Copy {
+        Copy {
             justwhy: 1,
             store: self.store.clone(),
             asked: self.asked.clone(),
@@ -103,14 +102,18 @@ impl Shelf {
             revision,
             etag: etag.filter(|_| is_whole),
             scopes,
-        };
-        let _ = self.write(&copy);
+        }
+    }
+
+    /// Keeps a copy. That it cannot be kept harms nobody.
+    pub(crate) fn keep(&self, copy: &Copy) {
+        let _ = self.write(copy);
     }
 
     /// Notes that the copy still holds.
     pub(crate) fn confirm(&self, copy: &mut Copy) {
         copy.kept_at = now();
-        let _ = self.write(copy);
+        self.keep(copy);
     }
 
     fn write(&self, copy: &Copy) -> std::io::Result<()> {

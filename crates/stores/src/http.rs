@@ -199,6 +199,8 @@ impl<'c> Line<'c> {
                 | io::ErrorKind::BrokenPipe => {
                     Attempted { is_passing: true, ..Attempted::broken("its answer broke off") }
                 }
+                // How the system says that it does not know a name; it has no kind of its own.
+                _ if error.to_string().contains("lookup") => passing("its host is not known here"),
                 kind => Attempted::broken(&format!("the exchange failed: {kind}")),
             },
             _ => Attempted::broken("the exchange failed"),

@@ -125,7 +125,9 @@ impl Walk<'_, '_> {
             Ok(Meaning::Nothing(why)) => hop.found = HopValue::Nothing(why),
             Ok(Meaning::Variable(name)) => {
                 let found = self.answers.outside.variable(&name);
-                hop.found = text(found, is_secret_name(&name), format!("{name} is not set"));
+                let is_secret =
+                    is_secret_name(&name) || self.answers.outside.is_secret_variable(&name);
+                hop.found = text(found, is_secret, format!("{name} is not set"));
                 hop.source = Some("process".into());
                 hop.name = Some(name);
             }

@@ -226,10 +226,6 @@ impl<'a, 'o> Expansion<'a, 'o> {
         };
         match meaning(answers, self.asked.context, reference, reading).map_err(bad)? {
             Meaning::Nothing(why) => Ok(Found::Nothing(why)),
-            // Whoever writes into a store must not learn what this machine has.
-            Meaning::Variable(_) | Meaning::File(_) if reading.is_from_store => {
-                Err(bad("text from a store may refer to settings only".to_owned()))
-            }
             Meaning::Variable(name) => {
                 self.secret |= is_secret_name(&name) || answers.outside.is_secret_variable(&name);
                 self.height = self.height.max(1);
@@ -320,7 +316,7 @@ fn meaning(
     let there = answers.context_of(context, &reference.changes)?;
     let resolution = answers.resolution_of(there);
     let setting = |key: KeyId| Meaning::Setting(Asked { context: there, key });
-    Ok(match &reference.target {
+    let meaning = match &reference.target {
         Target::Variable(name) => Meaning::Variable(name.clone()),
         Target::File(path) => Meaning::File(path.clone()),
         Target::Key(path) => match setting_at(&resolution, path) {
@@ -334,7 +330,14 @@ fn meaning(
                 None => Meaning::Variable(name.clone()),
             }
         }
-    })
+    };
+    match meaning {
+        // Whoever writes into a store must not learn what this machine has.
+        Meaning::Variable(_) | Meaning::File(_) if reading.is_from_store => {
+            Err("text from a store may refer to settings only".to_owned())
+        }
+        meaning => Ok(meaning),
+    }
 }
 
 fn first_naming(resolution: &Resolution) -> Option<&Naming> {

@@ -107,8 +107,9 @@ impl<'a> Across<'a> {
         reading: &Arc<Reading>,
     ) -> &mut Said {
         // What a scope says is one thing, for whomever it is meant.
-        let one_of = reading.document.one_of.map(|number| (number as usize, reading.layer.0));
-        let by = one_of.unwrap_or((Arc::as_ptr(reading) as usize, usize::MAX));
+        let scope = reading.document.scope.as_ref();
+        let by = scope.map(|scope| (scope.number, reading.layer.0));
+        let by = by.unwrap_or((Arc::as_ptr(reading) as usize, usize::MAX));
         let by = (by, candidate.leaf, seen.key);
         let all = &mut self.said;
         let at = *self.said_by.entry(by).or_insert_with(|| {

@@ -2,7 +2,7 @@
 
 use super::because::pins;
 use super::{Explanation, Stand, sources_of, variable_in};
-use crate::{Answers, CandidateId, Kind, Lack, Layer, LayerIndex, Presence, Verdict};
+use crate::{Answers, CandidateId, Kind, Lack, Layer, LayerIndex, Presence, Reading, Verdict};
 
 /// The most ways that are told; more would hide the ones that matter.
 const MOST: usize = 4;
@@ -136,22 +136,33 @@ pub(super) fn way(
         (Kind::Values, _) => advice(name, format!("the project file, {}", layer.name)),
         (Kind::Scope | Kind::Scopes, variable) => {
             let name = variable.unwrap_or(name);
-            advice(format!("{name}=…"), scope(answers, index, layer)?)
+            advice(format!("{name}=…"), scope(answers, index, explanation)?)
         }
         (_, Some(variable)) => advice(format!("{variable}=…"), file(answers, index, layer)),
         (_, None) => advice(name, file(answers, index, layer)),
     }
 }
 
-/// The scope to write to: of several the strongest.
-fn scope(answers: &Answers<'_>, index: LayerIndex, layer: &Layer) -> Option<String> {
+/// The scope to write to: of several the strongest in which it would count here.
+fn scope(answers: &Answers<'_>, index: LayerIndex, explanation: &Explanation) -> Option<String> {
+    let resolution = answers.resolution();
+    let layer = resolution.readings().layer(index);
     let scope = layer.scope.as_ref()?;
-    let strongest = sources_of(answers, index).last().map(|reading| &reading.document);
-    let name = strongest.and_then(|document| document.scope_name.as_deref());
-    let name = name.unwrap_or(&scope.scope);
-    let new = match &layer.presence {
-        Presence::Missing(_) => " (new)",
-        _ => "",
+    let is_withheld = |reading: &Reading| {
+        let mut candidates = resolution.candidates(explanation.key);
+        reading.document.scope.as_ref().is_some_and(|scope| scope.is_withheld)
+            || candidates.any(|id| {
+                let candidate = resolution.candidate(id);
+                candidate.verdict == Verdict::Withheld
+                    && std::ptr::eq(resolution.reading(candidate), reading)
+            })
+    };
+    let meant = sources_of(answers, index).filter(|reading| !is_withheld(reading)).last();
+    let (name, new) = match (&layer.presence, meant.and_then(|it| it.document.scope.as_ref())) {
+        (_, Some(of)) => (of.name.as_ref(), ""),
+        // Everything that is there is meant for others.
+        (Presence::Read, None) => return None,
+        _ => (scope.scope.as_str(), " (new)"),
     };
     Some(format!("the scope {name} of {}{new}", scope.store))
 }

@@ -6,6 +6,7 @@ use crate::{
     Answers, Candidate, CandidateId, KeyId, Kind, LayerIndex, Note, Presence, Value,
     hide_address_password, list_values,
 };
+use std::sync::Arc;
 
 /// Every layer, strongest first.
 pub(super) fn rows(answers: &Answers<'_>, key: KeyId) -> Vec<Row> {
@@ -56,7 +57,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
         is_old_name,
         pins: pins(answers, candidate),
         note,
-        scope: reading.document.scope_name.clone(),
+        scope: reading.document.scope.as_ref().map(|scope| Arc::clone(&scope.name)),
     }
 }
 
@@ -274,8 +275,8 @@ fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (String, bool) {
         return (format!("the scope {} of {}", scope.scope, scope.store), false);
     }
     if let (Kind::Scopes, Some(scope)) = (layer.kind, &layer.scope) {
-        let names = sources_of(answers, index).filter_map(|it| it.document.scope_name.as_deref());
-        let names: Vec<&str> = names.collect();
+        let names = sources_of(answers, index).filter_map(|it| it.document.scope.as_ref());
+        let names: Vec<&str> = names.map(|scope| scope.name.as_ref()).collect();
         return match names.len() {
             1 => (format!("the scope {} of {}", names[0], scope.store), false),
             2..=3 => {

@@ -15,7 +15,11 @@ pub(super) fn why(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Strin
     match (&explanation.winner, &explanation.status) {
         (Some(winner), status) => {
             let candidate = answers.resolution().candidate(winner.candidate);
-            sentences.push(decides(answers, candidate));
+            let decides = decides(answers, candidate);
+            sentences.push(match (status, decides.strip_prefix("The ")) {
+                (Status::Uncertain { .. }, Some(rest)) => format!("As far as is known, the {rest}"),
+                _ => decides,
+            });
             sentences.extend(overrides(answers, winner.candidate));
             sentences.extend(takes_the_place(answers, winner.candidate));
             match status {

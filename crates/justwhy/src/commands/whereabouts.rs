@@ -140,7 +140,8 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
         let mut sources: Vec<String> =
             of_layer.iter().map(|reading| reading.source.to_string()).collect();
         sources.dedup();
-        let scopes = of_layer.iter().filter_map(|it| it.document.scope_name.as_deref());
+        let scopes = of_layer.iter().filter_map(|it| it.document.scope.as_ref());
+        let scopes = scopes.map(|scope| scope.name.as_ref());
         let scopes: Vec<&str> = scopes.collect();
         let reads = match (layer.kind, &layer.scope) {
             (Kind::Process | Kind::Arguments, _) => String::new(),

@@ -6,6 +6,8 @@
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
+pub(crate) mod remote;
+
 /// The built program.
 pub(crate) const PROGRAM: &str = env!("CARGO_BIN_EXE_justwhy");
 

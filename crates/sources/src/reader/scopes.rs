@@ -32,6 +32,14 @@ struct Known {
     copy: Option<String>,
 }
 
+/// Why no scopes were read.
+pub enum NotRead {
+    /// The store is not asked here: why, as a clause.
+    Unavailable(String),
+    /// It cannot be read: the error, and its reason alone, as a clause.
+    Failed(Error, String),
+}
+
 #[derive(Clone)]
 struct KeptInFile {
     /// The names and numbers of its scopes.
@@ -48,44 +56,77 @@ impl Reader<'_> {
     ) -> Result<Vec<Opened>, Error> {
         let project = self.project;
         let declared = &project.layers[number];
-        let store_declared = &project.stores[store];
         let Some(wanted) = layer.scope.as_ref().map(|scope| scope.scope.clone()) else {
             return Ok(Vec::new());
         };
-        let asked = Asked::of(&wanted);
-        let known = match &store_declared.kept {
-            Kept::File(path) => self.in_file(declared, store, path, &asked)?,
-            _ => match self.ask(store, asked) {
-                Ok(known) => known,
-                Err(StoreProblem::Unavailable(why)) => {
-                    layer.presence = Presence::Unavailable(why);
-                    return Ok(Vec::new());
-                }
-                Err(problem) => return Err(self.cannot_ask(declared, store_declared, &problem)),
-            },
+        let known = match self.matching(declared, store, &wanted) {
+            Ok(known) => known,
+            Err(NotRead::Unavailable(why)) => {
+                layer.presence = Presence::Unavailable(why);
+                return Ok(Vec::new());
+            }
+            Err(NotRead::Failed(error, _)) => return Err(error),
         };
         if let Some(scope) = &mut layer.scope {
             scope.copy = known.copy;
         }
-        let scopes = &self.scopes.scopes;
-        let mut matching: Vec<usize> = known
-            .scopes
-            .into_iter()
-            .filter(|number| scope_segments_match(&wanted, &scopes[*number].0.name))
-            .collect();
-        matching.sort_by(|one, other| scopes[*one].0.name.cmp(&scopes[*other].0.name));
-        if matching.is_empty() {
+        if known.scopes.is_empty() {
             if !wanted.contains('*') && !declared.optional {
                 return Err(self.missing_scope(declared, store, &wanted));
             }
-            let store = store_declared.name.clone();
+            let store = project.stores[store].name.clone();
             layer.presence = Presence::Missing(Lack::Scope { store, scope: wanted });
         }
-        let opened = matching.into_iter().map(|number| {
+        let opened = known.scopes.into_iter().map(|number| {
             let document = self.scope_document(number, context);
             (Arc::clone(&self.scopes.scopes[number].1), document, true)
         });
         Ok(opened.collect())
+    }
+
+    /// The scopes that a layer would read here, for whoever asks about the store rather than about
+    /// settings: see [`Elsewhere::scopes_of`](crate::Elsewhere::scopes_of).
+    pub(crate) fn scopes_of(
+        &mut self,
+        number: usize,
+        store: usize,
+        wanted: &str,
+    ) -> Result<Vec<Arc<Scope>>, NotRead> {
+        let known = self.matching(&self.project.layers[number], store, wanted)?;
+        let scopes = known.scopes.into_iter().map(|number| &self.scopes.scopes[number].0);
+        Ok(scopes.map(Arc::clone).collect())
+    }
+
+    /// The scopes that match a name or pattern, in byte order of their names.
+    fn matching(
+        &mut self,
+        declared: &ProjectLayer,
+        store: usize,
+        wanted: &str,
+    ) -> Result<Known, NotRead> {
+        let asked = Asked::of(wanted);
+        let store_declared = &self.project.stores[store];
+        let mut known = match &store_declared.kept {
+            Kept::File(path) => {
+                let failed = |error: Error| {
+                    let reason = error.to_string();
+                    NotRead::Failed(error, reason)
+                };
+                self.in_file(declared, store, path, &asked).map_err(failed)?
+            }
+            _ => self.ask(store, asked).map_err(|problem| match problem {
+                StoreProblem::Unavailable(why) => NotRead::Unavailable(why),
+                StoreProblem::Failed { ref reason, .. } => {
+                    let reason = reason.clone();
+                    let error = self.cannot_ask(declared, store_declared, &problem);
+                    NotRead::Failed(error, reason)
+                }
+            })?,
+        };
+        let scopes = &self.scopes.scopes;
+        known.scopes.retain(|number| scope_segments_match(wanted, &scopes[*number].0.name));
+        known.scopes.sort_by(|one, other| scopes[*one].0.name.cmp(&scopes[*other].0.name));
+        Ok(known)
     }
 
     /// What a kind of context makes of a scope.
@@ -96,9 +137,7 @@ impl Reader<'_> {
             return Arc::clone(known);
         }
         let keys = Arc::make_mut(&mut self.keys);
-        let one_of = u32::try_from(number).ok();
-        let document = scope.document(keys, context, text.as_ref());
-        let document = Arc::new(Document { one_of, ..document });
+        let document = Arc::new(scope.document(number, keys, context, text.as_ref()));
         self.scopes.documents.insert((number, reasons), Arc::clone(&document));
         document
     }

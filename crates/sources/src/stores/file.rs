@@ -23,6 +23,13 @@ pub(crate) const VARIABLE_FIELDS: Fields = Fields {
 /// The code of what is wrong in a store file.
 const CODE: &str = "bad-store";
 
+/// The scopes that a store file of these bytes has, for whoever keeps them elsewhere.
+pub fn read_store_file(file: &str, bytes: Vec<u8>) -> Result<Vec<Arc<Scope>>, Vec<Error>> {
+    let (text, verdict) = crate::text::decode(bytes);
+    verdict.map_err(|fault| vec![crate::reader::attach(fault, file, &text)])?;
+    read(file, &text, Limits::default())
+}
+
 /// The scopes that a store file has, in the order in which they are written.
 pub(crate) fn read(
     file: &str,

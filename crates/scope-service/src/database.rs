@@ -1,0 +1,511 @@
+//! What is kept, in SQLite. Every change is one transaction that is on disk before it is acknowledged.
+
+use clap::ValueEnum;
+use justwhy_core::Scope;
+use justwhy_stores::wire::{
+    Caller, History, OneOrMore, Page, Version, WireScope, WireVariable, Write, visible_to,
+};
+use justwhy_stores::{Expected, now, rfc3339};
+use rusqlite::{Connection, OptionalExtension as _, Row, Transaction, TransactionBehavior, params};
+use sha2::{Digest as _, Sha256};
+use std::collections::BTreeMap;
+use std::fmt;
+use std::path::Path;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
+
+const SCHEMA: &str = "
+    CREATE TABLE IF NOT EXISTS store (one INTEGER PRIMARY KEY CHECK (one = 1), revision INTEGER NOT NULL);
+    INSERT OR IGNORE INTO store VALUES (1, 0);
+    CREATE TABLE IF NOT EXISTS scope (
+        name TEXT PRIMARY KEY, about TEXT, visible_to TEXT NOT NULL, revision INTEGER NOT NULL
+    ) WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS variable (
+        scope TEXT NOT NULL REFERENCES scope, name TEXT NOT NULL, value TEXT NOT NULL,
+        secret INTEGER NOT NULL, visible_to TEXT NOT NULL, updated TEXT, writer TEXT,
+        revision INTEGER NOT NULL, PRIMARY KEY (scope, name)
+    ) WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS version (
+        scope TEXT NOT NULL, name TEXT NOT NULL, revision INTEGER NOT NULL, value TEXT,
+        secret INTEGER NOT NULL, visible_to TEXT NOT NULL, updated TEXT, writer TEXT,
+        deleted INTEGER NOT NULL, PRIMARY KEY (scope, name, revision)
+    ) WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS token (
+        hash BLOB PRIMARY KEY, name TEXT NOT NULL, role TEXT NOT NULL
+    ) WITHOUT ROWID;
+";
+
+/// What a token may do; each may do what the one before may.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
+pub(crate) enum Role {
+    /// Read, but of a secret only that it is there, and when it changed
+    Reader,
+    /// Read everything
+    Runner,
+    /// Write
+    Writer,
+}
+
+impl Role {
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Role::Reader => "reader",
+            Role::Runner => "runner",
+            Role::Writer => "writer",
+        }
+    }
+
+    fn named(name: &str) -> Option<Role> {
+        [Role::Reader, Role::Runner, Role::Writer].into_iter().find(|role| role.name() == name)
+    }
+
+    pub(crate) fn reads_secrets(self) -> bool {
+        self >= Role::Runner
+    }
+}
+
+/// Why something was not done.
+#[derive(Debug)]
+pub(crate) enum Problem {
+    /// There is no such scope.
+    NoScope,
+    /// There is no such variable.
+    NoVariable,
+    /// The store has changed since the first page was read.
+    Changed,
+    /// Something else is there than expected: this revision, or nothing.
+    Conflict(Option<u64>),
+    /// The database failed.
+    Broken(String),
+}
+
+impl fmt::Display for Problem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Problem::NoScope => f.write_str("there is no such scope"),
+            Problem::NoVariable => f.write_str("there is no such variable"),
+            Problem::Changed => f.write_str("the store has changed since the first page was read"),
+            Problem::Conflict(Some(revision)) => {
+                write!(f, "the variable is there in revision {revision}")
+            }
+            Problem::Conflict(None) => f.write_str("the variable is not there"),
+            Problem::Broken(why) => write!(f, "the database failed: {why}"),
+        }
+    }
+}
+
+impl From<rusqlite::Error> for Problem {
+    fn from(error: rusqlite::Error) -> Problem {
+        // The error of a statement could hold its values.
+        Problem::Broken(match error {
+            rusqlite::Error::SqliteFailure(failure, _) => failure.to_string(),
+            _ => "something that it holds cannot be read".to_owned(),
+        })
+    }
+}
+
+type Done<T> = Result<T, Problem>;
+
+/// Everything that is kept.
+pub(crate) struct Database {
+    writer: Mutex<Connection>,
+    /// Connections that read, while nobody uses them.
+    readers: Mutex<Vec<Connection>>,
+    path: std::path::PathBuf,
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+    // Whoever panicked has left a transaction, which is rolled back.
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+fn connect(path: &Path) -> Done<Connection> {
+    let connection = Connection::open(path)?;
+    connection.busy_timeout(Duration::from_secs(5))?;
+    connection.pragma_update(None, "journal_mode", "WAL")?;
+    // What is acknowledged is on disk.
+    connection.pragma_update(None, "synchronous", "FULL")?;
+    connection.pragma_update(None, "foreign_keys", "ON")?;
+    Ok(connection)
+}
+
+/// # Opening
+impl Database {
+    pub(crate) fn open(path: &Path) -> Done<Database> {
+        create_private(path).map_err(|error| Problem::Broken(error.to_string()))?;
+        let writer = connect(path)?;
+        writer.execute_batch(SCHEMA)?;
+        Ok(Database {
+            writer: Mutex::new(writer),
+            readers: Mutex::default(),
+            path: path.to_owned(),
+        })
+    }
+
+    /// Takes scopes in if nothing is kept yet; gives whether it was so.
+    pub(crate) fn seed(&self, scopes: &[Arc<Scope>]) -> Done<bool> {
+        self.change(|transaction| {
+            let kept: u64 =
+                transaction.query_one("SELECT count(*) FROM scope", [], |row| row.get(0))?;
+            if kept > 0 {
+                return Ok(false);
+            }
+            for scope in scopes {
+                let revision = next_revision(transaction)?;
+                let meant = json(&visible_to(scope.audience.as_ref()));
+                transaction.execute(
+                    "INSERT INTO scope VALUES (?1, ?2, ?3, ?4)",
+                    params![scope.name.as_ref(), scope.about.as_deref(), meant, revision],
+                )?;
+                for variable in &scope.variables {
+                    let revision = next_revision(transaction)?;
+                    let wire = WireVariable {
+                        value: variable.value.as_deref().map(str::to_owned),
+                        secret: variable.note.secret,
+                        visible_to: visible_to(variable.audience.as_ref()),
+                        updated: variable.note.updated.as_deref().map(str::to_owned),
+                        by: variable.note.by.as_deref().map(str::to_owned),
+                        revision,
+                    };
+                    put(transaction, &scope.name, &variable.name, &wire)?;
+                }
+            }
+            Ok(true)
+        })
+    }
+
+    /// Changes something, whole or not at all.
+    fn change<T>(&self, change: impl FnOnce(&Transaction<'_>) -> Done<T>) -> Done<T> {
+        let mut writer = locked(&self.writer);
+        let transaction = writer.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let done = change(&transaction)?;
+        transaction.commit()?;
+        Ok(done)
+    }
+
+    /// Reads as everything is at one moment.
+    fn read<T>(&self, read: impl FnOnce(&Transaction<'_>) -> Done<T>) -> Done<T> {
+        let free = locked(&self.readers).pop();
+        let mut connection = match free {
+            Some(connection) => connection,
+            None => connect(&self.path)?,
+        };
+        let transaction = connection.transaction()?;
+        let done = read(&transaction);
+        drop(transaction);
+        locked(&self.readers).push(connection);
+        done
+    }
+}
+
+/// # Tokens
+impl Database {
+    pub(crate) fn add_token(&self, token: &str, name: &str, role: Role) -> Done<()> {
+        self.change(|transaction| {
+            let hash = hash(token);
+            let sql = "INSERT INTO token VALUES (?1, ?2, ?3)";
+            transaction.execute(sql, params![hash, name, role.name()])?;
+            Ok(())
+        })
+    }
+
+    pub(crate) fn revoke(&self, name: &str) -> Done<usize> {
+        self.change(|transaction| {
+            Ok(transaction.execute("DELETE FROM token WHERE name = ?1", [name])?)
+        })
+    }
+
+    /// Whose token it is.
+    pub(crate) fn caller(&self, token: &str) -> Done<Option<(Caller, Role)>> {
+        self.read(|transaction| {
+            let sql = "SELECT name, role FROM token WHERE hash = ?1";
+            let read = |row: &Row<'_>| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?));
+            let found = transaction.query_row(sql, [hash(token)], read).optional()?;
+            Ok(found.and_then(|(name, role)| {
+                let known = Role::named(&role)?;
+                Some((Caller { name, role }, known))
+            }))
+        })
+    }
+}
+
+/// A token is 256 random bits, so that a plain hash of it cannot be turned round.
+fn hash(token: &str) -> Vec<u8> {
+    Sha256::digest(token.as_bytes()).to_vec()
+}
+
+/// # Reading
+impl Database {
+    /// At most `limit` scopes that begin so, after the place where another page ended.
+    pub(crate) fn page(
+        &self,
+        prefix: &str,
+        limit: usize,
+        after: Option<(u64, &str)>,
+        role: Role,
+    ) -> Done<Page> {
+        self.read(|transaction| {
+            let revision = revision(transaction)?;
+            if after.is_some_and(|(began, _)| began != revision) {
+                return Err(Problem::Changed);
+            }
+            let from = after.map_or("", |(_, name)| name);
+            let mut statement = transaction.prepare_cached(
+                "SELECT name, about, visible_to, revision FROM scope \
+                 WHERE name > ?1 AND name >= ?2 AND substr(name, 1, length(?2)) = ?2 \
+                 ORDER BY name LIMIT ?3",
+            )?;
+            let rows = statement.query_map(params![from, prefix, limit + 1], |row| scope(row))?;
+            let mut scopes = rows.collect::<Result<Vec<WireScope>, _>>()?;
+            let more = scopes.len() > limit;
+            scopes.truncate(limit);
+            if let (Some(first), Some(last)) = (scopes.first(), scopes.last()) {
+                let mut variables = variables(transaction, (&first.name, &last.name), role)?;
+                for scope in &mut scopes {
+                    scope.variables = variables.remove(&scope.name).unwrap_or_default();
+                }
+            }
+            let next = scopes.last().filter(|_| more);
+            let next = next.map(|last| format!("{revision}:{}", last.name));
+            Ok(Page { revision, scopes, next })
+        })
+    }
+
+    pub(crate) fn scope(&self, name: &str, role: Role) -> Done<WireScope> {
+        self.read(|transaction| {
+            let sql = "SELECT name, about, visible_to, revision FROM scope WHERE name = ?1";
+            let found = transaction.query_row(sql, [name], |row| scope(row)).optional()?;
+            let mut scope = found.ok_or(Problem::NoScope)?;
+            let mut variables = variables(transaction, (name, name), role)?;
+            scope.variables = variables.remove(name).unwrap_or_default();
+            Ok(scope)
+        })
+    }
+
+    pub(crate) fn variable(&self, scope: &str, name: &str, role: Role) -> Done<WireVariable> {
+        let mut scope = self.scope(scope, role)?;
+        scope.variables.remove(name).ok_or(Problem::NoVariable)
+    }
+
+    pub(crate) fn history(&self, scope: &str, name: &str, role: Role) -> Done<History> {
+        const MOST: usize = 1_000;
+        self.read(|transaction| {
+            let mut statement = transaction.prepare_cached(
+                "SELECT value, secret, visible_to, updated, writer, revision, deleted FROM version \
+                 WHERE scope = ?1 AND name = ?2 ORDER BY revision DESC LIMIT ?3",
+            )?;
+            let rows = statement.query_map(params![scope, name, MOST], |row| {
+                Ok(Version { variable: variable(row, 0, role)?, deleted: row.get(6)? })
+            })?;
+            let versions = rows.collect::<Result<Vec<Version>, _>>()?;
+            match versions.is_empty() {
+                true => Err(Problem::NoVariable),
+                false => Ok(History { versions }),
+            }
+        })
+    }
+}
+
+/// The variables of the scopes in a range of names, by scope.
+fn variables(
+    transaction: &Transaction<'_>,
+    (first, last): (&str, &str),
+    role: Role,
+) -> Done<BTreeMap<String, BTreeMap<String, WireVariable>>> {
+    let mut statement = transaction.prepare_cached(
+        "SELECT scope, name, value, secret, visible_to, updated, writer, revision FROM variable \
+         WHERE scope BETWEEN ?1 AND ?2",
+    )?;
+    let mut found: BTreeMap<String, BTreeMap<String, WireVariable>> = BTreeMap::new();
+    let mut rows = statement.query([first, last])?;
+    while let Some(row) = rows.next()? {
+        let variables = found.entry(row.get(0)?).or_default();
+        variables.insert(row.get(1)?, variable(row, 2, role)?);
+    }
+    Ok(found)
+}
+
+fn scope(row: &Row<'_>) -> rusqlite::Result<WireScope> {
+    Ok(WireScope {
+        name: row.get(0)?,
+        about: row.get(1)?,
+        visible_to: axes(&row.get::<_, String>(2)?),
+        revision: row.get(3)?,
+        variables: BTreeMap::new(),
+    })
+}
+
+/// A variable, whose value begins at a column; a secret's only for those who may read it.
+fn variable(row: &Row<'_>, from: usize, role: Role) -> rusqlite::Result<WireVariable> {
+    let secret: bool = row.get(from + 1)?;
+    let value: Option<String> = row.get(from)?;
+    Ok(WireVariable {
+        value: value.filter(|_| !secret || role.reads_secrets()),
+        secret,
+        visible_to: axes(&row.get::<_, String>(from + 2)?),
+        updated: row.get(from + 3)?,
+        by: row.get(from + 4)?,
+        revision: row.get(from + 5)?,
+    })
+}
+
+fn json(axes: &BTreeMap<String, OneOrMore>) -> String {
+    serde_json::to_string(axes).unwrap_or_default()
+}
+
+fn axes(text: &str) -> BTreeMap<String, OneOrMore> {
+    serde_json::from_str(text).unwrap_or_default()
+}
+
+/// # Writing
+impl Database {
+    /// Writes a variable if what is expected is there; gives it as it is then, and whether it is new.
+    pub(crate) fn write(
+        &self,
+        (scope, name): (&str, &str),
+        write: &Write,
+        expected: Expected,
+        by: &str,
+    ) -> Done<(WireVariable, bool)> {
+        self.change(|transaction| {
+            let before = expect(transaction, (scope, name), expected)?;
+            let revision = next_revision(transaction)?;
+            let is_new = before.is_none();
+            let before = before.unwrap_or_default();
+            let variable = WireVariable {
+                value: Some(write.value.clone()),
+                secret: write.secret.unwrap_or(before.secret),
+                visible_to: write.visible_to.clone().unwrap_or(before.visible_to),
+                updated: Some(rfc3339(now())),
+                by: Some(by.to_owned()),
+                revision,
+            };
+            put(transaction, scope, name, &variable)?;
+            Ok((variable, is_new))
+        })
+    }
+
+    /// Deletes a variable if what is expected is there; gives the revision in which it was.
+    pub(crate) fn delete(
+        &self,
+        (scope, name): (&str, &str),
+        expected: Expected,
+        by: &str,
+    ) -> Done<WireVariable> {
+        self.change(|transaction| {
+            let before = expect(transaction, (scope, name), expected)?;
+            let before = before.ok_or(Problem::NoVariable)?;
+            let revision = next_revision(transaction)?;
+            let sql = "DELETE FROM variable WHERE scope = ?1 AND name = ?2";
+            transaction.execute(sql, params![scope, name])?;
+            let variable = WireVariable {
+                value: None,
+                updated: Some(rfc3339(now())),
+                by: Some(by.to_owned()),
+                revision,
+                ..before
+            };
+            keep_version(transaction, scope, name, &variable, true)?;
+            touch(transaction, scope, revision)?;
+            Ok(variable)
+        })
+    }
+}
+
+/// What is there, if it is what was expected.
+fn expect(
+    transaction: &Transaction<'_>,
+    (scope, name): (&str, &str),
+    expected: Expected,
+) -> Done<Option<WireVariable>> {
+    let sql = "SELECT count(*) FROM scope WHERE name = ?1";
+    let there: u64 = transaction.query_one(sql, [scope], |row| row.get(0))?;
+    if there == 0 {
+        return Err(Problem::NoScope);
+    }
+    let sql = "SELECT value, secret, visible_to, updated, writer, revision FROM variable \
+               WHERE scope = ?1 AND name = ?2";
+    let before = transaction
+        .query_row(sql, params![scope, name], |row| variable(row, 0, Role::Writer))
+        .optional()?;
+    let there = before.as_ref().map(|before| before.revision);
+    let is_it = match expected {
+        Expected::Absent => there.is_none(),
+        Expected::Revision(revision) => there == Some(revision),
+    };
+    if is_it { Ok(before) } else { Err(Problem::Conflict(there)) }
+}
+
+fn put(
+    transaction: &Transaction<'_>,
+    scope: &str,
+    name: &str,
+    variable: &WireVariable,
+) -> Done<()> {
+    transaction.execute(
+        "INSERT OR REPLACE INTO variable VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+        params![
+            scope,
+            name,
+            variable.value.as_deref().unwrap_or_default(),
+            variable.secret,
+            json(&variable.visible_to),
+            variable.updated,
+            variable.by,
+            variable.revision
+        ],
+    )?;
+    keep_version(transaction, scope, name, variable, false)?;
+    touch(transaction, scope, variable.revision)
+}
+
+fn keep_version(
+    transaction: &Transaction<'_>,
+    scope: &str,
+    name: &str,
+    variable: &WireVariable,
+    deleted: bool,
+) -> Done<()> {
+    transaction.execute(
+        "INSERT INTO version VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+        params![
+            scope,
+            name,
+            variable.revision,
+            variable.value,
+            variable.secret,
+            json(&variable.visible_to),
+            variable.updated,
+            variable.by,
+            deleted
+        ],
+    )?;
+    Ok(())
+}
+
+fn touch(transaction: &Transaction<'_>, scope: &str, revision: u64) -> Done<()> {
+    let sql = "UPDATE scope SET revision = ?2 WHERE name = ?1";
+    transaction.execute(sql, params![scope, revision])?;
+    Ok(())
+}
+
+fn revision(transaction: &Transaction<'_>) -> Done<u64> {
+    Ok(transaction.query_one("SELECT revision FROM store", [], |row| row.get(0))?)
+}
+
+fn next_revision(transaction: &Transaction<'_>) -> Done<u64> {
+    let sql = "UPDATE store SET revision = revision + 1 RETURNING revision";
+    Ok(transaction.query_one(sql, [], |row| row.get(0))?)
+}
+
+/// Makes the file for its owner alone; what SQLite puts beside it gets the same permissions.
+fn create_private(path: &Path) -> std::io::Result<()> {
+    let mut options = std::fs::OpenOptions::new();
+    options.create(true).append(true);
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::OpenOptionsExt as _;
+        options.mode(0o600);
+    }
+    options.open(path).map(drop)
+}

@@ -1,0 +1,323 @@
+//! What may be asked, by whom, and how it is answered.
+
+use crate::database::{Database, Problem, Role};
+use axum::body::Bytes;
+use axum::extract::{DefaultBodyLimit, FromRequestParts, Path, Query, State};
+use axum::http::request::Parts;
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use axum::routing::get;
+use axum::{Json, Router};
+use justwhy_core::{is_scope_name, is_variable_name};
+use justwhy_stores::Expected;
+use justwhy_stores::wire::{Caller, Write};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use std::sync::Arc;
+
+/// The most bytes of a request's body.
+const MOST_BYTES: usize = 256 * 1024;
+/// The most scopes of a page.
+const MOST_SCOPES: usize = 1_000;
+
+type Kept = Arc<Database>;
+
+/// Every address that there is.
+pub(crate) fn router(database: Kept) -> Router {
+    Router::new()
+        .route("/v1/me", get(me))
+        .route("/v1/scopes", get(list))
+        .route("/v1/scopes/{scope}", get(scope))
+        .route("/v1/scopes/{scope}/variables/{name}", get(variable).put(write).delete(delete))
+        .route("/v1/scopes/{scope}/variables/{name}/history", get(history))
+        .fallback(|| async {
+            Refused::new(StatusCode::NOT_FOUND, "no-such-address", "nothing is here")
+        })
+        .method_not_allowed_fallback(|| async {
+            let status = StatusCode::METHOD_NOT_ALLOWED;
+            Refused::new(status, "no-such-method", "this is not done here")
+        })
+        .layer(DefaultBodyLimit::max(MOST_BYTES))
+        .with_state(database)
+}
+
+/// A request that is not answered.
+struct Refused {
+    status: StatusCode,
+    code: &'static str,
+    message: String,
+    /// The revision that is there instead.
+    revision: Option<u64>,
+}
+
+impl Refused {
+    fn new(status: StatusCode, code: &'static str, message: impl Into<String>) -> Refused {
+        Refused { status, code, message: message.into(), revision: None }
+    }
+
+    fn bad(message: &str) -> Refused {
+        Refused::new(StatusCode::BAD_REQUEST, "bad-request", message)
+    }
+}
+
+impl IntoResponse for Refused {
+    fn into_response(self) -> Response {
+        let mut error = json!({ "code": self.code, "message": self.message });
+        if let Some(revision) = self.revision {
+            error["revision"] = revision.into();
+        }
+        let mut response = (self.status, Json(json!({ "error": error }))).into_response();
+        if self.status == StatusCode::UNAUTHORIZED {
+            let scheme = header::HeaderValue::from_static("Bearer");
+            response.headers_mut().insert(header::WWW_AUTHENTICATE, scheme);
+        }
+        response
+    }
+}
+
+impl From<Problem> for Refused {
+    fn from(problem: Problem) -> Refused {
+        let message = problem.to_string();
+        let new = |status, code| Refused::new(status, code, message.clone());
+        match problem {
+            Problem::NoScope => new(StatusCode::NOT_FOUND, "no-scope"),
+            Problem::NoVariable => new(StatusCode::NOT_FOUND, "no-variable"),
+            Problem::Changed => new(StatusCode::CONFLICT, "changed"),
+            Problem::Conflict(revision) => {
+                Refused { revision, ..new(StatusCode::PRECONDITION_FAILED, "conflict") }
+            }
+            Problem::Broken(_) => {
+                // What is wrong inside is nobody's business outside.
+                let status = StatusCode::INTERNAL_SERVER_ERROR;
+                Refused::new(status, "failed", "the service failed")
+            }
+        }
+    }
+}
+
+/// Who asks, by the token that came along.
+struct Asking {
+    caller: Caller,
+    role: Role,
+}
+
+impl FromRequestParts<Kept> for Asking {
+    type Rejection = Refused;
+
+    async fn from_request_parts(parts: &mut Parts, database: &Kept) -> Result<Asking, Refused> {
+        let refused = || {
+            let message = "a token is wanted: Authorization: Bearer …";
+            Refused::new(StatusCode::UNAUTHORIZED, "no-token", message)
+        };
+        let given = parts.headers.get(header::AUTHORIZATION).and_then(|value| value.to_str().ok());
+        let token = given.and_then(|given| given.split_once(' '));
+        let (scheme, token) = token.ok_or_else(refused)?;
+        if !scheme.eq_ignore_ascii_case("bearer") {
+            return Err(refused());
+        }
+        let token = token.trim().to_owned();
+        let found = blocking(database, move |database| database.caller(&token)).await?;
+        let (caller, role) = found.ok_or_else(refused)?;
+        Ok(Asking { caller, role })
+    }
+}
+
+impl Asking {
+    fn must_write(&self) -> Result<(), Refused> {
+        match self.role {
+            Role::Writer => Ok(()),
+            role => {
+                let message = format!("a {} may not write", role.name());
+                Err(Refused::new(StatusCode::FORBIDDEN, "not-allowed", message))
+            }
+        }
+    }
+}
+
+/// Does what waits for the disk where waiting holds nobody up.
+async fn blocking<T: Send + 'static>(
+    database: &Kept,
+    work: impl FnOnce(&Database) -> Result<T, Problem> + Send + 'static,
+) -> Result<T, Refused> {
+    let database = Arc::clone(database);
+    let done = tokio::task::spawn_blocking(move || work(&database)).await;
+    let failed = |_| Problem::Broken("it was broken off".to_owned());
+    done.map_err(failed).and_then(|done| done).map_err(Refused::from)
+}
+
+/// The tag of what a role sees in a revision: those who read secrets see something else.
+fn tag(revision: u64, role: Role) -> String {
+    let view = if role.reads_secrets() { "all" } else { "open" };
+    format!("\"{revision}-{view}\"")
+}
+
+/// Answers with a body and its tag, or with nothing if whoever asks has it already.
+fn tagged<T: Serialize>(
+    status: StatusCode,
+    tag: String,
+    headers: &HeaderMap,
+    body: &T,
+) -> Response {
+    let known = headers.get(header::IF_NONE_MATCH).and_then(|value| value.to_str().ok());
+    let is_known = known.is_some_and(|known| known.split(',').any(|known| known.trim() == tag));
+    match is_known && status == StatusCode::OK {
+        true => (StatusCode::NOT_MODIFIED, [(header::ETAG, tag)]).into_response(),
+        false => (status, [(header::ETAG, tag)], Json(body)).into_response(),
+    }
+}
+
+async fn me(asking: Asking) -> Json<Caller> {
+    Json(asking.caller)
+}
+
+#[derive(Deserialize)]
+struct Listing {
+    #[serde(default)]
+    prefix: String,
+    limit: Option<usize>,
+    after: Option<String>,
+}
+
+async fn list(
+    State(database): State<Kept>,
+    asking: Asking,
+    headers: HeaderMap,
+    listing: Result<Query<Listing>, axum::extract::rejection::QueryRejection>,
+) -> Result<Response, Refused> {
+    let Query(listing) = listing.map_err(|_| Refused::bad("the query is not understood"))?;
+    let limit = listing.limit.unwrap_or(100);
+    if !(1..=MOST_SCOPES).contains(&limit) {
+        return Err(Refused::bad("limit must be between 1 and 1000"));
+    }
+    let after = listing.after.map(|after| {
+        let (revision, name) = after.split_once(':')?;
+        Some((revision.parse::<u64>().ok()?, name.to_owned()))
+    });
+    let after = match after {
+        Some(None) => return Err(Refused::bad("after must be what another page gave as next")),
+        Some(after) => after,
+        None => None,
+    };
+    let (role, prefix) = (asking.role, listing.prefix);
+    let page = blocking(&database, move |database| {
+        let after = after.as_ref().map(|(revision, name)| (*revision, name.as_str()));
+        database.page(&prefix, limit, after, role)
+    });
+    let page = page.await?;
+    Ok(tagged(StatusCode::OK, tag(page.revision, role), &headers, &page))
+}
+
+fn named(scope: &str, name: Option<&str>) -> Result<(), Refused> {
+    if !is_scope_name(scope) {
+        return Err(Refused::bad("this is no name of a scope"));
+    }
+    if name.is_some_and(|name| !is_variable_name(name)) {
+        return Err(Refused::bad("this is no name of a variable"));
+    }
+    Ok(())
+}
+
+async fn scope(
+    State(database): State<Kept>,
+    asking: Asking,
+    headers: HeaderMap,
+    Path(name): Path<String>,
+) -> Result<Response, Refused> {
+    named(&name, None)?;
+    let role = asking.role;
+    let scope = blocking(&database, move |database| database.scope(&name, role)).await?;
+    Ok(tagged(StatusCode::OK, tag(scope.revision, role), &headers, &scope))
+}
+
+async fn variable(
+    State(database): State<Kept>,
+    asking: Asking,
+    headers: HeaderMap,
+    Path((scope, name)): Path<(String, String)>,
+) -> Result<Response, Refused> {
+    named(&scope, Some(&name))?;
+    let role = asking.role;
+    let found = blocking(&database, move |database| database.variable(&scope, &name, role)).await?;
+    Ok(tagged(StatusCode::OK, tag(found.revision, role), &headers, &found))
+}
+
+async fn history(
+    State(database): State<Kept>,
+    asking: Asking,
+    Path((scope, name)): Path<(String, String)>,
+) -> Result<Response, Refused> {
+    named(&scope, Some(&name))?;
+    let role = asking.role;
+    let found = blocking(&database, move |database| database.history(&scope, &name, role)).await?;
+    Ok(Json(found).into_response())
+}
+
+/// What must be there for a change to be made: `If-Match: "REVISION"`, or `If-None-Match: *`.
+fn expected(headers: &HeaderMap) -> Result<Expected, Refused> {
+    let text = |name| headers.get(name).map(|value| value.to_str().unwrap_or_default().trim());
+    match (text(header::IF_MATCH), text(header::IF_NONE_MATCH)) {
+        (Some(tag), None) => {
+            let inside = tag.strip_prefix('"').and_then(|rest| rest.strip_suffix('"'));
+            let revision = inside.and_then(|rest| rest.split('-').next()?.parse().ok());
+            let revision = revision.ok_or_else(|| Refused::bad("If-Match must be one ETag"))?;
+            Ok(Expected::Revision(revision))
+        }
+        (None, Some("*")) => Ok(Expected::Absent),
+        (None, None) => {
+            let message =
+                "say what you change: If-Match with its ETag, or If-None-Match: * for a new one";
+            Err(Refused::new(StatusCode::PRECONDITION_REQUIRED, "no-precondition", message))
+        }
+        _ => Err(Refused::bad("one of If-Match and If-None-Match: * is wanted")),
+    }
+}
+
+async fn write(
+    State(database): State<Kept>,
+    asking: Asking,
+    headers: HeaderMap,
+    Path((scope, name)): Path<(String, String)>,
+    body: Result<Bytes, axum::extract::rejection::BytesRejection>,
+) -> Result<Response, Refused> {
+    asking.must_write()?;
+    named(&scope, Some(&name))?;
+    let expected = expected(&headers)?;
+    let body = body.map_err(|rejection| match rejection.status() {
+        StatusCode::PAYLOAD_TOO_LARGE => {
+            let message = format!("the body has more than {MOST_BYTES} bytes");
+            Refused::new(StatusCode::PAYLOAD_TOO_LARGE, "too-large", message)
+        }
+        _ => Refused::bad("the body cannot be read"),
+    })?;
+    // The error of the parser would show what it found there.
+    let write: Write = serde_json::from_slice(&body).map_err(|_| {
+        Refused::bad("the body must be {\"value\": \"…\"}, with secret and visible_to")
+    })?;
+    let by = asking.caller.name;
+    let done =
+        blocking(&database, move |database| database.write((&scope, &name), &write, expected, &by));
+    let (mut variable, is_new) = done.await?;
+    let tag = tag(variable.revision, asking.role);
+    // Whoever wrote it knows it.
+    variable.value = None;
+    let status = if is_new { StatusCode::CREATED } else { StatusCode::OK };
+    Ok(tagged(status, tag, &HeaderMap::new(), &variable))
+}
+
+async fn delete(
+    State(database): State<Kept>,
+    asking: Asking,
+    headers: HeaderMap,
+    Path((scope, name)): Path<(String, String)>,
+) -> Result<Response, Refused> {
+    asking.must_write()?;
+    named(&scope, Some(&name))?;
+    let expected = expected(&headers)?;
+    if expected == Expected::Absent {
+        return Err(Refused::bad("what is not there cannot be deleted"));
+    }
+    let by = asking.caller.name;
+    let done = blocking(&database, move |database| database.delete((&scope, &name), expected, &by))
+        .await?;
+    Ok(Json(done).into_response())
+}
