@@ -19,7 +19,7 @@ pub struct Place {
     /// The `stores.toml` that counts; `None` if the user has no folder for configuration.
     pub allowed: Option<PathBuf>,
     /// The folder in which copies are kept.
-    pub(crate) copies: Option<PathBuf>,
+    pub copies: Option<PathBuf>,
 }
 
 impl Place {
