@@ -18,7 +18,12 @@ fn schema(name: &str) -> jsonschema::Validator {
 fn every_output_fits_its_schema() {
     let demo = Place::demo();
     let every = Place::example("every-rule");
-    let asked: [(&str, &Place, &[&str]); 17] = [
+    let far = Place::demo();
+    far.git(&["init", "--quiet"]);
+    let text = std::fs::read_to_string(far.path().join("justwhy.toml")).unwrap();
+    let text = text.replace("file = \"settings/scopes.toml\"", "url = \"https://hq.example\"");
+    far.file("justwhy.toml", text.as_bytes());
+    let asked: [(&str, &Place, &[&str]); 22] = [
         ("where", &demo, &[]),
         ("where", &every, &["--in", "staging"]),
         ("list", &demo, &["list", "--in", "production,north,alerts"]),
@@ -31,6 +36,11 @@ fn every_output_fits_its_schema() {
         ("check", &every, &["check"]),
         ("check", &every, &["check", "--here"]),
         ("needs", &every, &["needs", "--in", "production"]),
+        ("stores", &demo, &["stores", "--in", "production,alerts"]),
+        ("stores", &far, &["stores"]),
+        ("where", &far, &["--offline"]),
+        ("list", &far, &["list", "--offline"]),
+        ("explain", &far, &["explain", "**", "--offline"]),
         ("demo", &demo, &["demo", "new"]),
         ("text", &demo, &["manual"]),
         ("failure", &demo, &["explain", "nothing.near"]),

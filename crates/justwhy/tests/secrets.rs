@@ -15,7 +15,8 @@ fn drive_all(
     extra: &[&str],
     mut look: impl FnMut(&str, &str),
 ) {
-    let commands: [&[&str]; 22] = [
+    let commands: [&[&str]; 23] = [
+        &["stores"],
         &[],
         &["list"],
         &["list", "**"],
@@ -57,7 +58,9 @@ fn drive_all(
 
 #[test]
 fn no_secret_of_the_demo_is_ever_shown() {
-    const SECRETS: [&str; 9] = [
+    const SECRETS: [&str; 11] = [
+        "demo-key-of-the-scope",
+        "demo-password-of-the-target",
         "barnacle-in-a-url",
         "demo-key-of-the-defaults",
         "demo-key-in-a-tracked-file",
@@ -70,7 +73,13 @@ fn no_secret_of_the_demo_is_ever_shown() {
     ];
     let demo = Place::demo();
     let mut files = String::new();
-    for file in ["settings/defaults.toml", "settings/production.yaml", "deploy.env", "shift.env"] {
+    for file in [
+        "settings/defaults.toml",
+        "settings/production.yaml",
+        "settings/scopes.toml",
+        "deploy.env",
+        "shift.env",
+    ] {
         files.push_str(&std::fs::read_to_string(demo.path().join(file)).unwrap());
     }
     for secret in &SECRETS[..7] {

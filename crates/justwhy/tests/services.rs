@@ -687,3 +687,68 @@ fn no_secret_and_no_token_leaves_by_any_command() {
     let run = remote.run(&["list", "sms.key"]);
     assert!(run.stdout.contains("(secret)") && run.code == 0, "{}", run.all());
 }
+
+#[test]
+fn every_fault_of_etcd_is_told_and_another_node_asked() {
+    let good = r#"{"header":{"revision":"7"},"kvs":[{"key":"L2p1c3R3aHkvZXZlcnlvbmUvVElERV9QT09MX19NQVg=","mod_revision":"5","value":"IjE2Ig=="}],"count":"1"}"#;
+    let remote = |addresses: &[&str]| {
+        let store = format!("etcd = {addresses:?}\ntoken_variable = \"{VARIABLE}\"");
+        let remote = Remote::new(
+            &store,
+            "[[layer]]\nname = \"for-everyone\"\nscope = \"everyone\"\n",
+            "canary-token",
+        );
+        addresses.iter().for_each(|address| remote.allow(address, "timeout = \"1500ms\""));
+        remote
+    };
+    let body = |text: &str| json_answer("200 OK", "", text);
+    let faults = [
+        (body("{\"header\":"), "its answer is no JSON"),
+        (body("{\"header\":{\"revision\":7}}"), "its answer is not what was asked for"),
+        (body(&good.replace("\"5\"", "\"canary\"")), "a revision in it is no number"),
+        (body(&good.replace("IjE2Ig==", "*canary*")), "a value in it is no base64"),
+        (body(&good.replace("L2p1", "L3gv")), "it has keys that were not asked for"),
+        (
+            body(&good.replace("IjE2Ig==", "Y2FuYXJ5")),
+            "what the key /justwhy/everyone/TIDE_POOL__MAX holds is no variable of a scope",
+        ),
+        (
+            body(&good.replace("\"count\"", "\"more\":true,\"count\"")),
+            "it holds back a part of its answer",
+        ),
+        (
+            json_answer("401 Unauthorized", "", ECHO),
+            "it does not accept what is in TIDE_HQ_TOKEN (401)",
+        ),
+        (
+            json_answer("403 Forbidden", "", ECHO),
+            "what is in TIDE_HQ_TOKEN may not do this there (403)",
+        ),
+        (json_answer("404 Not Found", "", ECHO), "there is no etcd at this address (404)"),
+        (json_answer("500 Internal Server Error", "", ECHO), "it failed (500)"),
+        (
+            "HTTP/1.1 301 Moved\r\nLocation: http://127.0.0.1:1/\r\nContent-Length: 0\r\n\r\n"
+                .to_owned(),
+            "where nobody goes (301)",
+        ),
+    ];
+    let right = Faulty::saying(&body(good));
+    for (answer, expected) in faults {
+        let node = Faulty::saying(&answer);
+        fails(expected, &remote(&[&node.address]), &["list", "--verbose"], expected);
+        // Only what another node may do better is asked of it.
+        let run = remote(&[&node.address, &right.address]).run(&["explain", "pool.max"]);
+        match answer.contains("500") {
+            true => assert!(run.stdout.starts_with("pool.max = 16"), "{expected}: {}", run.all()),
+            false => assert_eq!(run.code, 2, "{expected}: {}", run.all()),
+        }
+    }
+    let dead = format!("http://127.0.0.1:{}", free_port());
+    let run = remote(&[&dead, &right.address]).run(&["explain", "pool.max"]);
+    assert!(run.stdout.starts_with("pool.max = 16"), "{}", run.all());
+    // Our own token is sent as it is, and nothing else is.
+    let seen = right.seen.lock().unwrap().clone();
+    assert!(
+        seen.iter().all(|seen| seen.head.to_lowercase().contains("authorization: canary-token"))
+    );
+}

@@ -39,7 +39,7 @@ const FILES: [(&str, &str); 18] = files![
 ];
 
 /// Questions, each with the arguments that answer it.
-const QUESTIONS: [(&str, &[&str]); 15] = [
+const QUESTIONS: [(&str, &[&str]); 17] = [
     (
         "I am on the night shift. Where do I stand, and which files count here?",
         &["--process-from", "shift.env"],
@@ -81,6 +81,11 @@ const QUESTIONS: [(&str, &[&str]); 15] = [
         "Which key for text messages is used, and can it leak?",
         &["explain", "sms.api_key", "--process-from", "shift.env"],
     ),
+    (
+        "The shore desk keeps a gateway for messages in its scope. Why has the forecast none?",
+        &["explain", "sms.gateway", "--in", "production,forecast,team=shorewatch"],
+    ),
+    ("Which scopes are read for the alerts?", &["stores", "--in", "production,alerts"]),
     (
         "Somebody writes `okay` where only yes or no make sense. Is that a no?",
         &["explain", "collector.simulate", "--set", "collector.simulate=okay"],

@@ -1,6 +1,6 @@
 //! The schemas in `docs/schema` are those of the types. `UPDATE_SCHEMAS=1 cargo test` writes them.
 
-use crate::commands::{check, demo, explain, find, list, needs, texts, whereabouts};
+use crate::commands::{check, demo, explain, find, list, needs, stores, texts, whereabouts};
 use crate::json::{Answer, BorrowedContext, Failure, ShownContext, ShownValue};
 use schemars::generate::SchemaSettings;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
@@ -69,6 +69,7 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("find", of::<Answer<'static, find::Body<'static>>>()),
         ("check", of::<Answer<'static, check::Body>>()),
         ("needs", of::<Answer<'static, needs::Body>>()),
+        ("stores", of::<Answer<'static, stores::Body>>()),
         ("demo", of::<Answer<'static, demo::Body>>()),
         ("text", of::<Answer<'static, texts::Body<'static>>>()),
         ("failure", of::<Failure<'static>>()),

@@ -26,6 +26,8 @@ pub(super) struct ProjectFile {
     never: Option<Vec<BTreeMap<String, String>>>,
     /// The layers, weakest first.
     layer: Option<Vec<Layer>>,
+    /// The stores whose scopes layers read, by their names.
+    store: Option<BTreeMap<String, Store>>,
     /// Declared settings, by their keys.
     setting: Option<BTreeMap<String, Setting>>,
     rule: Option<Vec<Rule>>,
@@ -134,6 +136,10 @@ pub(super) struct Layer {
     axis: Option<String>,
     values: Option<serde_json::Map<String, serde_json::Value>>,
     process: Option<bool>,
+    /// A scope, or a pattern of scopes.
+    scope: Option<String>,
+    /// The store of the scope.
+    store: Option<String>,
     when: Option<Conditions>,
     unless: Option<Conditions>,
     optional: Option<bool>,
@@ -183,6 +189,85 @@ enum Pin {
 enum ValueOrUnset {
     Value,
     Unset,
+}
+
+/// Where scopes are kept: one of `file`, `url` and `etcd`.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Store {
+    file: Option<String>,
+    url: Option<String>,
+    etcd: Option<Vec<String>>,
+    /// What every key in etcd begins with.
+    root: Option<String>,
+    /// The variable that holds the token, never the token.
+    token_variable: Option<String>,
+}
+
+/// A store that is a file.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct StoreFile {
+    #[schemars(range(min = 1, max = 1))]
+    justwhy: u8,
+    /// Scopes by their names.
+    scope: Option<BTreeMap<String, Scope>>,
+}
+
+/// A scope and its variables.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Scope {
+    about: Option<String>,
+    /// Whom it is meant for.
+    visible_to: Option<Conditions>,
+    variables: Option<BTreeMap<String, Held>>,
+}
+
+/// A variable: its value alone, or with what is known about it.
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum Held {
+    Alone(String),
+    Whole(Variable),
+}
+
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Variable {
+    value: String,
+    secret: Option<bool>,
+    visible_to: Option<Conditions>,
+    /// When it was written; a time of TOML, which is a text in JSON.
+    updated: Option<String>,
+    by: Option<String>,
+}
+
+/// The user's own `stores.toml`.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct StoresFile {
+    #[schemars(range(min = 1, max = 1))]
+    justwhy: u8,
+    allow: Option<Vec<Allow>>,
+}
+
+/// A store that may be asked.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Allow {
+    /// Scheme, host and port.
+    origin: String,
+    /// The variable whose token it may be sent.
+    token_variable: Option<String>,
+    /// The user to log in as (etcd).
+    user: Option<String>,
+    /// A file of certificates by which the store's is judged.
+    authorities: Option<String>,
+    certificate: Option<String>,
+    key: Option<String>,
+    /// A duration.
+    timeout: Option<String>,
 }
 
 /// What is declared about a setting.

@@ -105,15 +105,15 @@ fn says_what_is_wrong_with_the_whole_file() {
         ),
         (
             "justwhy = 1\nwhatever = 'x'",
-            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, limits, axis, never, layer, setting, rule, accept",
+            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, limits, axis, never, layer, store, setting, rule, accept",
         ),
         (
             "justwhy = 1\nstore = []",
-            "[not-supported-yet] justwhy.toml:2:1: `store` of the project file is not supported yet",
+            "[bad-project] justwhy.toml:2:1: `store` must be a table, not a list",
         ),
         (
             "justwhy = 1\n[store.hq]",
-            "[not-supported-yet] justwhy.toml:2:2: `store` of the project file is not supported yet",
+            "[bad-project] justwhy.toml:2:8: the store does not say where it is | add one of: file = \"…\", url = \"https://…\", etcd = [\"https://…\"]",
         ),
         (
             "justwhy = 1\n[variables]\nnest = ''",
@@ -232,7 +232,7 @@ fn says_what_is_wrong_with_a_layer() {
     for (fields, expected) in [
         (
             "",
-            "[bad-project] justwhy.toml:6:8: the layer does not say what it reads | add one of: file = \"…\", files = \"…\", rows = \"…\", values = { … }, process = true",
+            "[bad-project] justwhy.toml:6:8: the layer does not say what it reads | add one of: file = \"…\", files = \"…\", rows = \"…\", scope = \"…\", values = { … }, process = true",
         ),
         (
             "file = 'a.toml'\nprocess = true",
@@ -244,7 +244,7 @@ fn says_what_is_wrong_with_a_layer() {
         ),
         (
             "scope = 'x'",
-            "[not-supported-yet] justwhy.toml:7:1: `scope` of a layer is not supported yet",
+            "[bad-project] justwhy.toml:7:9: the layer does not say of which store its scope is | declare one: [store.hq] with file = \"settings/scopes.toml\"",
         ),
         (
             "file = 'a.toml'\npin = 'a'",
@@ -321,7 +321,7 @@ fn says_what_is_wrong_with_a_layer() {
         ),
         (
             "process = true\noptional = true",
-            "[bad-project] justwhy.toml:8:1: `optional` says something about a file, and this layer reads none",
+            "[bad-project] justwhy.toml:8:1: `optional` says something about a file or a scope, and this layer reads none",
         ),
         (
             "process = true\nnames = 'keys'",

@@ -1,9 +1,13 @@
 //! The schema of project files in `docs/schema` is that of the types, which have just the fields that
 //! are read; and project files fit it. `UPDATE_SCHEMAS=1 cargo test` writes it.
 
-use super::{Accept, Axis, CatalogueFile, Format, Layer, ProjectFile, Rule, Setting, Type};
+use super::{
+    Accept, Allow, Axis, CatalogueFile, Format, Layer, ProjectFile, Rule, Scope, Setting, Store,
+    StoreFile, StoresFile, Type, Variable,
+};
 use crate::project::fields::Fields;
-use crate::project::{CATALOGUE_FIELDS, FIELDS, axis, layer, rule, setting};
+use crate::project::{CATALOGUE_FIELDS, FIELDS, axis, layer, rule, setting, store};
+use crate::stores::{allowed, file};
 use justwhy_core::Declaration;
 use schemars::{JsonSchema, Schema, schema_for};
 use serde_json::Value;
@@ -18,11 +22,13 @@ fn titled(mut schema: Schema, title: &str) -> Schema {
     schema
 }
 
-fn schemas() -> [(&'static str, Schema); 2] {
+fn schemas() -> [(&'static str, Schema); 4] {
     let title = "justwhy.toml, the project file of justwhy";
     [
         ("project", titled(schema_for!(ProjectFile), title)),
         ("catalogue", titled(schema_for!(CatalogueFile), "A file of the catalogue of justwhy")),
+        ("store-file", titled(schema_for!(StoreFile), "A store of justwhy that is a file")),
+        ("stores-file", titled(schema_for!(StoresFile), "stores.toml, what a user allows justwhy")),
     ]
 }
 
@@ -57,6 +63,12 @@ fn the_types_have_just_the_fields_that_are_read() {
     check::<Setting>(&setting::FIELDS);
     check::<Rule>(&rule::RULE_FIELDS);
     check::<Accept>(&rule::ACCEPT_FIELDS);
+    check::<Store>(&store::FIELDS);
+    check::<StoreFile>(&file::FILE_FIELDS);
+    check::<Scope>(&file::SCOPE_FIELDS);
+    check::<Variable>(&file::VARIABLE_FIELDS);
+    check::<StoresFile>(&allowed::FILE_FIELDS);
+    check::<Allow>(&allowed::ALLOW_FIELDS);
 }
 
 #[test]
@@ -90,7 +102,10 @@ fn json_of(path: &Path) -> Value {
 
 #[test]
 fn the_project_files_of_the_demo_and_the_examples_fit_the_schema() {
-    let [(_, project), (_, catalogue)] = schemas();
+    let [(_, project), (_, catalogue), (_, store), _] = schemas();
+    let store = jsonschema::validator_for(store.as_value()).unwrap();
+    let scopes = json_of(&repository().join("demo/settings/scopes.toml"));
+    assert!(store.is_valid(&scopes), "the demo's store file");
     let project = jsonschema::validator_for(project.as_value()).unwrap();
     let catalogue = jsonschema::validator_for(catalogue.as_value()).unwrap();
     for name in ["demo", "examples/clean", "examples/every-rule"] {
