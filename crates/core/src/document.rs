@@ -1,6 +1,6 @@
 //! What one source says, before any layer looks at it.
 
-use crate::{KeyId, Keys, Note, Position, SourceText, Span, Value};
+use crate::{KeyId, Keys, Note, Position, SourceText, Span, Value, names_a_secret_inside};
 use std::sync::Arc;
 
 /// One value in a document, under the name that it has there.
@@ -83,6 +83,13 @@ impl Document {
         let index = index as usize;
         let found = self.notes.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
         Some(&self.notes[found].1)
+    }
+
+    /// Whether what the leaf says is secret whatever its setting is: a store says so, or there is a
+    /// secret's name in it.
+    pub fn hides(&self, leaf: u32) -> bool {
+        self.note(leaf).is_some_and(|note| note.secret)
+            || self.leaves.get(leaf as usize).is_some_and(|leaf| names_a_secret_inside(&leaf.value))
     }
 
     /// The bytes of every `$` in the text of the leaf at `index` that begins no reference.

@@ -6,7 +6,7 @@ use crate::resolution::Verdict;
 use crate::{
     Answers, Candidate, CandidateId, Edit, Explanation, KeyId, KeyPath, Kind, LayerIndex, Names,
     NearName, Position, Presence, Readings, Stand, Status, Trial, Value, hide_address_password,
-    is_near, names_a_secret_inside,
+    is_near,
 };
 use std::sync::Arc;
 
@@ -597,7 +597,7 @@ impl Wanted {
         let is_secret = from.hidden
             || answers.is_secret(key)
             || crate::is_secret_name(&keys.show(said.name))
-            || names_a_secret_inside(&said.value);
+            || input.document.hides(from.leaf);
         let sense = match self.layer {
             Some(layer) => (layer == input.layer).then_some(Sense::Layer)?,
             None if input.source.as_ref() == self.text => Sense::Source,

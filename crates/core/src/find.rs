@@ -1,8 +1,6 @@
 //! Backwards: which settings have a value, and where it is written.
 
-use crate::{
-    Answers, CandidateId, Explanation, Stand, Value, hide_address_password, names_a_secret_inside,
-};
+use crate::{Answers, CandidateId, Explanation, Stand, Value, hide_address_password};
 
 /// Something that is or contains the value that was looked for.
 #[derive(Clone, PartialEq, Debug)]
@@ -35,8 +33,7 @@ pub fn find(answers: &Answers<'_>, text: &str) -> Vec<Hit> {
         for id in candidates {
             let candidate = resolution.candidate(id);
             let value = &resolution.leaf(candidate).value;
-            let is_hidden =
-                resolution.reading(candidate).is_removal || names_a_secret_inside(value);
+            let is_hidden = resolution.reading(candidate).is_removal || resolution.hides(candidate);
             if is_hidden || !has(&hide_address_password(value), text) {
                 continue;
             }

@@ -167,6 +167,15 @@ pub enum Pins {
 }
 
 impl Pins {
+    /// Whether the layer could pin the key, or one above or below it.
+    pub(crate) fn could_meet(&self, keys: &Keys, key: KeyId) -> bool {
+        match self {
+            Pins::Nothing => false,
+            Pins::Everything => true,
+            Pins::Keys(patterns) => patterns.iter().any(|pattern| pattern.could_meet(keys, key)),
+        }
+    }
+
     /// Whether the key is pinned if the layer says anything about it.
     pub fn has(&self, keys: &Keys, key: KeyId) -> bool {
         match self {

@@ -74,6 +74,18 @@ impl Pattern {
         path.is_ok_and(|path| self.matches_segments(&path.segments().collect::<Vec<_>>()))
     }
 
+    /// Whether the pattern matches the key, or could match one above or below it.
+    pub(crate) fn could_meet(&self, keys: &Keys, key: KeyId) -> bool {
+        for (part, segment) in self.0.iter().zip(keys.segments(key)) {
+            match part {
+                Part::AnySegments => return true,
+                part if !part.matches(&segment) => return false,
+                _ => {}
+            }
+        }
+        true
+    }
+
     /// Whether the pattern matches a key of these segments.
     pub fn matches_segments(&self, segments: &[&str]) -> bool {
         match_run(&self.0, segments, |part| *part == Part::AnySegments, Part::matches)
@@ -82,30 +94,35 @@ impl Pattern {
 
 impl Part {
     fn matches(&self, text: &&str) -> bool {
-        let Part::Segment(literals) = self else {
-            return true;
-        };
-        let [first, between @ ..] = literals.as_slice() else {
-            return text.is_empty();
-        };
-        let [between @ .., last] = between else {
-            return *text == first;
-        };
-        let Some(rest) = text.strip_prefix(first.as_str()) else {
-            return false;
-        };
-        let Some(mut rest) = rest.strip_suffix(last.as_str()) else {
-            return false;
-        };
-        for literal in between {
-            // The leftmost place leaves the most for the literals that follow.
-            match rest.find(literal.as_str()) {
-                Some(at) => rest = &rest[at + literal.len()..],
-                None => return false,
-            }
+        match self {
+            Part::AnySegments => true,
+            Part::Segment(literals) => is_between_stars(literals, text),
         }
-        true
     }
+}
+
+/// Whether a text is these literals with any run of characters between each two.
+pub(crate) fn is_between_stars<S: AsRef<str>>(literals: &[S], text: &str) -> bool {
+    let [first, between @ ..] = literals else {
+        return text.is_empty();
+    };
+    let [between @ .., last] = between else {
+        return text == first.as_ref();
+    };
+    let Some(rest) = text.strip_prefix(first.as_ref()) else {
+        return false;
+    };
+    let Some(mut rest) = rest.strip_suffix(last.as_ref()) else {
+        return false;
+    };
+    for literal in between {
+        // The leftmost place leaves the most for the literals that follow.
+        match rest.find(literal.as_ref()) {
+            Some(at) => rest = &rest[at + literal.as_ref().len()..],
+            None => return false,
+        }
+    }
+    true
 }
 
 /// Matches items against parts of which some stand for any run of items, without recursion: only

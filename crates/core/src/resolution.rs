@@ -2,7 +2,7 @@
 
 use crate::{
     EmptyText, Gather, KeyId, Keys, LayerIndex, Leaf, Note, Null, Offer, Pins, Presence, Reading,
-    Readings, Secrets, Type, Value, names_a_secret_inside,
+    Readings, Secrets, Type, Value,
 };
 use std::sync::Arc;
 
@@ -518,28 +518,25 @@ impl Resolution {
     /// Whether what the candidate says is secret whatever its setting is: a store says so, or there
     /// is a secret's name in it.
     pub fn hides(&self, candidate: &Candidate) -> bool {
-        self.note(candidate).is_some_and(|note| note.secret)
-            || names_a_secret_inside(&self.leaf(candidate).value)
+        self.reading(candidate).document.hides(candidate.leaf)
     }
 
     /// The weakest of the layers that could not be asked and could change what the setting comes to.
     pub fn uncertain_by(&self, key: KeyId) -> Option<LayerIndex> {
+        self.unasked().find(|layer| self.could_be_changed_by(*layer, key))
+    }
+
+    /// The layers that could not be asked, weakest first.
+    pub(crate) fn unasked(&self) -> impl Iterator<Item = LayerIndex> + '_ {
         let layers = self.readings.layers.iter().enumerate();
-        let mut unasked = layers
+        layers
             .filter(|(_, layer)| matches!(layer.presence, Presence::Unavailable(_)))
             .map(|(index, _)| LayerIndex(index))
-            .peekable();
-        unasked.peek()?;
-        unasked.find(|layer| self.could_be_changed_by(*layer, key))
     }
 
     fn could_be_changed_by(&self, unasked: LayerIndex, key: KeyId) -> bool {
         let keys = self.keys();
         let layer = self.readings.layer(unasked);
-        let pins = |layer: LayerIndex| {
-            let pins = &self.readings.layer(layer).pins;
-            std::iter::once(key).chain(keys.above(key)).any(|key| pins.has(keys, key))
-        };
         if let Some(into) = &layer.into {
             // All that it says stands at or below that key.
             let is_related = keys
@@ -566,7 +563,12 @@ impl Resolution {
         let strongest = leaves.chain(nulls).map(|id| self.layer_of(self.candidate(id))).max();
         let is_decided_above = strongest.is_some_and(|strongest| strongest > unasked);
         let gathers = self.gather(key).is_some() && self.winner(key).is_some();
-        !is_decided_above || gathers || pins(unasked)
+        // What it pins would block the stronger, or what reshapes that, anywhere in the same branch; and
+        // what it takes away could have given the stronger a type.
+        let top = keys.above(key).last().unwrap_or(key);
+        let meets = layer.pins.could_meet(keys, top)
+            || layer.removes.iter().any(|removal| removal.pattern.could_meet(keys, top));
+        !is_decided_above || gathers || meets
     }
 
     /// The layer of `candidate`.

@@ -1,6 +1,7 @@
 //! Scopes of stores: the variables that a team, a pipeline or a target environment keeps, whom they
 //! are meant for, and what is known about each besides its value.
 
+use crate::pattern::is_between_stars;
 use crate::{Context, Document, KeyId, Keys, Leaf, OfScope, SourceText, Span, Value, list_values};
 use std::sync::Arc;
 
@@ -93,20 +94,7 @@ impl Audience {
 
 /// Whether `text` is what `pattern` says, in which `*` is any run of characters.
 fn wild_match(pattern: &str, text: &str) -> bool {
-    let mut parts = pattern.split('*');
-    let Some(mut rest) = parts.next().and_then(|first| text.strip_prefix(first)) else {
-        return false;
-    };
-    let Some(last) = parts.next_back() else {
-        return rest.is_empty();
-    };
-    for part in parts {
-        match rest.find(part) {
-            Some(at) => rest = &rest[at + part.len()..],
-            None => return false,
-        }
-    }
-    rest.ends_with(last)
+    is_between_stars(&pattern.split('*').collect::<Vec<&str>>(), text)
 }
 
 /// Whether the name of a scope is what a pattern says: segment by segment, `*` within one.

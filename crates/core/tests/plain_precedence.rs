@@ -5,7 +5,7 @@
 
 mod common;
 
-use common::{Declares, Said, answers, readings_of, text};
+use common::{Declares, Said, answers, readings_of, text, withheld};
 use justwhy_core::{
     Element, Empty, EmptyText, Explanation, Gather, KeyPath, Null, Pattern, Span, Status, Value,
     read_like, read_list,
@@ -45,7 +45,8 @@ fn matches(patterns: &[String], key: &[String]) -> bool {
 
 /// The candidates in force, weakest first.
 fn in_force(all: &[Plain]) -> impl Iterator<Item = usize> + '_ {
-    (0..all.len()).filter(|index| ["wins", "contributes"].contains(&all[*index].verdict))
+    let names = ["wins", "contributes", "unreadable"];
+    (0..all.len()).filter(move |index| names.contains(&all[*index].verdict))
 }
 
 fn declared<'d>(declares: &'d [Declares], key: &[String]) -> Option<&'d Declares> {
@@ -85,12 +86,14 @@ fn resolve(layers: &[Said], declares: &[Declares]) -> Vec<Plain> {
                     Some(_) => false,
                     None => said.empty == Empty::Unset,
                 };
+                let is_withheld = *value == withheld();
                 let is_empty = *value == text("") && skips;
                 let is_null = *value == Value::Null && said.null == Null::Unset;
-                let blocked_by = if is_empty { None } else { blocker(&all, layer, &key, is_null) };
+                let has_none = is_empty || is_withheld;
+                let blocked_by = if has_none { None } else { blocker(&all, layer, &key, is_null) };
                 let is_blocked = blocked_by.is_some();
                 let gathers = declares.is_some_and(|it| it.gather.is_some());
-                if !is_empty && !is_blocked {
+                if !has_none && !is_blocked {
                     for old in in_force(&all).collect::<Vec<_>>() {
                         let it = &all[old];
                         let (same, below, above) =
@@ -115,6 +118,7 @@ fn resolve(layers: &[Said], declares: &[Declares]) -> Vec<Plain> {
                     }
                 }
                 let verdict = match () {
+                    _ if is_withheld => "withheld",
                     _ if is_empty => "empty",
                     _ if is_blocked => "blocked",
                     _ if is_null => "removes",
@@ -145,6 +149,12 @@ fn resolve(layers: &[Said], declares: &[Declares]) -> Vec<Plain> {
             if all[null].layer == layer && all[null].verdict == "removes" && is_ended {
                 all[null].is_pinned = false;
             }
+        }
+    }
+    // What is in force and cannot be read keeps its rank, and is told for what it is.
+    for it in in_force(&all).collect::<Vec<_>>() {
+        if all[it].value == Value::Unread {
+            all[it].verdict = "unreadable";
         }
     }
     all
@@ -230,6 +240,9 @@ fn evaluate(
     let Some(winner) = parts.last().copied() else {
         return Ok(None);
     };
+    if parts.iter().any(|part| all[*part].verdict == "unreadable") {
+        return wrong("unreadable");
+    }
     let declares_it = declared(declares, key);
     let (mut expanded, mut found) = (Vec::new(), Vec::new());
     // The strongest first, as a reader would look at them.
@@ -282,7 +295,7 @@ fn convert(all: &[Plain], winner: usize, value: Value) -> Value {
     if all[winner].untyped {
         let key = &all[winner].key;
         for weaker in all[..winner].iter().rev().filter(|weaker| weaker.key == *key) {
-            let counts = !["removed", "empty", "blocked"].contains(&weaker.verdict);
+            let counts = !["removed", "empty", "blocked", "withheld"].contains(&weaker.verdict);
             let gives =
                 matches!(weaker.value, Value::Boolean(_) | Value::Integer(_) | Value::Number(_));
             if counts && gives {
@@ -389,7 +402,8 @@ fn values() -> impl Strategy<Value = Value> {
         let items = items.into_iter().map(|value| Element { value, at: Span::default() });
         Value::List(items.collect())
     });
-    prop_oneof![6 => scalars(), 3 => references(), 2 => list]
+    let kept = prop_oneof![Just(withheld()), Just(Value::Unread)];
+    prop_oneof![12 => scalars(), 6 => references(), 4 => list, 3 => kept]
 }
 
 /// Layers, weakest first, and what a catalogue declares.
@@ -423,6 +437,7 @@ fn projects() -> impl Strategy<Value = Project> {
             pins,
             removes,
             sources,
+            is_unavailable: false,
         };
         layers.into_iter().map(said).collect()
     });
@@ -477,6 +492,9 @@ proptest! {
                 (Status::Error { code, .. }, Err(expected)) => {
                     prop_assert_eq!(*code, expected.code);
                 }
+                (Status::Unreadable { .. }, Err(expected)) => {
+                    prop_assert_eq!("unreadable", expected.code);
+                }
                 (Status::Error { message, .. }, Ok(expected)) => {
                     prop_assert!(false, "{:?}: {} but {:?}", path, message, expected);
                 }
@@ -486,6 +504,48 @@ proptest! {
             prop_assert!(!answer.why(&answers).is_empty());
             prop_assert!(answer.rows(&answers).len() >= layers.len());
             prop_assert!(KeyPath::parse(&readings.keys.show(key)).is_ok());
+        }
+    }
+}
+
+/// What a scope can say: texts.
+fn as_a_scope(said: &Said) -> Said {
+    let mut said = said.clone();
+    said.untyped = true;
+    for offers in &mut said.sources {
+        offers.retain(|(_, value)| matches!(value, Value::Text(_) | Value::Unread));
+    }
+    said
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 20_000, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// A setting that is not called uncertain is what it is whatever the layer says that was not asked.
+    #[test]
+    fn what_is_certain_is_so_whatever_was_not_asked(
+        (layers, declares) in projects(),
+        unasked in any::<prop::sample::Index>(),
+    ) {
+        let mut asked = layers;
+        let number = unasked.index(asked.len());
+        asked[number] = as_a_scope(&asked[number]);
+        let mut unasked = asked.clone();
+        unasked[number].is_unavailable = true;
+        let (with, without) = (readings_of(&asked, &declares), readings_of(&unasked, &declares));
+        let (with, without) = (answers(&with), answers(&without));
+        let keys = without.resolution().keys();
+        for key in without.resolution().settings() {
+            let before = Explanation::of(&without, key);
+            prop_assert!(!before.why(&without).is_empty());
+            if matches!(before.status, Status::Uncertain { .. }) {
+                prop_assert!(before.value().is_none());
+                continue;
+            }
+            let same = with.resolution().keys().find_segments(&keys.segments(key)).unwrap();
+            let after = Explanation::of(&with, same);
+            prop_assert_eq!(before.status.name(), after.status.name(), "{}", keys.show(key));
+            prop_assert_eq!(before.value(), after.value(), "{}", keys.show(key));
         }
     }
 }

@@ -90,11 +90,22 @@ fn a_secret_of_a_scope_is_shown_nowhere() {
     assert_eq!(place.run(&["find", "canary"]).code, 1, "a secret is found");
     let run = place.run(&["explain", "sms.pin"]);
     assert!(run.stdout.contains("It was set 3 March 2026 by mara."), "{}", run.stdout);
-    // A losing secret hides only what it says itself.
+    // A losing or withheld secret is not found either, and hides only what it says itself.
     let place = Place::new(&[
         ("justwhy.toml", &project(BOTH).replace("max = 4 }", "max = 4 }\n[[layer]]\nname = \"x\"\nscope = \"x\"\n")),
         ("scopes.toml", &SCOPES.replace("[scope.everyone", "[scope.x.variables]\nTIDE_POOL__MAX = { value = \"9\", secret = true }\n[scope.everyone")),
     ]);
+    let scopes = place.path().join("scopes.toml");
+    let text = std::fs::read_to_string(&scopes).unwrap();
+    let text = text.replace("value = \"9\"", "value = \"$canary-9\"");
+    std::fs::write(&scopes, text).unwrap();
+    assert_eq!(place.run(&["find", "canary-9"]).code, 1);
+    for arguments in
+        [&["explain", "**"][..], &["check"], &["check", "--output", "json"], &["find", "9"]]
+    {
+        let run = place.run(arguments);
+        assert!(!run.all().contains("canary"), "{arguments:?}: {}", run.all());
+    }
     let run = place.run(&["explain", "pool.max"]);
     assert!(run.stdout.starts_with("pool.max = 8"), "{}", run.stdout);
     assert!(

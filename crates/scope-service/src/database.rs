@@ -255,7 +255,7 @@ impl Database {
                  WHERE name > ?1 AND name >= ?2 AND substr(name, 1, length(?2)) = ?2 \
                  ORDER BY name LIMIT ?3",
             )?;
-            let rows = statement.query_map(params![from, prefix, limit + 1], |row| scope(row))?;
+            let rows = statement.query_map(params![from, prefix, limit + 1], scope)?;
             let mut scopes = rows.collect::<Result<Vec<WireScope>, _>>()?;
             let more = scopes.len() > limit;
             scopes.truncate(limit);
@@ -274,7 +274,7 @@ impl Database {
     pub(crate) fn scope(&self, name: &str, role: Role) -> Done<WireScope> {
         self.read(|transaction| {
             let sql = "SELECT name, about, visible_to, revision FROM scope WHERE name = ?1";
-            let found = transaction.query_row(sql, [name], |row| scope(row)).optional()?;
+            let found = transaction.query_row(sql, [name], scope).optional()?;
             let mut scope = found.ok_or(Problem::NoScope)?;
             let mut variables = variables(transaction, (name, name), role)?;
             scope.variables = variables.remove(name).unwrap_or_default();

@@ -159,11 +159,11 @@ impl Client {
         };
         // Only what could be used is kept.
         let use_and_keep = |scopes: Vec<WireScope>, revision: u64, etag: Option<String>| {
-            let copy = shelf.map(|it| it.copy_of(&scopes, revision, etag, question.is_secret));
+            let text = shelf.map(|it| it.text_of(&scopes, revision, etag, question.is_secret));
             let used = used(store, scopes, &unreadable)?;
             self.learn(store, Some(revision), None, false);
-            if let (Some(shelf), Some(copy)) = (shelf, &copy) {
-                shelf.keep(copy);
+            if let (Some(shelf), Some(text)) = (shelf, &text) {
+                shelf.keep(text);
             }
             Ok(used)
         };

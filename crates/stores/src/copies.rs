@@ -2,11 +2,12 @@
 //! this user alone, and never with a secret's value in it.
 
 use crate::time::now;
-use crate::wire::{WireScope, WireVariable};
+use crate::wire::{OneOrMore, WireScope};
 use justwhy_core::{hide_address_password, is_nearly_secret_name, speaks_of_a_secret};
 use justwhy_sources::{Asked, Store};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest as _, Sha256};
+use std::collections::{BTreeMap, HashMap};
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
 
@@ -15,7 +16,7 @@ const MOST_BYTES: u64 = 256 * 1024 * 1024;
 
 /// What is kept of an answer.
 #[derive(Serialize, Deserialize, Debug)]
-pub(crate) struct Copy {
+pub(crate) struct Copy<S = WireScope> {
     justwhy: u8,
     /// Of which store: its kind and its addresses.
     store: String,
@@ -25,7 +26,34 @@ pub(crate) struct Copy {
     pub(crate) revision: u64,
     /// By what the store tells whether the answer would be the same; none if something was left out.
     pub(crate) etag: Option<String>,
-    pub(crate) scopes: Vec<WireScope>,
+    pub(crate) scopes: Vec<S>,
+}
+
+/// A scope as it is kept; read back as a [`WireScope`].
+#[derive(Serialize)]
+struct KeptScope<'s> {
+    name: &'s str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    about: Option<&'s str>,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    visible_to: &'s BTreeMap<String, OneOrMore>,
+    revision: u64,
+    variables: BTreeMap<&'s str, KeptVariable<'s>>,
+}
+
+/// A variable as it is kept.
+#[derive(Serialize)]
+struct KeptVariable<'s> {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    value: Option<&'s str>,
+    secret: bool,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    visible_to: &'s BTreeMap<String, OneOrMore>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    updated: Option<&'s str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    by: Option<&'s str>,
+    revision: u64,
 }
 
 /// Where the copy of an answer is kept.
@@ -67,61 +95,74 @@ impl Shelf {
     }
 
     /// What to keep of an answer: all but its secrets; `etag` only if nothing had to be left out.
-    pub(crate) fn copy_of(
+    pub(crate) fn text_of(
         &self,
         scopes: &[WireScope],
         revision: u64,
         etag: Option<String>,
         is_secret: &dyn Fn(&str) -> bool,
-    ) -> Copy {
+    ) -> Vec<u8> {
         let mut is_whole = true;
-        let scopes = scopes.iter().map(|scope| {
+        // Scopes mostly have variables of the same names.
+        let mut names: HashMap<&str, bool> = HashMap::new();
+        let mut is_secret = |name| {
+            *names.entry(name).or_insert_with(|| is_secret(name) || is_nearly_secret_name(name))
+        };
+        let mut kept = Vec::with_capacity(scopes.len());
+        for scope in scopes {
             let variables = scope.variables.iter().map(|(name, variable)| {
                 let hides = variable.value.as_deref().is_some_and(|value| {
-                    variable.secret
-                        || is_secret(name)
-                        || is_nearly_secret_name(name)
-                        || tells(value)
+                    variable.secret || is_secret(name.as_str()) || tells(value)
                 });
                 is_whole &= !hides;
-                let kept = match hides {
+                let kept = KeptVariable {
+                    value: variable.value.as_deref().filter(|_| !hides),
                     // Marked, so that a copy of it is never taken for a value left out.
-                    true => WireVariable { value: None, secret: true, ..variable.clone() },
-                    false => variable.clone(),
+                    secret: variable.secret || hides,
+                    visible_to: &variable.visible_to,
+                    updated: variable.updated.as_deref(),
+                    by: variable.by.as_deref(),
+                    revision: variable.revision,
                 };
-                (name.clone(), kept)
+                (name.as_str(), kept)
             });
-            WireScope { variables: variables.collect(), ..scope.clone() }
-        });
-        let scopes = scopes.collect();
-        Copy {
+            kept.push(KeptScope {
+                name: &scope.name,
+                about: scope.about.as_deref(),
+                visible_to: &scope.visible_to,
+                revision: scope.revision,
+                variables: variables.collect(),
+            });
+        }
+        let copy = Copy {
             justwhy: 1,
             store: self.store.clone(),
             asked: self.asked.clone(),
             kept_at: now(),
             revision,
             etag: etag.filter(|_| is_whole),
-            scopes,
-        }
+            scopes: kept,
+        };
+        serde_json::to_vec(&copy).unwrap_or_default()
     }
 
-    /// Keeps a copy. That it cannot be kept harms nobody.
-    pub(crate) fn keep(&self, copy: &Copy) {
-        let _ = self.write(copy);
+    /// Keeps a text. That it cannot be kept harms nobody.
+    pub(crate) fn keep(&self, text: &[u8]) {
+        let _ = self.write(text);
     }
 
     /// Notes that the copy still holds.
     pub(crate) fn confirm(&self, copy: &mut Copy) {
         copy.kept_at = now();
-        self.keep(copy);
+        self.keep(&serde_json::to_vec(copy).unwrap_or_default());
     }
 
-    fn write(&self, copy: &Copy) -> std::io::Result<()> {
+    fn write(&self, text: &[u8]) -> std::io::Result<()> {
         let folder = self.path.parent().unwrap_or(Path::new("."));
         make_folder(folder)?;
         // Temporary files are for their owner alone.
         let mut file = tempfile::NamedTempFile::new_in(folder)?;
-        file.write_all(&serde_json::to_vec(copy)?)?;
+        file.write_all(text)?;
         file.persist(&self.path)?;
         Ok(())
     }

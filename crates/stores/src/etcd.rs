@@ -66,14 +66,6 @@ struct About {
     visible_to: BTreeMap<String, OneOrMore>,
 }
 
-/// What the key of a variable holds: its value alone, or with what is known about it.
-#[derive(Deserialize)]
-#[serde(untagged)]
-enum Held {
-    Alone(String),
-    Whole(WireVariable),
-}
-
 impl<'c> Etcd<'c> {
     pub(crate) fn new(lines: Vec<Line<'c>>, root: &'c str, most: u64) -> Etcd<'c> {
         Etcd { lines, root, most, session: RefCell::default() }
@@ -135,11 +127,13 @@ impl<'c> Etcd<'c> {
             scope.visible_to = about.visible_to;
             return Ok(());
         }
-        let held: Held = serde_json::from_slice(&value).map_err(|_| bad("variable of a scope"))?;
-        let wire = match held {
-            Held::Alone(value) => WireVariable { value: Some(value), ..WireVariable::default() },
-            Held::Whole(whole) => whole,
+        // Its value alone, or with what is known about it.
+        let wire = match value.trim_ascii_start().first() {
+            Some(b'"') => serde_json::from_slice(&value)
+                .map(|value| WireVariable { value: Some(value), ..WireVariable::default() }),
+            _ => serde_json::from_slice(&value),
         };
+        let wire: WireVariable = wire.map_err(|_| bad("variable of a scope"))?;
         if wire.value.is_none() {
             return Err(bad("variable of a scope"));
         }

@@ -68,7 +68,7 @@ pub(crate) fn read(place: &Place) -> Allowance {
         return Allowance::Unusable(why);
     }
     match read_allowed(&shown, bytes) {
-        Ok(allowed) => Allowance::Listed(allowed),
+        Ok(allowed) => Allowance::Listed(allowed.into_iter().map(|it| beside(path, it)).collect()),
         Err(errors) => {
             let told = |error: &Error| match error.helps().first() {
                 Some(help) => format!("{error} ({help})"),
@@ -76,6 +76,16 @@ pub(crate) fn read(place: &Place) -> Allowance {
             };
             Allowance::Unusable(errors.first().map(told).unwrap_or_default())
         }
+    }
+}
+
+/// Its files stand where the file says, seen from its own folder and not from where somebody stands.
+fn beside(path: &Path, allowed: Allowed) -> Allowed {
+    let folder = path.parent().unwrap_or(Path::new(""));
+    Allowed {
+        authorities: allowed.authorities.map(|file| folder.join(file)),
+        certificate: allowed.certificate.map(|(one, two)| (folder.join(one), folder.join(two))),
+        ..allowed
     }
 }
 

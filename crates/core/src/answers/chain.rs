@@ -123,6 +123,7 @@ impl Walk<'_, '_> {
         match meaning_for(self.answers, context, reference, resolution, candidate) {
             Err(problem) => hop.found = HopValue::Error(problem),
             Ok(Meaning::Nothing(why)) => hop.found = HopValue::Nothing(why),
+            Ok(Meaning::Uncertain(why)) => hop.found = HopValue::Error(why),
             Ok(Meaning::Variable(name)) => {
                 let found = self.answers.outside.variable(&name);
                 let is_secret =

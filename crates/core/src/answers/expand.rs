@@ -1,6 +1,6 @@
 //! Rule 6: what `${…}` in the texts of a candidate becomes.
 
-use super::{Answers, Asked, Failure, LONGEST_WAY, Weight};
+use super::{Answers, Asked, Failure, LONGEST_WAY, UNCERTAIN, Weight};
 use crate::convert::show_in_text;
 use crate::reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
 use crate::{
@@ -55,6 +55,8 @@ pub(super) enum Meaning {
     File(String),
     /// Nothing, and why, as a clause.
     Nothing(String),
+    /// Nobody can tell, and why, as a clause.
+    Uncertain(String),
 }
 
 /// The expansion of what is in force for one setting. Goes on over answers that are not known yet, to
@@ -226,6 +228,10 @@ impl<'a, 'o> Expansion<'a, 'o> {
         };
         match meaning(answers, self.asked.context, reference, reading).map_err(bad)? {
             Meaning::Nothing(why) => Ok(Found::Nothing(why)),
+            Meaning::Uncertain(why) => {
+                let message = format!("`{}`: {why}", reference.show());
+                Err(Failure::new(UNCERTAIN, message))
+            }
             Meaning::Variable(name) => {
                 self.secret |= is_secret_name(&name) || answers.outside.is_secret_variable(&name);
                 self.height = self.height.max(1);
@@ -321,7 +327,14 @@ fn meaning(
         Target::File(path) => Meaning::File(path.clone()),
         Target::Key(path) => match setting_at(&resolution, path) {
             Ok(key) => setting(key),
-            Err(why) => Meaning::Nothing(why),
+            Err(why) => match resolution.unasked().next() {
+                None => Meaning::Nothing(why),
+                Some(layer) => {
+                    let layer = resolution.readings().layer(layer);
+                    let absence = layer.absence().unwrap_or_default();
+                    Meaning::Uncertain(format!("{why}; {} could: {absence}", layer.name))
+                }
+            },
         },
         Target::Name(name) => {
             let naming = reading.naming.or_else(|| first_naming(reading.resolution));

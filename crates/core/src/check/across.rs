@@ -88,7 +88,7 @@ impl<'a> Across<'a> {
             said.full.add(&seen.full);
             said.counts |= does;
             said.is_told |= is_told;
-            said.is_secret |= seen.answer.secret;
+            said.is_secret |= seen.answer.secret || resolution.hides(candidate);
             if candidate.verdict == Verdict::Wins {
                 said.repeats = Some(said.repeats.unwrap_or(true) && repeats);
                 if repeats {

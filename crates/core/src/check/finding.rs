@@ -225,8 +225,8 @@ impl<'s> Lines<'s> {
             let Some(text) = &reading.document.text else { continue };
             for offer in &reading.offers {
                 let leaf = &reading.document.leaves[offer.leaf as usize];
-                let is_secret = self.survey.secrets().has(offer.key)
-                    || crate::names_a_secret_inside(&leaf.value);
+                let is_secret =
+                    self.survey.secrets().has(offer.key) || reading.document.hides(offer.leaf);
                 if let Some(at) = leaf.at.filter(|_| is_secret) {
                     let (start, end) = (text.position(at.start).line, text.position(at.end).line);
                     hidden.extend(start..=end.max(start));

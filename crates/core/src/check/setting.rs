@@ -376,7 +376,8 @@ fn text(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
             add(CheckRule::NotRun, why.to_owned(), help);
         }
         // Any text may stand in a secret.
-        if let Some(name) = bare_dollar(text, literal).filter(|_| !seen.answer.secret) {
+        let hides = seen.answer.secret || resolution.hides(candidate);
+        if let Some(name) = bare_dollar(text, literal).filter(|_| !hides) {
             let message = format!("${name} is no reference here, it stays in the text");
             let help = match is_shell_like {
                 true => format!("write ${{{name}}} if it is meant as one"),

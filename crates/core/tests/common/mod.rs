@@ -5,8 +5,8 @@
 
 use justwhy_core::{
     Answers, Context, Declared, Document, Empty, EmptyText, ExpansionLimits, Gather, Input, Inputs,
-    KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Null, Outside, Pattern, Pins,
-    Readings, Removal, Resolution, SourceText, Span, Value,
+    KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Note, Null, Outside, Pattern, Pins,
+    Presence, Readings, Removal, Resolution, SourceText, Span, Value,
 };
 use std::sync::Arc;
 
@@ -22,6 +22,8 @@ pub(crate) struct Said {
     pub(crate) removes: Vec<String>,
     /// What each source says.
     pub(crate) sources: Vec<Vec<(String, Value)>>,
+    /// Whether its store was not asked; it says nothing then.
+    pub(crate) is_unavailable: bool,
 }
 
 impl Said {
@@ -58,7 +60,13 @@ pub(crate) fn usual(offers: &[(&str, Value)]) -> Said {
         pins: Vec::new(),
         removes: Vec::new(),
         sources: vec![offers],
+        is_unavailable: false,
     }
+}
+
+/// A value that a store keeps for others.
+pub(crate) fn withheld() -> Value {
+    text("(withheld)")
 }
 
 /// What was read from these layers, weakest first, named `layer-0`, `layer-1` and so on.
@@ -89,6 +97,11 @@ pub(crate) fn readings_of(layers: &[Said], declares: &[Declares]) -> Arc<Reading
                 at: Span::default(),
             })
             .collect();
+        if said.is_unavailable {
+            layer.presence = Presence::Unavailable("nobody asked".to_owned());
+            all.push(layer);
+            continue;
+        }
         all.push(layer);
         for (source, offers) in said.sources.iter().enumerate() {
             let leaves = offers.iter().map(|(key, value)| Leaf {
@@ -96,10 +109,21 @@ pub(crate) fn readings_of(layers: &[Said], declares: &[Declares]) -> Arc<Reading
                 value: value.clone(),
                 at: None,
             });
+            let mut document = Document { leaves: leaves.collect(), ..Document::default() };
+            for (at, (_, value)) in offers.iter().enumerate() {
+                let mut note = Note::default();
+                if *value == withheld() {
+                    note.withheld = Some("it is meant for others".into());
+                }
+                if *value == Value::Unread {
+                    note.unreadable = Some("it is not shown".into());
+                }
+                document.notes.push((at, Arc::new(note)));
+            }
             inputs.push(Input {
                 layer: LayerIndex(number),
                 source: format!("source-{number}-{source}").into(),
-                document: Arc::new(Document { leaves: leaves.collect(), ..Document::default() }),
+                document: Arc::new(document),
                 section: None,
                 may_lack_section: false,
                 untyped: said.untyped,
