@@ -175,3 +175,44 @@ fn text_of(settings: impl Iterator<Item = usize>, layer: usize, file: &str) -> S
     }
     out
 }
+
+/// Writes a store of 1,000 scopes of 50 variables, and projects whose one layer reads all of them: from
+/// that file, from a service and from etcd; and the `stores.toml` that allows it.
+pub fn write_scopes(folder: &Path, service: &str, etcd: &str) -> io::Result<()> {
+    const SCOPES: usize = 1_000;
+    const VARIABLES: usize = 50;
+    std::fs::create_dir_all(folder)?;
+    let mut text = "justwhy = 1\n".to_owned();
+    for scope in 0..SCOPES {
+        text.push_str(&format!("[scope.\"team/t{scope:04}\"]\nabout = \"Team {scope}\"\n"));
+        text.push_str(&format!("[scope.\"team/t{scope:04}\".variables]\n"));
+        for variable in 0..VARIABLES {
+            let name = format!("TIDE_GROUP_{}__SETTING_{variable}", scope % 100);
+            text.push_str(&match variable % 5 {
+                0 => format!(
+                    "{name} = {{ value = \"{}\", updated = 2026-03-02T09:00:00Z, by = \"mara\" }}\n",
+                    scope * VARIABLES + variable
+                ),
+                _ => format!("{name} = \"value {scope} of {variable}\"\n"),
+            });
+        }
+    }
+    std::fs::write(folder.join("scopes.toml"), text)?;
+    let token = "token_variable = \"TIDE_HQ_TOKEN\"";
+    for (name, store) in [
+        ("file", "file = \"../scopes.toml\"".to_owned()),
+        ("service", format!("url = \"{service}\"\n{token}")),
+        ("etcd", format!("etcd = [\"{etcd}\"]")),
+    ] {
+        std::fs::create_dir_all(folder.join(name))?;
+        let project = format!(
+            "justwhy = 1\n[variables]\nprefix = \"TIDE_\"\n[store.hq]\n{store}\n[[layer]]\nname = \
+             \"teams\"\nscope = \"team/*\"\n"
+        );
+        std::fs::write(folder.join(name).join("justwhy.toml"), project)?;
+    }
+    let allow = format!(
+        "justwhy = 1\n[[allow]]\norigin = \"{service}\"\n{token}\n[[allow]]\norigin = \"{etcd}\"\n"
+    );
+    std::fs::write(folder.join("stores.toml"), allow)
+}

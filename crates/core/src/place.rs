@@ -31,17 +31,18 @@ pub struct Position {
     pub column: usize,
 }
 
-/// The text of a source, which turns byte offsets into lines and columns when they are shown.
+/// The text of a source, which turns byte offsets into lines and columns when they are shown. Clones
+/// share it, and what was found out about its lines: a store has as many documents as scopes.
 #[derive(Clone, Debug)]
 pub struct SourceText {
     text: Arc<str>,
-    line_starts: OnceLock<Box<[u32]>>,
+    line_starts: Arc<OnceLock<Box<[u32]>>>,
 }
 
 impl SourceText {
     /// Keeps `text`, which must not begin with a byte order mark.
     pub fn new(text: Arc<str>) -> SourceText {
-        SourceText { text, line_starts: OnceLock::new() }
+        SourceText { text, line_starts: Arc::default() }
     }
 
     /// The whole text.

@@ -38,12 +38,19 @@ pub fn is_nearly_secret_name(name: &str) -> bool {
     is_secret_name(name)
         || WORDS.iter().any(|wanted| {
             let whole = wanted.concat();
-            parts.windows(wanted.len()).any(|run| crate::is_near(&run.concat(), &whole))
+            parts.windows(wanted.len()).any(|run| {
+                // A near miss has nearly as many letters, which is told without looking at them.
+                let length: usize = run.iter().map(String::len).sum();
+                length.abs_diff(whole.len()) <= 2 && crate::is_near(&run.concat(), &whole)
+            })
         })
 }
 
 /// Whether a line of a file has a word of a secret anywhere, in a comment too.
 pub fn speaks_of_a_secret(line: &str) -> bool {
+    if !could_be_secret(&line.to_ascii_lowercase()) {
+        return false;
+    }
     let parts = line.split(|c: char| !c.is_alphanumeric() && !matches!(c, '_' | '-' | '.'));
     parts
         .into_iter()

@@ -271,6 +271,11 @@ impl Database {
         })
     }
 
+    /// The revision of the store as a whole.
+    pub(crate) fn revision(&self) -> Done<u64> {
+        self.read(revision)
+    }
+
     pub(crate) fn scope(&self, name: &str, role: Role) -> Done<WireScope> {
         self.read(|transaction| {
             let sql = "SELECT name, about, visible_to, revision FROM scope WHERE name = ?1";

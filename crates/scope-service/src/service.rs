@@ -158,12 +158,16 @@ fn tagged<T: Serialize>(
     headers: &HeaderMap,
     body: &T,
 ) -> Response {
-    let known = headers.get(header::IF_NONE_MATCH).and_then(|value| value.to_str().ok());
-    let is_known = known.is_some_and(|known| known.split(',').any(|known| known.trim() == tag));
-    match is_known && status == StatusCode::OK {
+    match status == StatusCode::OK && knows(headers, &tag) {
         true => (StatusCode::NOT_MODIFIED, [(header::ETAG, tag)]).into_response(),
         false => (status, [(header::ETAG, tag)], Json(body)).into_response(),
     }
+}
+
+/// Whether whoever asks has what is tagged so.
+fn knows(headers: &HeaderMap, tag: &str) -> bool {
+    let known = headers.get(header::IF_NONE_MATCH).and_then(|value| value.to_str().ok());
+    known.is_some_and(|known| known.split(',').any(|known| known.trim() == tag))
 }
 
 async fn me(asking: Asking) -> Json<Caller> {
@@ -199,6 +203,11 @@ async fn list(
         None => None,
     };
     let (role, prefix) = (asking.role, listing.prefix);
+    // What has not changed need not be read.
+    let now = tag(blocking(&database, Database::revision).await?, role);
+    if knows(&headers, &now) {
+        return Ok((StatusCode::NOT_MODIFIED, [(header::ETAG, now)]).into_response());
+    }
     let page = blocking(&database, move |database| {
         let after = after.as_ref().map(|(revision, name)| (*revision, name.as_str()));
         database.page(&prefix, limit, after, role)
