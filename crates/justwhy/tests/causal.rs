@@ -183,7 +183,7 @@ fn layer(random: &mut Random, number: usize, head: &mut Vec<String>, project: &m
     let name = format!("layer-{number}");
     head.push("[[layer]]".to_owned());
     head.push(format!("name = \"{name}\""));
-    let kind = random.below(12);
+    let kind = random.below(13);
     let mut values: Option<Vec<String>> = None;
     match kind {
         0 => {
@@ -277,6 +277,26 @@ fn layer(random: &mut Random, number: usize, head: &mut Vec<String>, project: &m
             let lines = lines.map(|(key, _)| format!("{key} = {}", value(random, true)));
             let lines = lines.collect();
             project.files.insert(format!("{name}.toml"), lines);
+        }
+        11 => {
+            head.push(format!("scope = \"{}\"", random.one(&["team/*", "team/a", "*/b"])));
+            head.push(format!("store = \"store-{number}\""));
+            let store = format!("[store.store-{number}]\nfile = \"{name}.store\"");
+            // Before the first axis, as nothing else ends the table before it.
+            for line in store.lines().rev() {
+                head.insert(3, line.to_owned());
+            }
+            let mut lines = vec!["justwhy = 1".to_owned()];
+            for scope in ["a", "b"] {
+                lines.push(format!("[scope.\"team/{scope}\"]"));
+                if random.once_in(3) {
+                    let environment = random.one(&["dev", "pro*"]);
+                    lines.push(format!("visible_to = {{ environment = \"{environment}\" }}"));
+                }
+                lines.push(format!("[scope.\"team/{scope}\".variables]"));
+                lines.extend(env(random));
+            }
+            project.files.insert(format!("{name}.store"), lines);
         }
         _ => values = Some(toml(random)),
     }

@@ -303,7 +303,10 @@ fn one(look: &Look, store: &ShownStore) -> String {
         };
         look.paragraph(&mut out, &file, "  ");
         for line in allow.text.lines() {
-            out.push_str(&format!("    {}\n", look.paint(Role::Value, &look.text(line))));
+            let line = look.paint(Role::Value, &look.text(line));
+            out.push_str(if line.is_empty() { "" } else { "    " });
+            out.push_str(&line);
+            out.push('\n');
         }
     }
     let names = store.reads.iter().map(|reading| reading.layer.len()).max().unwrap_or(0);
@@ -320,7 +323,10 @@ fn one(look: &Look, store: &ShownStore) -> String {
             (Some(why), _) => format!("inactive: {why}"),
             (None, true) if store.state == "answers" => "no such scope".to_owned(),
             (None, true) => String::new(),
-            (None, false) => reading.scopes.iter().map(counted).collect::<Vec<_>>().join("; "),
+            (None, false) => {
+                let counts = reading.scopes.iter().map(|it| counted(it, &scope));
+                counts.collect::<Vec<_>>().join("; ")
+            }
         };
         let indent = names + widest + 6;
         let room = look.columns().saturating_sub(indent).max(24);
@@ -334,8 +340,8 @@ fn one(look: &Look, store: &ShownStore) -> String {
     out
 }
 
-/// `team/shorewatch has 3 variables (1 secret)`.
-fn counted(scope: &ShownScope) -> String {
+/// `team/shorewatch has 3 variables (1 secret)`, without the name if it stands beside it.
+fn counted(scope: &ShownScope, wanted: &str) -> String {
     let s = if scope.variables == 1 { "" } else { "s" };
     let mut parts = Vec::new();
     if scope.secret > 0 {
@@ -351,7 +357,11 @@ fn counted(scope: &ShownScope) -> String {
         true => String::new(),
         false => format!(" ({})", parts.join(", ")),
     };
-    format!("{} has {} variable{s}{parts}", scope.scope, scope.variables)
+    let counts = format!("{} variable{s}{parts}", scope.variables);
+    match scope.scope == wanted {
+        true => counts,
+        false => format!("{} has {counts}", scope.scope),
+    }
 }
 
 fn sentence(clause: &str) -> String {
