@@ -546,8 +546,10 @@ impl Wanted {
             (true, Value::Text(_)) | (false, _) => value.clone(),
             (true, other) => Value::Text(other.show().into()),
         };
-        // A step may be read by anybody.
-        let to = match (hide_address_password(&value).as_ref(), reading.untyped) {
+        // A step may be read by anybody. A store that is a file is TOML, with quotes around its texts.
+        let is_bare = reading.untyped
+            && (reading.document.scope.is_none() || reading.document.text.is_none());
+        let to = match (hide_address_password(&value).as_ref(), is_bare) {
             (Value::Text(text), true) => text.to_string(),
             (value, _) => value.show(),
         };

@@ -308,6 +308,7 @@ fn one(look: &Look, store: &ShownStore) -> String {
             out.push_str(&line);
             out.push('\n');
         }
+        out.push('\n');
     }
     let names = store.reads.iter().map(|reading| reading.layer.len()).max().unwrap_or(0);
     let wanted = |reading: &ShownReading| reading.scope.clone().unwrap_or_default();
@@ -317,7 +318,7 @@ fn one(look: &Look, store: &ShownStore) -> String {
         let start = format!(
             "  {}  {}  ",
             fill(&look.paint(Role::Layer, &reading.layer), reading.layer.len(), names),
-            fill(&look.paint(Role::Value, &scope), width(&scope), widest)
+            fill(&look.paint(Role::Place, &scope), width(&scope), widest)
         );
         let says = match (&reading.inactive, reading.scopes.is_empty()) {
             (Some(why), _) => format!("inactive: {why}"),
