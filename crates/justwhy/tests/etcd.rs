@@ -2,6 +2,12 @@
 //! line says why.
 
 #![allow(clippy::print_stderr, reason = "this is the program that runs the tests")]
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    reason = "a test that cannot go on has failed"
+)]
 
 mod common;
 

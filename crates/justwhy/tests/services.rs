@@ -1,5 +1,12 @@
 //! Stores behind a service: the one that ships, and ones that misbehave in every way that came to mind.
 
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    reason = "a test that cannot go on has failed"
+)]
+
 mod common;
 
 use common::Place;
@@ -263,24 +270,17 @@ fn a_project_names_no_stores_file_and_an_allowed_store_gets_only_its_token() {
     }
 }
 
-/// A row of what can go wrong at the side of a service: what it is, what to answer, what is said.
-type Fault = (
-    &'static str,
-    Box<dyn Fn(&common::remote::Seen, &mut std::net::TcpStream) + Send + Sync>,
-    &'static str,
-);
+/// What a service does with each request.
+type Behaviour = Box<dyn Fn(&common::remote::Seen, &mut std::net::TcpStream) + Send + Sync>;
 
-fn says(
-    answer: &'static str,
-) -> Box<dyn Fn(&common::remote::Seen, &mut std::net::TcpStream) + Send + Sync> {
+/// A row of what can go wrong at the side of a service: what it is, what to answer, what is said.
+type Fault = (&'static str, Behaviour, &'static str);
+
+fn says(answer: &'static str) -> Behaviour {
     Box::new(move |_, stream| drop(stream.write_all(answer.as_bytes())))
 }
 
-fn answers(
-    status: &'static str,
-    etag: &'static str,
-    body: &'static str,
-) -> Box<dyn Fn(&common::remote::Seen, &mut std::net::TcpStream) + Send + Sync> {
+fn answers(status: &'static str, etag: &'static str, body: &'static str) -> Behaviour {
     // It says back what it was sent, as a careless or hostile one may.
     Box::new(move |seen, stream| {
         let body = body.replace("[head]", &seen.head.replace(['\r', '\n', '"'], " "));
@@ -292,9 +292,7 @@ const ECHO: &str = r#"{"error":{"code":"no","message":"[head] canary-secret"}}"#
 const TIMEOUT: Duration = Duration::from_millis(1_500);
 
 fn faults() -> Vec<Fault> {
-    let slow = |pause: Duration,
-                bytes: usize|
-     -> Box<dyn Fn(&common::remote::Seen, &mut std::net::TcpStream) + Send + Sync> {
+    let slow = |pause: Duration, bytes: usize| -> Behaviour {
         Box::new(move |_, stream| {
             let head = "HTTP/1.1 200 OK\r\nContent-Type: application/json\r\nETag: \"1-all\"\r\nContent-Length: 100000\r\n\r\n";
             let _ = stream.write_all(head.as_bytes());

@@ -1,6 +1,13 @@
 //! Scopes of stores in files: whom they are meant for, what they may refer to, and what is said if they
 //! are not there.
 
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    reason = "a test that cannot go on has failed"
+)]
+
 mod common;
 
 use common::Place;

@@ -2,7 +2,7 @@
 //! out over HTTP and JSON, as `docs/scope-service.openapi.json` describes, so that a project with a
 //! store behind a service can be tried, shown and tested on one machine.
 //!
-//! A request passes from [`service`] (what may be asked, by whom) to [`database`] (what is kept); what
+//! A request passes from `service` (what may be asked, by whom) to `database` (what is kept); what
 //! is seeded comes from a store file, the one that `justwhy` reads too.
 
 mod arguments;

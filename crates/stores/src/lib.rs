@@ -2,11 +2,11 @@
 //!
 //! A question takes three steps, and each has its module:
 //!
-//! 1. [`permit`](mod@permit) finds out whether the user's own `stores.toml` allows the store to be
+//! 1. `permit` finds out whether the user's own `stores.toml` allows the store to be
 //!    asked, and which token it may be sent. **Nothing is contacted before that.**
-//! 2. [`service`](mod@service) and [`etcd`](mod@etcd) ask, over [`http`](mod@http), which knows about
+//! 2. `service` and `etcd` ask, over `http`, which knows about
 //!    time, sizes, repeating and what may be logged.
-//! 3. [`copies`](mod@copies) keeps what was answered, without any secret, for the next time and for
+//! 3. `copies` keeps what was answered, without any secret, for the next time and for
 //!    `--offline`.
 //!
 //! Nothing that a store says is ever shown in an error or in the log: it could hold the token that it

@@ -1,6 +1,6 @@
 //! Drives the built program on files in a temporary folder.
 
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+#![allow(clippy::unwrap_used, clippy::expect_used, reason = "a test that cannot go on has failed")]
 #![allow(dead_code, reason = "not every test file uses all of it")]
 
 use std::path::{Path, PathBuf};
