@@ -71,7 +71,8 @@ pub use reading::{
 pub use reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
 pub use resolution::{Candidate, CandidateId, Resolution, Rule, Verdict};
 pub use scope::{
-    Audience, Note, Scope, ScopeVariable, is_scope_name, scope_segments_match, show_date,
+    Audience, Note, Scope, ScopeVariable, is_env_name, is_scope_name, scope_segments_match,
+    show_date,
 };
 pub use secret::{
     Secrets, hide_address_password, is_nearly_secret_name, is_secret_name, names_a_secret_inside,

@@ -538,11 +538,9 @@ impl Resolution {
         let keys = self.keys();
         let layer = self.readings.layer(unasked);
         if let Some(into) = &layer.into {
-            // All that it says stands at or below that key.
-            let is_related = keys
-                .find(KeyId::ROOT, into)
-                .is_some_and(|into| keys.is_within(key, into) || keys.is_within(into, key));
-            if !is_related {
+            // All that it says stands in one branch.
+            let branch = keys.segments(key).first().copied();
+            if into.segments().next() != branch {
                 return false;
             }
         }

@@ -118,6 +118,12 @@ pub fn is_scope_name(name: &str) -> bool {
     })
 }
 
+/// Whether a text can name a variable of a process or a scope: `[A-Za-z_][A-Za-z0-9_]*`.
+pub fn is_env_name(name: &str) -> bool {
+    let fine = |c: u8| c.is_ascii_alphanumeric() || c == b'_';
+    name.bytes().all(fine) && name.bytes().next().is_some_and(|first| !first.is_ascii_digit())
+}
+
 /// A scope of a store.
 #[derive(Clone, PartialEq, Debug, Default)]
 pub struct Scope {

@@ -39,9 +39,12 @@ pub fn is_nearly_secret_name(name: &str) -> bool {
         || WORDS.iter().any(|wanted| {
             let whole = wanted.concat();
             parts.windows(wanted.len()).any(|run| {
-                // A near miss has nearly as many letters, which is told without looking at them.
+                // A near miss has nearly as many letters, which is told without looking at them. One
+                // in a word of a longer name is a near miss of that name, however short the word.
                 let length: usize = run.iter().map(String::len).sum();
-                length.abs_diff(whole.len()) <= 2 && crate::is_near(&run.concat(), &whole)
+                let reach = if length < 5 { 1 } else { 2 };
+                length.abs_diff(whole.len()) <= reach
+                    && distance_within(&run.concat(), &whole, reach).is_some()
             })
         })
 }

@@ -233,6 +233,9 @@ fn lets_in_by_password_or_token() {
     let run = by_password.run(&["explain", "pool.max", "--verbose"]);
     assert!(run.stdout.starts_with("pool.max = 8"), "{}", run.all());
     assert!(!run.all().contains("canary"), "{}", run.all());
+    // Once for all that is asked.
+    let run = by_password.run(&["list", "--verbose"]);
+    assert_eq!(run.stderr.matches("/v3/auth/authenticate").count(), 1, "{}", run.stderr);
     let run = by_password.run(&["stores"]);
     assert!(run.stdout.contains("answers, and takes us for mara"), "{}", run.all());
     // A token that somebody got elsewhere is sent as it is.

@@ -8,7 +8,7 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router};
-use justwhy_core::{is_scope_name, is_variable_name};
+use justwhy_core::{is_env_name, is_scope_name};
 use justwhy_stores::Expected;
 use justwhy_stores::wire::{Caller, Write};
 use serde::{Deserialize, Serialize};
@@ -220,7 +220,7 @@ fn named(scope: &str, name: Option<&str>) -> Result<(), Refused> {
     if !is_scope_name(scope) {
         return Err(Refused::bad("this is no name of a scope"));
     }
-    if name.is_some_and(|name| !is_variable_name(name)) {
+    if name.is_some_and(|name| !is_env_name(name)) {
         return Err(Refused::bad("this is no name of a variable"));
     }
     Ok(())

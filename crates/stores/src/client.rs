@@ -1,11 +1,12 @@
 //! The client: permits, asks, keeps.
 
 use crate::copies::{Copy, Shelf};
-use crate::etcd::Etcd;
+use crate::etcd::{Etcd, Session};
 use crate::http::{Line, Log, problem};
 use crate::permit::{self, Allowance, Permit, Place};
 use crate::service::{Fresh, Service};
 use crate::time::{age, now};
+use crate::token::Token;
 use crate::wire::WireScope;
 use crate::{Change, WriteProblem};
 use justwhy_core::Scope;
@@ -14,6 +15,7 @@ use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
+use ureq::Agent;
 
 /// How a client asks.
 #[derive(Clone, Debug)]
@@ -25,11 +27,14 @@ pub struct Options {
 }
 
 /// Asks stores on behalf of the user who runs this process.
-#[derive(Debug)]
 pub struct Client {
     options: Options,
     allowance: OnceCell<Allowance>,
     log: Log,
+    /// One for each address, so that a connection serves several questions.
+    agents: RefCell<HashMap<String, Agent>>,
+    /// What each etcd store gave us for user and password.
+    sessions: RefCell<HashMap<String, Token>>,
     told: RefCell<HashMap<String, Told>>,
 }
 
@@ -51,6 +56,8 @@ impl Client {
             options,
             allowance: OnceCell::new(),
             log: RefCell::default(),
+            agents: RefCell::default(),
+            sessions: RefCell::default(),
             told: RefCell::default(),
         }
     }
@@ -84,7 +91,7 @@ impl Client {
                 Ok(Some((caller.name, Some(caller.role))))
             }
             Kept::Etcd { root, .. } => {
-                let etcd = Etcd::new(self.lines(&permits)?, root, 64 * 1024);
+                let etcd = self.etcd(store, self.lines(&permits)?, root, 64 * 1024);
                 Ok(etcd.caller().map(|user| (user, None)))
             }
         }
@@ -111,7 +118,7 @@ impl Client {
             }
             Kept::Etcd { root, .. } => {
                 let lines = self.lines(&permits).map_err(refused)?;
-                Etcd::new(lines, root, MOST).write(change)
+                self.etcd(store, lines, root, MOST).write(change)
             }
         }
     }
@@ -121,6 +128,15 @@ impl Client {
         permit::permits(store, allowance, &self.options.place, &|name| std::env::var_os(name))
     }
 
+    fn agent(&self, permit: &Permit) -> Result<Agent, StoreProblem> {
+        if let Some(known) = self.agents.borrow().get(&permit.address) {
+            return Ok(known.clone());
+        }
+        let agent = Line::agent(permit)?;
+        self.agents.borrow_mut().insert(permit.address.clone(), agent.clone());
+        Ok(agent)
+    }
+
     fn line<'c>(
         &'c self,
         permits: &'c [Permit],
@@ -128,7 +144,10 @@ impl Client {
         began: Instant,
     ) -> Result<Line<'c>, StoreProblem> {
         match permits.get(at) {
-            Some(permit) => Line::new(permit, &self.log, began + permit.allowed.timeout),
+            Some(permit) => {
+                let deadline = began + permit.allowed.timeout;
+                Ok(Line::new(permit, self.agent(permit)?, &self.log, deadline))
+            }
             None => Err(StoreProblem::Unavailable("it has no address".to_owned())),
         }
     }
@@ -141,9 +160,20 @@ impl Client {
             // A node that is silent must leave time for the next.
             let share = permit.allowed.timeout / nodes;
             let until = u32::try_from(at).unwrap_or(0).saturating_add(1);
-            Line::new(permit, &self.log, began + share.max(Duration::from_millis(1)) * until)
+            let deadline = began + share.max(Duration::from_millis(1)) * until;
+            Ok(Line::new(permit, self.agent(permit)?, &self.log, deadline))
         };
         permits.iter().enumerate().map(line).collect()
+    }
+
+    fn etcd<'c>(
+        &'c self,
+        store: &'c Store,
+        lines: Vec<Line<'c>>,
+        root: &'c str,
+        most: u64,
+    ) -> Etcd<'c> {
+        Etcd::new(lines, root, most, Session { of: &store.name, known: &self.sessions })
     }
 
     /// Asks, and keeps what is answered.
@@ -195,7 +225,7 @@ impl Client {
                 }
             }
             Kept::Etcd { root, .. } => {
-                let etcd = Etcd::new(self.lines(&permits)?, root, question.most);
+                let etcd = self.etcd(store, self.lines(&permits)?, root, question.most);
                 let (scopes, revision) = etcd.read(question.asked)?;
                 use_and_keep(scopes, revision, None)
             }

@@ -12,15 +12,35 @@ use justwhy_sources::{Asked, StoreProblem};
 use serde::Deserialize;
 use serde_json::{Value as Json, json};
 use std::cell::RefCell;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 /// A cluster: its nodes are asked one after the other until one answers.
 pub(crate) struct Etcd<'c> {
     lines: Vec<Line<'c>>,
     root: &'c str,
     most: u64,
-    /// What the cluster gave us for user and password.
-    session: RefCell<Option<Token>>,
+    session: Session<'c>,
+}
+
+/// What the cluster gave us for user and password, kept for the next question.
+pub(crate) struct Session<'c> {
+    /// The name of the store.
+    pub(crate) of: &'c str,
+    pub(crate) known: &'c RefCell<HashMap<String, Token>>,
+}
+
+impl Session<'_> {
+    fn get(&self) -> Option<Token> {
+        self.known.borrow().get(self.of).cloned()
+    }
+
+    fn begin(&self, token: Token) {
+        self.known.borrow_mut().insert(self.of.to_owned(), token);
+    }
+
+    fn end(&self) {
+        self.known.borrow_mut().remove(self.of);
+    }
 }
 
 /// What an etcd cluster says about a range of keys.
@@ -67,8 +87,13 @@ struct About {
 }
 
 impl<'c> Etcd<'c> {
-    pub(crate) fn new(lines: Vec<Line<'c>>, root: &'c str, most: u64) -> Etcd<'c> {
-        Etcd { lines, root, most, session: RefCell::default() }
+    pub(crate) fn new(
+        lines: Vec<Line<'c>>,
+        root: &'c str,
+        most: u64,
+        session: Session<'c>,
+    ) -> Etcd<'c> {
+        Etcd { lines, root, most, session }
     }
 
     /// The scopes that are asked for, as they all were in one revision.
@@ -248,10 +273,10 @@ impl<'c> Etcd<'c> {
             };
             // Base64 in JSON takes a third more.
             let answer = line.ask(&request, self.most.saturating_mul(2))?;
-            let has_session = self.session.borrow().is_some();
+            let has_session = self.session.get().is_some();
             if answer.status == 401 && has_session && is_first {
                 // It has run out, or the node does not know it yet.
-                self.session.take();
+                self.session.end();
                 continue;
             }
             return Ok(answer);
@@ -265,8 +290,8 @@ impl<'c> Etcd<'c> {
         let (Some(user), Some(password)) = (&allowed.user, token) else {
             return Ok(token.clone());
         };
-        if let Some(session) = self.session.borrow().as_ref() {
-            return Ok(Some(session.clone()));
+        if let Some(session) = self.session.get() {
+            return Ok(Some(session));
         }
         let body = json!({ "name": user, "password": password.reveal() }).to_string();
         let request = Request {
@@ -293,7 +318,7 @@ impl<'c> Etcd<'c> {
         let session = session.get("token").and_then(Json::as_str).map(str::to_owned);
         match session.and_then(Token::new) {
             Some(session) => {
-                self.session.replace(Some(session.clone()));
+                self.session.begin(session.clone());
                 Ok(Some(session))
             }
             None => Err(trouble(self.bad("it logs us in without a token"))),

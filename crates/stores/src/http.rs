@@ -62,9 +62,15 @@ impl<'c> Line<'c> {
     /// Everything that is asked on this line must be answered before `deadline`.
     pub(crate) fn new(
         permit: &'c Permit,
+        agent: Agent,
         log: &'c Log,
         deadline: Instant,
-    ) -> Result<Line<'c>, StoreProblem> {
+    ) -> Line<'c> {
+        Line { permit, agent, log, deadline }
+    }
+
+    /// What keeps connections to an address open, and knows whom to trust there.
+    pub(crate) fn agent(permit: &Permit) -> Result<Agent, StoreProblem> {
         let tls = tls(permit).map_err(|reason| {
             problem(permit, "bad-stores", format!("what stores.toml says cannot be used: {reason}"))
         })?;
@@ -80,13 +86,15 @@ impl<'c> Line<'c> {
             // A proxy would see the token.
             config = config.proxy(None);
         }
-        Ok(Line { permit, agent: config.build().new_agent(), log, deadline })
+        Ok(config.build().new_agent())
     }
 
     /// Asks, again if that may help and changes nothing.
     pub(crate) fn ask(&self, request: &Request<'_>, most: u64) -> Result<Answer, Trouble> {
         let mut wait = BACKOFF;
-        for attempt in 1.. {
+        let mut attempt = 0;
+        loop {
+            attempt += 1;
             let began = Instant::now();
             let result = self.attempt(request, most);
             self.note(request, began, &result);
@@ -106,7 +114,6 @@ impl<'c> Line<'c> {
             std::thread::sleep(pause);
             wait *= 2;
         }
-        unreachable_answer()
     }
 
     fn finish(
@@ -222,14 +229,6 @@ impl<'c> Line<'c> {
         let line = format!("{method} {}{path}: {outcome}, {time} ms", self.permit.address);
         self.log.borrow_mut().push(line);
     }
-}
-
-/// The loop above ends by itself.
-fn unreachable_answer() -> Result<Answer, Trouble> {
-    Err(Trouble {
-        problem: StoreProblem::Unavailable("it was asked too often".to_owned()),
-        may_have_arrived: true,
-    })
 }
 
 /// One attempt that failed.

@@ -1,7 +1,7 @@
 //! What goes over the wire, as the service speaks it; a variable in etcd has the same form. The
 //! service's OpenAPI document in `docs/` describes it.
 
-use justwhy_core::{Audience, Note, Scope, ScopeVariable, is_scope_name, is_variable_name};
+use justwhy_core::{Audience, Note, Scope, ScopeVariable, is_env_name, is_scope_name};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -159,7 +159,7 @@ impl WireVariable {
         unreadable: &str,
     ) -> Result<ScopeVariable, Option<String>> {
         const LONGEST: usize = 200;
-        if !is_variable_name(name) {
+        if !is_env_name(name) {
             return Err(None);
         }
         if self.value.is_none() && !self.secret {

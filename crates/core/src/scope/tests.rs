@@ -70,6 +70,23 @@ fn names_of_scopes_never_leave_their_store() {
 }
 
 #[test]
+fn variables_have_names_as_processes_have_them() {
+    for (name, expected) in [
+        ("TIDE_X", true),
+        ("http_proxy", true),
+        ("_", true),
+        ("A1", true),
+        ("1A", false),
+        ("", false),
+        ("A-B", false),
+        ("A B", false),
+        ("Ä", false),
+    ] {
+        assert_eq!(is_env_name(name), expected, "{name}");
+    }
+}
+
+#[test]
 fn a_note_tells_as_much_history_as_is_known() {
     let note = |updated: &str, by: &str, revision: Option<u64>| Note {
         updated: (!updated.is_empty()).then(|| updated.into()),

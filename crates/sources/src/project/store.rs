@@ -4,7 +4,7 @@ use super::fields::{Fields, Sink};
 use crate::error::Error;
 use crate::stores::{Kept, Store, check_address};
 use crate::tree::{Kind, NodeId, Tree, shown_name};
-use justwhy_core::{Span, is_scope_name, is_variable_name, list_values};
+use justwhy_core::{Span, is_env_name, is_scope_name, list_values};
 
 pub(super) const FIELDS: Fields =
     Fields { of: "a store", known: &["file", "url", "etcd", "root", "token_variable"], later: &[] };
@@ -121,7 +121,7 @@ fn root(sink: &mut Sink<'_>, root: &str, at: Span) -> Option<String> {
 
 fn token_variable(sink: &mut Sink<'_>, id: NodeId) -> Option<String> {
     let (name, at) = sink.text(id, "token_variable")?;
-    if is_variable_name(&name) {
+    if is_env_name(&name) {
         return Some(name);
     }
     // What stands here may be the token itself.

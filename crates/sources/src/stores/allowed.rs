@@ -7,7 +7,7 @@ use crate::format::toml;
 use crate::project::fields::{Fields, Sink};
 use crate::tree::Tree;
 use crate::{Limits, text};
-use justwhy_core::{is_variable_name, read_duration};
+use justwhy_core::{is_env_name, read_duration};
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -80,7 +80,7 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<Vec<Allowed>, Vec<Erro
         }
         let token_variable = sink.text(table, "token_variable");
         if let Some((name, at)) = &token_variable
-            && !is_variable_name(name)
+            && !is_env_name(name)
         {
             let error = Error::new(CODE, "this is no name of a variable");
             sink.error(error.help("name the variable that holds the token, never the token"), *at);

@@ -6,7 +6,7 @@ use crate::format::toml;
 use crate::project::fields::{Fields, Sink};
 use crate::tree::{Kind, NodeId, Tree, shown_name};
 use justwhy_core::{
-    Audience, Note, Scope, ScopeVariable, SourceText, Span, is_scope_name, is_variable_name,
+    Audience, Note, Scope, ScopeVariable, SourceText, Span, is_env_name, is_scope_name,
 };
 use std::sync::Arc;
 
@@ -94,7 +94,7 @@ fn scope(sink: &mut Sink<'_>, id: NodeId) -> Option<Scope> {
 fn variable(sink: &mut Sink<'_>, id: NodeId) -> Option<ScopeVariable> {
     let node = sink.tree.node(id);
     let name = node.name.clone();
-    if !is_variable_name(&name) {
+    if !is_env_name(&name) {
         let error = Error::new(CODE, format!("{} cannot name a variable", shown_name(&name)));
         let help = "a name is made of letters, digits and `_`, and does not begin with a digit";
         sink.error(error.help(help), node.name_at);
