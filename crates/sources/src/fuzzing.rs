@@ -79,6 +79,23 @@ pub fn read_project(text: &str) {
     }
 }
 
+/// Reads a text as a store file and as a `stores.toml`, and asks where each variable stands.
+///
+/// # Panics
+///
+/// If a variable stands at no place of the text.
+pub fn read_store(text: &str) {
+    let _ = crate::read_allowed("stores.toml", text.as_bytes().to_vec());
+    let source = SourceText::new(text.into());
+    let scopes = crate::stores::file::read("scopes.toml", &source, limits()).unwrap_or_default();
+    let mut keys = Keys::default();
+    for (number, scope) in scopes.iter().enumerate() {
+        let context = justwhy_core::Context::default();
+        let document = scope.document(number, &mut keys, &context, Some(&source));
+        check(&document, &keys, &source);
+    }
+}
+
 /// A world with nothing but a project file.
 struct OneFile(Vec<u8>);
 

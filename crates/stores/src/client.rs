@@ -31,11 +31,18 @@ pub struct Client {
     options: Options,
     allowance: OnceCell<Allowance>,
     log: Log,
-    /// One for each address, so that a connection serves several questions.
-    agents: RefCell<HashMap<String, Agent>>,
+    /// One for each address and entry that allows it, so that a connection serves several questions.
+    agents: RefCell<HashMap<(String, Option<String>), Agent>>,
     /// What each etcd store gave us for user and password.
     sessions: RefCell<HashMap<String, Token>>,
     told: RefCell<HashMap<String, Told>>,
+}
+
+/// What a connection is for.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Purpose {
+    Read,
+    Write,
 }
 
 /// What was learnt about a store besides its scopes.
@@ -86,12 +93,12 @@ impl Client {
         match &store.kept {
             Kept::File(_) => Ok(None),
             Kept::Service(_) => {
-                let line = self.line(&permits, 0, Instant::now())?;
+                let line = self.line(&permits, Purpose::Read)?;
                 let caller = Service::new(line, 64 * 1024).caller()?;
                 Ok(Some((caller.name, Some(caller.role))))
             }
             Kept::Etcd { root, .. } => {
-                let etcd = self.etcd(store, self.lines(&permits)?, root, 64 * 1024);
+                let etcd = self.etcd(store, self.lines(&permits, Purpose::Read)?, root, 64 * 1024);
                 Ok(etcd.caller().map(|user| (user, None)))
             }
         }
@@ -113,11 +120,11 @@ impl Client {
                 Err(refused(StoreProblem::Unavailable(why)))
             }
             Kept::Service(_) => {
-                let line = self.line(&permits, 0, Instant::now()).map_err(refused)?;
+                let line = self.line(&permits, Purpose::Write).map_err(refused)?;
                 Service::new(line, MOST).write(change)
             }
             Kept::Etcd { root, .. } => {
-                let lines = self.lines(&permits).map_err(refused)?;
+                let lines = self.lines(&permits, Purpose::Write).map_err(refused)?;
                 self.etcd(store, lines, root, MOST).write(change)
             }
         }
@@ -128,32 +135,41 @@ impl Client {
         permit::permits(store, allowance, &self.options.place, &|name| std::env::var_os(name))
     }
 
-    fn agent(&self, permit: &Permit) -> Result<Agent, StoreProblem> {
-        if let Some(known) = self.agents.borrow().get(&permit.address) {
-            return Ok(known.clone());
+    /// What keeps connections for what a permit allows. Whoever writes takes a new one: nobody can tell
+    /// whether a connection that was kept is still there until something was sent.
+    fn agent(&self, permit: &Permit, purpose: Purpose) -> Result<Agent, StoreProblem> {
+        // Each entry of `stores.toml` has authorities and a certificate of its own.
+        let entry = (permit.address.clone(), permit.allowed.token_variable.clone());
+        match (purpose, self.agents.borrow().get(&entry)) {
+            (Purpose::Write, _) => return Line::agent(permit),
+            (Purpose::Read, Some(known)) => return Ok(known.clone()),
+            (Purpose::Read, None) => {}
         }
         let agent = Line::agent(permit)?;
-        self.agents.borrow_mut().insert(permit.address.clone(), agent.clone());
+        self.agents.borrow_mut().insert(entry, agent.clone());
         Ok(agent)
     }
 
     fn line<'c>(
         &'c self,
         permits: &'c [Permit],
-        at: usize,
-        began: Instant,
+        purpose: Purpose,
     ) -> Result<Line<'c>, StoreProblem> {
-        match permits.get(at) {
+        match permits.first() {
             Some(permit) => {
-                let deadline = began + permit.allowed.timeout;
-                Ok(Line::new(permit, self.agent(permit)?, &self.log, deadline))
+                let deadline = Instant::now() + permit.allowed.timeout;
+                Ok(Line::new(permit, self.agent(permit, purpose)?, &self.log, deadline))
             }
             None => Err(StoreProblem::Unavailable("it has no address".to_owned())),
         }
     }
 
     /// A line to each node; all of them together have as long as one may take.
-    fn lines<'c>(&'c self, permits: &'c [Permit]) -> Result<Vec<Line<'c>>, StoreProblem> {
+    fn lines<'c>(
+        &'c self,
+        permits: &'c [Permit],
+        purpose: Purpose,
+    ) -> Result<Vec<Line<'c>>, StoreProblem> {
         let began = Instant::now();
         let nodes = u32::try_from(permits.len()).unwrap_or(u32::MAX).max(1);
         let line = |(at, permit): (usize, &'c Permit)| {
@@ -161,7 +177,7 @@ impl Client {
             let share = permit.allowed.timeout / nodes;
             let until = u32::try_from(at).unwrap_or(0).saturating_add(1);
             let deadline = began + share.max(Duration::from_millis(1)) * until;
-            Ok(Line::new(permit, self.agent(permit)?, &self.log, deadline))
+            Ok(Line::new(permit, self.agent(permit, purpose)?, &self.log, deadline))
         };
         permits.iter().enumerate().map(line).collect()
     }
@@ -201,7 +217,7 @@ impl Client {
         match &store.kept {
             Kept::File(_) => Err(StoreProblem::Unavailable("it is a file".to_owned())),
             Kept::Service(_) => {
-                let service = Service::new(self.line(&permits, 0, Instant::now())?, question.most);
+                let service = Service::new(self.line(&permits, Purpose::Read)?, question.most);
                 // What was kept is of use only if nothing was left out of it.
                 let copy = shelf.and_then(Shelf::take).filter(|copy| copy.etag.is_some());
                 let etag = copy.as_ref().and_then(|copy| copy.etag.as_deref());
@@ -225,7 +241,8 @@ impl Client {
                 }
             }
             Kept::Etcd { root, .. } => {
-                let etcd = self.etcd(store, self.lines(&permits)?, root, question.most);
+                let etcd =
+                    self.etcd(store, self.lines(&permits, Purpose::Read)?, root, question.most);
                 let (scopes, revision) = etcd.read(question.asked)?;
                 use_and_keep(scopes, revision, None)
             }

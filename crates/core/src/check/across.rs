@@ -170,10 +170,16 @@ impl<'a> Across<'a> {
             .find(|other| other.key == finding.key && other.places == finding.places);
         match same {
             Some(same) => same.contexts.add(&finding.contexts),
-            None => self.exposed.push(finding.help(
-                "move it to a scope or a file that git ignores; and give it a new value, as the old \
-                 one is in the history",
-            )),
+            None => self.exposed.push(finding.help(match reading.document.scope {
+                Some(_) => {
+                    "keep the store where git does not look, or move it to one that is no file; and \
+                     give it a new value, as the old one is in the history"
+                }
+                None => {
+                    "move it to a scope or a file that git ignores; and give it a new value, as the \
+                     old one is in the history"
+                }
+            })),
         }
     }
 
