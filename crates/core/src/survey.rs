@@ -6,8 +6,8 @@
 
 use crate::resolution::Part;
 use crate::{
-    Answers, ExpansionLimits, KeyId, KeyPath, Keys, Names, Offer, Outside, Reading, Readings,
-    Resolution, Secrets, Target,
+    Answers, ExpansionLimits, KeyId, KeyPath, Keys, Names, Offer, Outside, Presence, Reading,
+    Readings, Resolution, Secrets, Target,
 };
 use hashbrown::{HashMap, HashSet};
 use std::rc::Rc;
@@ -27,6 +27,8 @@ pub struct Survey {
     family_of: Vec<Option<u32>>,
     /// The numbers of the readings of each context, in their order there.
     read_in: Vec<Vec<u32>>,
+    /// For each layer that could not be asked in some context: where.
+    unasked: Vec<ContextSet>,
     secrets: Secrets,
     settings: Arc<[KeyId]>,
 }
@@ -78,10 +80,12 @@ impl Survey {
             families: Vec::new(),
             family_of: Vec::new(),
             read_in,
+            unasked: Vec::new(),
             secrets: Secrets::default(),
             settings: Arc::new([]),
         };
         let Some(first) = survey.contexts.first().cloned() else { return survey };
+        survey.unasked = unasked(&survey.contexts);
         survey.find_families(&first);
         survey.note_mentions(&first);
         survey.note_references(&first);
@@ -242,6 +246,20 @@ fn distinct(contexts: &[Arc<Readings>]) -> (Vec<Mentions>, Vec<Vec<u32>>) {
     (readings, read_in)
 }
 
+/// Where each layer could not be asked, for those that could not be asked somewhere.
+fn unasked(contexts: &[Arc<Readings>]) -> Vec<ContextSet> {
+    let layers = contexts.first().map_or(0, |first| first.layers.len());
+    let of_layer = |layer: usize| {
+        let mut unasked = ContextSet::none(contexts.len());
+        let is_unasked =
+            |read: &Readings| matches!(read.layers[layer].presence, Presence::Unavailable(_));
+        let numbers = contexts.iter().enumerate().filter(|(_, read)| is_unasked(read));
+        numbers.for_each(|(number, _)| unasked.insert(number));
+        unasked
+    };
+    (0..layers).map(of_layer).filter(|unasked| !unasked.is_empty()).collect()
+}
+
 /// The topmost key above `key` that is in use, or the key itself.
 fn top_of(keys: &Keys, in_use: &[bool], key: KeyId) -> KeyId {
     keys.above(key).filter(|above| in_use[above.index()]).last().unwrap_or(key)
@@ -360,8 +378,9 @@ impl Survey {
             return Rc::clone(known);
         }
         let mut groups = vec![ContextSet::all(count)];
-        for reading in &readings {
-            let contexts = &self.readings[*reading as usize].contexts;
+        let read = readings.iter().map(|reading| &self.readings[*reading as usize].contexts);
+        // What a layer could say that was not asked may change any setting.
+        for contexts in read.chain(&self.unasked) {
             let split: Vec<ContextSet> =
                 groups.iter_mut().filter_map(|group| group.split_off(contexts)).collect();
             groups.extend(split);

@@ -8,7 +8,7 @@ use common::text;
 use justwhy_core::{
     Answers, Context, Declaration, Declared, Document, ExpansionLimits, Explanation, Gather, Input,
     Inputs, KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Naming, Outside, Pattern,
-    Pins, Readings, Removal, Resolution, Shape, SourceText, Span, Stand, Survey, Value,
+    Pins, Presence, Readings, Removal, Resolution, Shape, SourceText, Span, Stand, Survey, Value,
 };
 use proptest::prelude::*;
 use std::collections::HashMap;
@@ -57,6 +57,9 @@ fn layers() -> impl Strategy<Value = Vec<Varied>> {
     });
     prop::collection::vec(varied, 1..5)
 }
+
+/// The number of no document: the layer was not asked.
+const UNASKED: usize = 4;
 
 struct Nothing;
 
@@ -154,7 +157,18 @@ fn inputs(layers: &[Varied], contexts: &[Vec<usize>]) -> (Arc<Keys>, Vec<Inputs>
         Inputs {
             keys: Arc::clone(&keys),
             context: Context::default(),
-            layers: layers.iter().enumerate().map(|(at, varied)| layer(at, varied)).collect(),
+            layers: layers
+                .iter()
+                .zip(chosen)
+                .enumerate()
+                .map(|(at, (varied, chosen))| {
+                    let mut layer = layer(at, varied);
+                    if *chosen == UNASKED {
+                        layer.presence = Presence::Unavailable("nobody asked".to_owned());
+                    }
+                    layer
+                })
+                .collect(),
             inputs: inputs.collect(),
             declared: Arc::clone(&declared),
             never: Arc::default(),
@@ -194,7 +208,7 @@ proptest! {
     #[test]
     fn each_context_is_what_its_group_is(
         layers in layers(),
-        contexts in prop::collection::vec(prop::collection::vec(0..4_usize, 5), 1..8),
+        contexts in prop::collection::vec(prop::collection::vec(0..=UNASKED, 5), 1..8),
     ) {
         let (keys, all) = inputs(&layers, &contexts);
         let (_, read) = Readings::assemble_all(Arc::clone(&keys), all.clone());

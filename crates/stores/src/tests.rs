@@ -9,6 +9,7 @@ use crate::wire::{OneOrMore, Page, WireScope, WireVariable};
 use crate::{age, rfc3339};
 use justwhy_sources::{Asked, Store, StoreProblem, read_allowed};
 use proptest::prelude::*;
+use std::collections::btree_map::Entry;
 use std::ffi::OsString;
 use std::path::Path;
 
@@ -179,9 +180,9 @@ proptest! {
         let mut scope = WireScope { name: "everyone".to_owned(), ..WireScope::default() };
         let mut hides = false;
         for (name, variable, is_secret) in all {
-            if !scope.variables.contains_key(&name) {
+            if let Entry::Vacant(entry) = scope.variables.entry(name) {
                 hides |= is_secret;
-                scope.variables.insert(name, variable);
+                entry.insert(variable);
             }
         }
         let store = store("url = \"https://hq.example\"");
