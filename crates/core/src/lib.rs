@@ -17,6 +17,7 @@ mod answers;
 mod axis;
 mod catalogue;
 mod check;
+mod compare;
 mod convert;
 mod document;
 mod expected;
@@ -48,6 +49,7 @@ pub use check::{
     Check, CheckRule, Choice, Extent, Finding, Findings, Severity, Spotted, in_words, rule_named,
     sum_up,
 };
+pub use compare::{Compared, Difference, Pair, compare};
 pub use convert::{
     Address, Bound, Conversion, Declaration, Matches, Misfit, Nanoseconds, NotAList, Shape,
     read_duration, read_like, read_list, read_size, show_duration, show_size,

@@ -102,6 +102,24 @@ pub(crate) enum Command {
         #[arg(value_name = "VALUE")]
         value: String,
     },
+    /// What differs between two contexts, and who decides it on either side
+    Compare {
+        /// One context, written as for --in: values of axes, such as production,north
+        #[arg(value_name = "CONTEXT")]
+        left: String,
+        /// The other context
+        #[arg(value_name = "CONTEXT")]
+        right: String,
+        /// Keys, branches of keys or patterns (`*` within a segment, `**` over segments)
+        #[arg(value_name = "PATTERN")]
+        patterns: Vec<String>,
+        /// Say no (exit 1) if anything differs
+        #[arg(long)]
+        expect_same: bool,
+        /// Read the layers that describe where you stand too: the process and local ones
+        #[arg(long)]
+        with_local: bool,
+    },
     /// What will go wrong, or is not meant so, in any context
     Check {
         /// Only where you stand, or where --in says

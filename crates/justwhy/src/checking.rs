@@ -3,7 +3,7 @@
 
 use justwhy_core::{
     Answers, AxisOrigin, Check, CheckRule, Context, ContextSet, ExpansionLimits, Explanation,
-    Extent, Finding, Findings, KeyId, Kind, Presence, Severity, Spotted, Status, Survey, in_words,
+    Extent, Finding, Findings, KeyId, Presence, Severity, Spotted, Status, Survey, in_words,
     list_values, sum_up,
 };
 use justwhy_rules::{BadExpression, Expression, Judgement};
@@ -499,8 +499,6 @@ fn gather(
 
 /// Whether any layer that describes where you stand was left out.
 pub(crate) fn left_out(survey: &Survey) -> Vec<String> {
-    let Some(first) = survey.contexts().first() else { return Vec::new() };
-    let local =
-        first.layers.iter().filter(|layer| layer.is_local() && layer.kind != Kind::Arguments);
-    local.map(|layer| layer.name.clone()).collect()
+    let first = survey.contexts().first();
+    first.map_or(Vec::new(), |first| crate::commands::left_out(first))
 }

@@ -5,11 +5,12 @@ use crate::look::Look;
 use crate::progress::Progress;
 use crate::run::Outcome;
 use crate::select;
-use justwhy_core::{Answers, Context, KeyId, Kind, Resolution};
+use justwhy_core::{Answers, Context, KeyId, Kind, Readings, Resolution};
 use justwhy_sources::{Elsewhere, Error, Project, World};
 use std::sync::Arc;
 
 pub(crate) mod check;
+pub(crate) mod compare;
 pub(crate) mod demo;
 mod expected;
 pub(crate) mod explain;
@@ -92,6 +93,23 @@ impl<'a> Answering<'a> {
             resolution.candidates(key).any(is_other) || catalogue.declared(key).is_some()
         })
     }
+}
+
+/// The layers that describe where you stand, which a command about several contexts leaves out.
+pub(crate) fn left_out(readings: &Readings) -> Vec<String> {
+    let local =
+        readings.layers.iter().filter(|layer| layer.is_local() && layer.kind != Kind::Arguments);
+    local.map(|layer| layer.name.clone()).collect()
+}
+
+/// What was left out, as a sentence.
+pub(crate) fn told_left_out(left_out: &[String]) -> Option<String> {
+    (!left_out.is_empty()).then(|| {
+        format!(
+            "Left out, as they describe where you stand: {} (--with-local reads them).",
+            justwhy_core::list_values(left_out, "and")
+        )
+    })
 }
 
 /// What came of looking into contexts.

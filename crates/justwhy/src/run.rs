@@ -70,6 +70,17 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         Some(Command::Find { value }) => {
             answer(&asked, world, |answering| commands::find::run(answering, value))
         }
+        Some(Command::Compare { left, right, patterns, expect_same, with_local }) => {
+            let options = commands::compare::Options {
+                contexts: [left, right],
+                patterns,
+                with_local: *with_local,
+                expect_same: *expect_same,
+            };
+            survey(&asked, world, *with_local, |surveying| {
+                commands::compare::run(surveying, &options)
+            })
+        }
         Some(Command::Needs) => answer(&asked, world, commands::needs::run),
         Some(Command::Stores) => survey(&asked, world, true, commands::stores::run),
         Some(Command::Check { here, with_local, warnings_as_errors, allow }) => {

@@ -324,12 +324,7 @@ fn summary(look: &Look, checked: &Checked, left_out: &[String], out: &mut String
     }
     out.push_str(".\n");
     let mut told = Vec::new();
-    if !left_out.is_empty() {
-        told.push(format!(
-            "Left out, as they describe where you stand: {} (--with-local reads them).",
-            justwhy_core::list_values(left_out, "and")
-        ));
-    }
+    told.extend(super::told_left_out(left_out));
     // Rules that could not run for one reason are told together.
     let mut reasons: Vec<(&str, Vec<&str>)> = Vec::new();
     for (rule, why) in &checked.not_run {
