@@ -15,7 +15,8 @@ fn drive_all(
     extra: &[&str],
     mut look: impl FnMut(&str, &str),
 ) {
-    let commands: [&[&str]; 23] = [
+    let commands: [&[&str]; 24] = [
+        &["compare", "production,alerts", "staging,forecast"],
         &["stores"],
         &[],
         &["list"],
