@@ -23,6 +23,7 @@ mod document;
 mod expected;
 mod explanation;
 mod find;
+mod grid;
 mod key;
 mod layer;
 mod near;
@@ -58,6 +59,7 @@ pub use document::{Document, Leaf, OfScope};
 pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Stand, Status, Without};
 pub use find::{Hit, find};
+pub use grid::GridRow;
 pub use key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
 pub use layer::{
     Condition, Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence,

@@ -67,6 +67,10 @@ pub(crate) enum Form {
     Sarif,
     /// Results of tests, JUnit XML (only check)
     Junit,
+    /// A table, comma-separated values (only grid)
+    Csv,
+    /// A page for a browser, whole in itself (only grid)
+    Html,
 }
 
 #[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
@@ -116,6 +120,18 @@ pub(crate) enum Command {
         /// Say no (exit 1) if anything differs
         #[arg(long)]
         expect_same: bool,
+        /// Read the layers that describe where you stand too: the process and local ones
+        #[arg(long)]
+        with_local: bool,
+    },
+    /// Settings by contexts: where each value changes, and which layer makes it change
+    Grid {
+        /// Keys, branches of keys or patterns [default: all; in text, those that change]
+        #[arg(value_name = "PATTERN")]
+        patterns: Vec<String>,
+        /// The axes whose values make the columns, the first changing most slowly
+        #[arg(long, value_name = "AXIS,…", required = true, value_delimiter = ',')]
+        across: Vec<String>,
         /// Read the layers that describe where you stand too: the process and local ones
         #[arg(long)]
         with_local: bool,

@@ -15,6 +15,7 @@ pub(crate) mod demo;
 mod expected;
 pub(crate) mod explain;
 pub(crate) mod find;
+pub(crate) mod grid;
 pub(crate) mod list;
 pub(crate) mod needs;
 pub(crate) mod stores;

@@ -49,6 +49,12 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
     let stores = Client::new(options);
     let asked = Asked { common, look: &look, given: &given, stores: &stores };
     let is_check = matches!(arguments.command, Some(Command::Check { .. }));
+    let is_grid = matches!(arguments.command, Some(Command::Grid { .. }));
+    if matches!(common.output, Form::Csv | Form::Html) && !is_grid {
+        let error = Error::new("bad-argument", "only grid prints a table or a page");
+        let error = error.help("--output json is understood everywhere");
+        return failure::of_common(&[error], common, terminal);
+    }
     if matches!(common.output, Form::Sarif | Form::Junit) && !is_check {
         let error = Error::new("bad-argument", "only check prints findings as SARIF or JUnit XML");
         let error = error.help("--output json is understood everywhere");
@@ -69,6 +75,10 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         }),
         Some(Command::Find { value }) => {
             answer(&asked, world, |answering| commands::find::run(answering, value))
+        }
+        Some(Command::Grid { patterns, across, with_local }) => {
+            let options = commands::grid::Options { patterns, across, with_local: *with_local };
+            survey(&asked, world, *with_local, |surveying| commands::grid::run(surveying, &options))
         }
         Some(Command::Compare { left, right, patterns, expect_same, with_local }) => {
             let options = commands::compare::Options {

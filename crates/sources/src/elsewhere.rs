@@ -201,6 +201,12 @@ impl<'p> Elsewhere<'p> {
         self.situation.contexts(fixed, &rows)
     }
 
+    /// The contexts that differ from `from` only in some axes: see [`Situation::across`].
+    pub fn across(&self, from: &Context, names: &[&str]) -> Result<Vec<Context>, Error> {
+        let rows = |axis: &str| self.reader.borrow_mut().rows_of(axis);
+        self.situation.across(from, names, &rows)
+    }
+
     /// Whether somebody works in the context, one of those that `fixed` leaves: every axis that lists
     /// values has one of them, and an axis that is read from another one has what that leads to.
     pub fn is_full(&self, context: &Context, fixed: &Context) -> bool {

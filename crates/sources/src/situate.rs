@@ -90,6 +90,69 @@ impl<'p> Situation<'p> {
         self.context(&chosen, false)
     }
 
+    /// The contexts that differ from `from` only in the axes of these names, the first of which changes
+    /// most slowly: each has one of its values, but for one that was asked for, which keeps its own.
+    /// Combinations that do not exist are left out; axes that follow one of them do so.
+    pub(crate) fn across(
+        &self,
+        from: &Context,
+        names: &[&str],
+        rows: &dyn Fn(&str) -> usize,
+    ) -> Result<Vec<Context>, Error> {
+        let mut choices: Vec<(&str, Vec<String>)> = Vec::new();
+        let mut count: usize = 1;
+        for (number, name) in names.iter().enumerate() {
+            let axis = self.project.asked_axis(name, "--across")?;
+            let name = axis.axis.name.as_str();
+            if names[..number].contains(&name) {
+                let message = format!("--across names the axis {name} twice");
+                return Err(Error::new("bad-context", message).help("name it once"));
+            }
+            let asked = from.axes.iter().find(|value| value.axis == name);
+            let asked = asked.filter(|value| value.origin == AxisOrigin::Asked);
+            let values: Vec<String> = match asked {
+                Some(asked) => asked.value.iter().cloned().collect(),
+                None => {
+                    let rows = (1..=rows(name)).map(|row| row.to_string());
+                    axis.axis.allowed.iter().cloned().chain(rows).collect()
+                }
+            };
+            if values.is_empty() {
+                let message = format!("--across: the axis {name} lists no values");
+                let help = "list them in `allowed`, or take it out and ask with --in";
+                return Err(Error::new("bad-context", message).help(help));
+            }
+            count = count.saturating_mul(values.len());
+            choices.push((name, values));
+        }
+        if count > MOST_CONTEXTS {
+            let message = format!("the axes form more than {MOST_CONTEXTS} contexts");
+            let error = Error::new("limit", message);
+            return Err(error.help("keep some of them fixed: --in AXIS=VALUE"));
+        }
+        let kept = self.project.axes.iter().zip(&from.axes);
+        let kept = kept.filter(|(axis, value)| !follows(axis, value));
+        let mut chosen: Chosen =
+            kept.map(|(_, value)| (value.axis.clone(), value.value.clone())).collect();
+        let mut contexts = Vec::with_capacity(count);
+        for number in 0..count {
+            let mut rest = number;
+            for (name, values) in choices.iter().rev() {
+                chosen.insert((*name).to_owned(), Some(values[rest % values.len()].clone()));
+                rest /= values.len();
+            }
+            let context = self.unchecked(&chosen, false)?;
+            if self.never(&context).is_none() {
+                contexts.push(context);
+            }
+        }
+        if contexts.is_empty() {
+            let error = Error::new("bad-context", "there is no context to look at");
+            return Err(error.help("[[never]] takes every combination of these axes away"));
+        }
+        Ok(contexts)
+    }
+
     /// Every context that the axes can form, besides combinations that do not exist: those of
     /// `fixed` have their values there, the others each allowed one, and none if they have no
     /// default. An open axis that lists none is unset, or follows the axis that it is read from;

@@ -85,7 +85,6 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     let fails = checked.count(Severity::Error) > 0
         || options.warnings_as_errors && checked.count(Severity::Warning) > 0;
     let result = match surveying.common.output {
-        Form::Text => text(surveying.look, &checked, &left_out),
         Form::Json => json::text(&json::Answer::new(
             "check",
             &head,
@@ -102,6 +101,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         )),
         Form::Sarif => sarif(&reported(&checked), env!("CARGO_PKG_VERSION")),
         Form::Junit => junit(&reported(&checked), options.warnings_as_errors),
+        _ => text(surveying.look, &checked, &left_out),
     };
     Ok(Outcome { result, notes: String::new(), code: u8::from(fails) })
 }

@@ -132,7 +132,7 @@ pub(crate) fn run(
     let world = WithVariables { inner: world, variables: Vec::new(), folder: Some(folder.clone()) };
     let look = match common.output {
         Form::Json => Look { width: None, colour: false, ..*look },
-        Form::Text | Form::Sarif | Form::Junit => *look,
+        _ => *look,
     };
     let steps: Vec<Step> = QUESTIONS.iter().map(|step| ask(step, &look, &world)).collect();
     let result = match common.output {
@@ -144,7 +144,7 @@ pub(crate) fn run(
             };
             json::text(&json::Answer::new("demo", &Context::default(), body))
         }
-        Form::Text | Form::Sarif | Form::Junit => text(&folder, &steps, &look),
+        _ => text(&folder, &steps, &look),
     };
     Ok(Outcome { result, notes: String::new(), code: 0 })
 }

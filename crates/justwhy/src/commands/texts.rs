@@ -16,7 +16,7 @@ pub(crate) struct Body<'a> {
 
 fn outcome(command: &'static str, text: String, common: &Common) -> Outcome {
     let result = match common.output {
-        Form::Text | Form::Sarif | Form::Junit => text,
+        Form::Text | Form::Sarif | Form::Junit | Form::Csv | Form::Html => text,
         Form::Json => {
             json::text(&json::Answer::new(command, &Context::default(), Body { text: &text }))
         }

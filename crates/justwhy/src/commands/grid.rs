@@ -1,0 +1,222 @@
+//! `grid`: settings by contexts. Rows are settings, columns contexts; each different answer is found out
+//! once.
+
+use crate::arguments::Form;
+use crate::commands::left_out;
+use crate::fingerprint::Fingerprints;
+use crate::json::{self, Setting, ShownContext};
+use crate::run::{Outcome, Surveying};
+use crate::select;
+use justwhy_core::{Context, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey};
+use justwhy_sources::Error;
+use serde::{Serialize, Serializer};
+use serde_json::value::RawValue;
+use std::collections::HashSet;
+use std::sync::Arc;
+
+mod page;
+mod table;
+
+/// The options of the command.
+pub(crate) struct Options<'a> {
+    pub(crate) patterns: &'a [String],
+    pub(crate) across: &'a [String],
+    pub(crate) with_local: bool,
+}
+
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body {
+    /// The axes whose values make the contexts.
+    across: Vec<String>,
+    contexts: Vec<ShownContext>,
+    settings: Vec<ShownRow>,
+    /// Layers that describe where you stand and were left out.
+    left_out: Vec<String>,
+}
+
+/// A setting: each different answer once, and for each context the number of its answer.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct ShownRow {
+    key: String,
+    /// Each as `list` has it; null stands for absent.
+    #[cfg_attr(test, schemars(with = "Vec<Option<Setting>>"))]
+    cells: Vec<Option<Box<RawValue>>>,
+    #[cfg_attr(test, schemars(with = "Vec<u32>"))]
+    at: Numbers,
+}
+
+/// For each context the number of its cell, written out when it is printed: a large grid has millions.
+struct Numbers {
+    row: GridRow<String>,
+    contexts: usize,
+}
+
+impl Serialize for Numbers {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let absent = u32::try_from(self.row.cells.len()).unwrap_or(u32::MAX);
+        let at = self.row.at(self.contexts);
+        serializer.collect_seq(at.into_iter().map(|cell| cell.unwrap_or(absent)))
+    }
+}
+
+/// What a grid is made of.
+pub(crate) struct Gridded<'a, 's> {
+    pub(crate) surveying: &'a Surveying<'s>,
+    pub(crate) survey: &'a Survey,
+    pub(crate) contexts: Vec<&'a Context>,
+    pub(crate) across: Vec<String>,
+    pub(crate) left_out: Vec<String>,
+    /// Whether some settings were named, so that all of these are wanted.
+    pub(crate) is_chosen: bool,
+}
+
+impl Gridded<'_, '_> {
+    /// What tells a context from the others: the values of the axes that were named.
+    pub(crate) fn values(&self, context: &Context) -> Vec<String> {
+        let value = |axis: &String| context.value(axis).unwrap_or_default().to_owned();
+        self.across.iter().map(value).collect()
+    }
+}
+
+pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
+    let one = |error| vec![error];
+    let elsewhere = surveying.elsewhere;
+    let from = elsewhere.here(surveying.common.context.as_deref());
+    // Where you stand may be a place that does not exist, as long as the columns do.
+    let from = from.or_else(|error| match surveying.common.context {
+        Some(_) => Err(error),
+        None => elsewhere.fixed(None),
+    });
+    let from = from.map_err(one)?;
+    let names: Vec<&str> = options.across.iter().map(|name| name.trim()).collect();
+    let contexts = elsewhere.across(&from, &names).map_err(one)?;
+    let mut readings = Vec::with_capacity(contexts.len());
+    for (context, read) in contexts.iter().zip(elsewhere.read_all(&contexts)) {
+        let read = read.map_err(|error| {
+            one(error.help(format!("it is so in {}", super::plain_context(context))))
+        });
+        readings.push(Arc::new(read?));
+    }
+    // The end of the process frees all of it at once.
+    let survey = std::mem::ManuallyDrop::new(Survey::of(readings));
+    let wanted = chosen(surveying, &survey, options.patterns)?;
+    let wanted = |key: KeyId| wanted.as_ref().is_none_or(|wanted| wanted.contains(&key));
+    let left_out = match survey.contexts().first() {
+        Some(first) if !options.with_local => left_out(first),
+        _ => Vec::new(),
+    };
+    let gridded = Gridded {
+        surveying,
+        survey: &survey,
+        contexts: survey.contexts().iter().map(|readings| &readings.context).collect(),
+        across: names.iter().map(|name| (*name).to_owned()).collect(),
+        left_out,
+        is_chosen: !options.patterns.is_empty(),
+    };
+    let result = match surveying.common.output {
+        Form::Json => as_json(&gridded, &from, &wanted),
+        Form::Csv => as_csv(&gridded, &wanted),
+        Form::Html => page::html(&gridded, &wanted),
+        _ => table::text(&gridded, &wanted),
+    };
+    Ok(Outcome { result, notes: String::new(), code: 0 })
+}
+
+/// The settings that the patterns mean in any of the contexts; all without one.
+fn chosen(
+    surveying: &Surveying<'_>,
+    survey: &Survey,
+    patterns: &[String],
+) -> Result<Option<HashSet<KeyId>>, Vec<Error>> {
+    if patterns.is_empty() {
+        return Ok(None);
+    }
+    let Some(keys) = survey.keys() else { return Ok(None) };
+    let mut found: HashSet<KeyId> = HashSet::new();
+    for pattern in patterns {
+        let matching = matching(survey, keys, pattern);
+        if !matching.is_empty() || Pattern::has_wildcard(pattern) {
+            found.extend(matching);
+            continue;
+        }
+        // A former key, a variable or a place: as where the first of the contexts is.
+        let Some(first) = survey.contexts().first() else { continue };
+        let resolution = Resolution::of(Arc::clone(first));
+        let inside = surveying.elsewhere.inside();
+        let chosen = select::settings(&resolution, inside, pattern).map_err(|error| vec![error])?;
+        found.extend(chosen);
+    }
+    Ok(Some(found))
+}
+
+/// The settings of any context that a pattern matches, or that stand at or below a key.
+fn matching(survey: &Survey, keys: &Keys, pattern: &str) -> Vec<KeyId> {
+    let settings = survey.settings().iter().copied();
+    if Pattern::has_wildcard(pattern) {
+        let Ok(pattern) = Pattern::parse(pattern) else { return Vec::new() };
+        return settings.filter(|key| pattern.matches(keys, *key)).collect();
+    }
+    let path = KeyPath::parse(pattern).ok();
+    let Some(key) = path.and_then(|path| keys.find(KeyId::ROOT, &path)) else { return Vec::new() };
+    settings.filter(|other| keys.is_within(*other, key)).collect()
+}
+
+fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &dyn Fn(KeyId) -> bool) -> String {
+    let Surveying { elsewhere, limits, .. } = gridded.surveying;
+    let fingerprints = Fingerprints::new();
+    let contexts = gridded.contexts.len();
+    let rows = gridded.survey.grid(wanted, *elsewhere, *limits, |answers, answer| {
+        let setting = Setting::of(answers.resolution(), answer, &fingerprints);
+        serde_json::to_string(&setting).unwrap_or_default()
+    });
+    let keys = gridded.survey.keys();
+    let shown = rows.into_iter().map(|row| {
+        let cells = row.cells.iter().map(|cell| RawValue::from_string(cell.clone()).ok());
+        let mut cells: Vec<Option<Box<RawValue>>> = cells.collect();
+        if row.at(contexts).contains(&None) {
+            cells.push(None);
+        }
+        let key = keys.map(|keys| keys.show(row.key)).unwrap_or_default();
+        ShownRow { key, cells, at: Numbers { row, contexts } }
+    });
+    let body = Body {
+        across: gridded.across.clone(),
+        contexts: gridded.contexts.iter().map(|it| ShownContext((*it).clone())).collect(),
+        settings: shown.collect(),
+        left_out: gridded.left_out.clone(),
+    };
+    // What all of them share.
+    let mut head = from.clone();
+    for axis in &mut head.axes {
+        let is_shared =
+            gridded.contexts.iter().all(|it| it.value(&axis.axis) == axis.value.as_deref());
+        axis.value = axis.value.take().filter(|_| is_shared);
+    }
+    json::text(&json::Answer::new("grid", &head, body))
+}
+
+fn as_csv(gridded: &Gridded<'_, '_>, wanted: &dyn Fn(KeyId) -> bool) -> String {
+    let rows = table::rows(gridded, wanted);
+    let contexts = gridded.contexts.len();
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    let names = gridded.contexts.iter().map(|context| {
+        let values = gridded.values(context);
+        let axes = gridded.across.iter().zip(values);
+        axes.map(|(axis, value)| format!("{axis}={value}")).collect::<Vec<_>>().join(",")
+    });
+    let head: Vec<String> = std::iter::once("key".to_owned()).chain(names).collect();
+    // A list in memory takes everything.
+    let _ = writer.write_record(&head);
+    for row in rows {
+        let key = gridded.survey.keys().map(|keys| keys.show(row.key)).unwrap_or_default();
+        let cells = row.at(contexts).into_iter().map(|cell| {
+            let cell = cell.and_then(|cell| row.cells.get(cell as usize));
+            cell.map(|cell| cell.value.clone()).unwrap_or_default()
+        });
+        let record: Vec<String> = std::iter::once(key).chain(cells).collect();
+        let _ = writer.write_record(&record);
+    }
+    String::from_utf8(writer.into_inner().unwrap_or_default()).unwrap_or_default()
+}

@@ -1,0 +1,275 @@
+//! A grid for people: contexts that agree are one column, and nothing is cut.
+
+use super::Gridded;
+use crate::commands::told_left_out;
+use crate::fingerprint::Fingerprints;
+use crate::look::{Look, Role, fill, width};
+use crate::run::Surveying;
+use justwhy_core::{Explanation, GridRow, KeyId, Resolution, Status};
+use std::collections::HashMap;
+
+/// The widest that a column of values, and that of the keys, becomes before it is wrapped.
+const WIDEST: usize = 30;
+const WIDEST_KEY: usize = 36;
+/// The columns between two columns.
+const GAP: usize = 2;
+
+/// What stands in a cell.
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
+pub(super) struct Cell {
+    pub(super) value: String,
+    is_wrong: bool,
+    layer: String,
+    /// Where it stands, and for a secret what tells it from another one.
+    identity: String,
+}
+
+impl Cell {
+    pub(super) fn of(
+        resolution: &Resolution,
+        answer: &Explanation,
+        fingerprints: &Fingerprints,
+    ) -> Cell {
+        let (is_wrong, value) = match (&answer.status, answer.value()) {
+            (Status::Error { code, .. }, _) => (true, format!("(error: {code})")),
+            (Status::Unreadable { .. } | Status::Uncertain { .. }, _) => {
+                (true, format!("({})", answer.status.name()))
+            }
+            (_, Some(value)) => (false, value.show()),
+            (_, None) => (false, "(secret)".to_owned()),
+        };
+        let winner = answer.winner.as_ref();
+        let place = winner.map(|winner| winner.place(resolution.keys())).unwrap_or_default();
+        // What is hidden of a value tells it from another one too.
+        let secret = answer.effective().map(|value| fingerprints.of(value)).unwrap_or_default();
+        Cell {
+            value,
+            is_wrong,
+            layer: winner.map_or("", |it| &resolution.readings().layer(it.layer).name).to_owned(),
+            identity: format!("{place} {secret}"),
+        }
+    }
+}
+
+/// The rows of the settings that are wanted.
+pub(super) fn rows(
+    gridded: &Gridded<'_, '_>,
+    wanted: &dyn Fn(KeyId) -> bool,
+) -> Vec<GridRow<Cell>> {
+    let Surveying { elsewhere, limits, .. } = gridded.surveying;
+    let fingerprints = Fingerprints::new();
+    gridded.survey.grid(wanted, *elsewhere, *limits, |answers, answer| {
+        Cell::of(answers.resolution(), answer, &fingerprints)
+    })
+}
+
+/// Contexts that agree in every row.
+struct Column {
+    /// The first of them.
+    first: usize,
+    /// What stands above it, a line for each axis.
+    head: Vec<String>,
+}
+
+pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &dyn Fn(KeyId) -> bool) -> String {
+    let look = gridded.surveying.look;
+    let count = gridded.contexts.len();
+    let all = rows(gridded, wanted);
+    let total = all.len();
+    let changing = all.iter().filter(|row| !row.is_uniform(count)).count();
+    // Where nothing was chosen it is the changes that are asked for.
+    let rows: Vec<GridRow<Cell>> =
+        all.into_iter().filter(|row| gridded.is_chosen || !row.is_uniform(count)).collect();
+    let at: Vec<Vec<Option<u32>>> = rows.iter().map(|row| row.at(count)).collect();
+    let columns = columns(gridded, &at);
+    let mut out = String::new();
+    if !rows.is_empty() {
+        tables(gridded, &rows, &at, &columns, &mut out);
+    }
+    let contexts = match count {
+        1 => "1 context".to_owned(),
+        count => format!("{count} contexts"),
+    };
+    let settings = |count: usize| match count {
+        1 => "1 setting".to_owned(),
+        count => format!("{count} settings"),
+    };
+    let same = total - changing;
+    let mut told = format!("{} in {contexts}: {changing} change", settings(total));
+    if changing == 1 {
+        told.push('s');
+    }
+    if same > 0 {
+        told.push_str(&format!(
+            ", {same} {} the same everywhere",
+            if same == 1 { "is" } else { "are" }
+        ));
+        if !gridded.is_chosen {
+            told.push_str(" and not shown (a PATTERN such as '**' shows them)");
+        }
+    }
+    if columns.len() < count && !rows.is_empty() {
+        told.push_str(&format!("; contexts that agree are one column, {} in all", columns.len()));
+    }
+    look.paragraph(&mut out, &format!("{told}."), "");
+    if let Some(told) = told_left_out(&gridded.left_out) {
+        look.paragraph(&mut out, &told, "");
+    }
+    out
+}
+
+/// Contexts that agree in every row, in the order of their first.
+fn columns(gridded: &Gridded<'_, '_>, at: &[Vec<Option<u32>>]) -> Vec<Column> {
+    let mut by: HashMap<Vec<Option<u32>>, usize> = HashMap::new();
+    let mut groups: Vec<Vec<usize>> = Vec::new();
+    for context in 0..gridded.contexts.len() {
+        let signature: Vec<Option<u32>> = at.iter().map(|row| row[context]).collect();
+        let group = *by.entry(signature).or_insert_with(|| {
+            groups.push(Vec::new());
+            groups.len() - 1
+        });
+        groups[group].push(context);
+    }
+    let head = |group: Vec<usize>| Column { first: group[0], head: head(gridded, &group) };
+    groups.into_iter().map(head).collect()
+}
+
+/// What stands above contexts: a line for each axis if that says it, else each of them.
+fn head(gridded: &Gridded<'_, '_>, group: &[usize]) -> Vec<String> {
+    let distinct = |contexts: &[usize], axis: usize| -> Vec<String> {
+        let mut values: Vec<String> = Vec::new();
+        for context in contexts {
+            let value = gridded.values(gridded.contexts[*context]).swap_remove(axis);
+            if !values.contains(&value) {
+                values.push(value);
+            }
+        }
+        values
+    };
+    let everywhere: Vec<usize> = (0..gridded.contexts.len()).collect();
+    let lines: Vec<(Vec<String>, usize)> = (0..gridded.across.len())
+        .map(|axis| (distinct(group, axis), distinct(&everywhere, axis).len()))
+        .collect();
+    let is_box = lines.iter().map(|(values, _)| values.len()).product::<usize>() == group.len();
+    if !is_box {
+        let each = group.iter().map(|at| gridded.values(gridded.contexts[*at]).join(" "));
+        return each.collect();
+    }
+    let line = |(axis, (values, of)): (&String, (Vec<String>, usize))| match values.len() {
+        count if count == of && count > 1 => format!("every {axis}"),
+        _ => values.join(", "),
+    };
+    gridded.across.iter().zip(lines).map(line).collect()
+}
+
+/// As many tables as it takes for their columns to fit.
+fn tables(
+    gridded: &Gridded<'_, '_>,
+    rows: &[GridRow<Cell>],
+    at: &[Vec<Option<u32>>],
+    columns: &[Column],
+    out: &mut String,
+) {
+    let look = gridded.surveying.look;
+    let keys: Vec<String> = rows
+        .iter()
+        .map(|row| gridded.survey.keys().map(|keys| keys.show(row.key)).unwrap_or_default())
+        .map(|key| look.text(&key))
+        .collect();
+    let key_width = keys.iter().map(|key| width(key)).max().unwrap_or(0).min(WIDEST_KEY);
+    let natural = |column: &Column| {
+        let head = column.head.iter().map(|line| width(&look.text(line)));
+        let cells = rows.iter().zip(at).filter_map(|(row, at)| {
+            let cell = row.cells.get(at[column.first]? as usize)?;
+            Some(width(&look.text(&cell.value)).max(cell.layer.len()))
+        });
+        head.chain(cells).max().unwrap_or(0).clamp(4, WIDEST)
+    };
+    let widths: Vec<usize> = columns.iter().map(natural).collect();
+    let room = look.width.unwrap_or(usize::MAX).saturating_sub(key_width);
+    let mut from = 0;
+    while from < columns.len() {
+        let mut to = from;
+        let mut used = 0;
+        while to < columns.len() && (to == from || used + GAP + widths[to] <= room) {
+            used += GAP + widths[to];
+            to += 1;
+        }
+        if columns.len() > to - from {
+            let told = format!("columns {} to {to} of {}", from + 1, columns.len());
+            out.push_str(&look.paint(Role::Lost, &told));
+            out.push('\n');
+        }
+        let page = Page { look, key_width, columns: &columns[from..to], widths: &widths[from..to] };
+        page.head(out);
+        for ((key, row), at) in keys.iter().zip(rows).zip(at) {
+            page.row(key, row, at, out);
+        }
+        out.push('\n');
+        from = to;
+    }
+}
+
+/// The columns that stand beside each other.
+struct Page<'a> {
+    look: &'a Look,
+    key_width: usize,
+    columns: &'a [Column],
+    widths: &'a [usize],
+}
+
+/// The lines of a cell, each with how it is painted.
+type Lines = Vec<(String, Role)>;
+
+impl Page<'_> {
+    fn head(&self, out: &mut String) {
+        let heads = self.columns.iter().zip(self.widths).map(|(column, width)| {
+            let lines = column.head.iter().flat_map(|line| self.look.wrap(line, *width));
+            lines.map(|line| (line, Role::Heading)).collect::<Lines>()
+        });
+        let heads: Vec<Lines> = std::iter::once(Vec::new()).chain(heads).collect();
+        self.lines(&heads, out);
+    }
+
+    fn row(&self, key: &str, row: &GridRow<Cell>, at: &[Option<u32>], out: &mut String) {
+        let key = self.look.wrap(key, self.key_width);
+        let mut cells: Vec<Lines> = vec![key.into_iter().map(|line| (line, Role::Key)).collect()];
+        for (number, (column, width)) in self.columns.iter().zip(self.widths).enumerate() {
+            let here = at[column.first];
+            let before = number.checked_sub(1).map(|before| at[self.columns[before].first]);
+            cells.push(match here.and_then(|cell| row.cells.get(cell as usize)) {
+                // What is as to its left is seen to be so.
+                _ if before == Some(here) => {
+                    let same = if self.look.symbols { "═" } else { "=" };
+                    vec![(same.repeat(3), Role::Lost)]
+                }
+                None => vec![("absent".to_owned(), Role::Lost)],
+                Some(cell) => {
+                    let role = if cell.is_wrong { Role::Wrong } else { Role::Value };
+                    let value = self.look.wrap(&cell.value, *width);
+                    let value = value.into_iter().map(|line| (line, role));
+                    let layer = self.look.wrap(&cell.layer, *width);
+                    value.chain(layer.into_iter().map(|line| (line, Role::Layer))).collect()
+                }
+            });
+        }
+        self.lines(&cells, out);
+    }
+
+    fn lines(&self, cells: &[Lines], out: &mut String) {
+        let height = cells.iter().map(Vec::len).max().unwrap_or(0);
+        for number in 0..height {
+            let mut line = String::new();
+            let widths = std::iter::once(&self.key_width).chain(self.widths);
+            for (cell, wide) in cells.iter().zip(widths) {
+                let (text, role) = match cell.get(number) {
+                    Some((text, role)) => (text.as_str(), *role),
+                    None => ("", Role::Plain),
+                };
+                line.push_str(&fill(&self.look.paint(role, text), width(text), *wide + GAP));
+            }
+            out.push_str(line.trim_end());
+            out.push('\n');
+        }
+    }
+}
