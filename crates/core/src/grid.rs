@@ -30,12 +30,6 @@ impl<C> GridRow<C> {
         }
         at
     }
-
-    /// Whether it is the same in all of so many contexts.
-    pub fn is_uniform(&self, count: usize) -> bool {
-        let covered: usize = self.groups.iter().map(|(_, group)| group.len()).sum();
-        self.cells.len() == 1 && covered == count
-    }
 }
 
 impl Survey {

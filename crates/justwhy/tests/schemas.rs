@@ -23,7 +23,8 @@ fn every_output_fits_its_schema() {
     let text = std::fs::read_to_string(far.path().join("justwhy.toml")).unwrap();
     let text = text.replace("file = \"settings/scopes.toml\"", "url = \"https://hq.example\"");
     far.file("justwhy.toml", text.as_bytes());
-    let asked: [(&str, &Place, &[&str]); 24] = [
+    let asked: [(&str, &Place, &[&str]); 25] = [
+        ("grid", &demo, &["grid", "--across", "environment,region"]),
         ("compare", &demo, &["compare", "production,north", "staging"]),
         ("compare", &far, &["compare", "production", "dev", "--offline"]),
         ("where", &demo, &[]),

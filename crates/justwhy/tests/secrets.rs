@@ -15,7 +15,9 @@ fn drive_all(
     extra: &[&str],
     mut look: impl FnMut(&str, &str),
 ) {
-    let commands: [&[&str]; 24] = [
+    let commands: [&[&str]; 26] = [
+        &["grid", "**", "--across", "environment,region"],
+        &["grid", "--across", "environment", "--output", "html"],
         &["compare", "production,alerts", "staging,forecast"],
         &["stores"],
         &[],

@@ -27,6 +27,8 @@ struct Data {
 struct Row {
     key: String,
     cells: Vec<Box<RawValue>>,
+    /// For each cell the number of the first with the same value, whoever decides it.
+    same: Vec<usize>,
     /// For each context the number of its cell; -1 where the setting is absent.
     at: Vec<i64>,
 }
@@ -34,16 +36,27 @@ struct Row {
 pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &dyn Fn(KeyId) -> bool) -> String {
     let Surveying { elsewhere, limits, project, .. } = gridded.surveying;
     let fingerprints = Fingerprints::new();
-    let rows: Vec<GridRow<String>> =
+    let rows: Vec<GridRow<(String, String)>> =
         gridded.survey.grid(wanted, *elsewhere, *limits, |answers, answer| {
             let setting = Setting::with_reasons(answers, answer, None, &fingerprints);
-            serde_json::to_string(&setting).unwrap_or_default()
+            let value = answer.effective().map(|value| fingerprints.of(value)).unwrap_or_default();
+            let value = format!("{} {value}", answer.status.name());
+            (serde_json::to_string(&setting).unwrap_or_default(), value)
         });
     let keys = gridded.survey.keys();
     let count = gridded.contexts.len();
     let shown = rows.into_iter().map(|row| Row {
         key: keys.map(|keys| keys.show(row.key)).unwrap_or_default(),
-        cells: row.cells.iter().filter_map(|it| RawValue::from_string(it.clone()).ok()).collect(),
+        same: row
+            .cells
+            .iter()
+            .map(|(_, own)| row.cells.iter().position(|(_, it)| it == own).unwrap_or_default())
+            .collect(),
+        cells: row
+            .cells
+            .iter()
+            .filter_map(|(cell, _)| RawValue::from_string(cell.clone()).ok())
+            .collect(),
         at: row.at(count).into_iter().map(|cell| cell.map_or(-1, i64::from)).collect(),
     });
     let data = Data {

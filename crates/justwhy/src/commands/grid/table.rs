@@ -9,7 +9,7 @@ use justwhy_core::{Explanation, GridRow, KeyId, Resolution, Status};
 use std::collections::HashMap;
 
 /// The widest that a column of values, and that of the keys, becomes before it is wrapped.
-const WIDEST: usize = 30;
+const WIDEST: usize = 34;
 const WIDEST_KEY: usize = 36;
 /// The columns between two columns.
 const GAP: usize = 2;
@@ -20,7 +20,7 @@ pub(super) struct Cell {
     pub(super) value: String,
     is_wrong: bool,
     layer: String,
-    /// Where it stands, and for a secret what tells it from another one.
+    /// What tells the value from another one that looks the same, as what is hidden of it differs.
     identity: String,
 }
 
@@ -39,14 +39,12 @@ impl Cell {
             (_, None) => (false, "(secret)".to_owned()),
         };
         let winner = answer.winner.as_ref();
-        let place = winner.map(|winner| winner.place(resolution.keys())).unwrap_or_default();
-        // What is hidden of a value tells it from another one too.
-        let secret = answer.effective().map(|value| fingerprints.of(value)).unwrap_or_default();
+        let identity = answer.effective().map(|value| fingerprints.of(value));
         Cell {
             value,
             is_wrong,
             layer: winner.map_or("", |it| &resolution.readings().layer(it.layer).name).to_owned(),
-            identity: format!("{place} {secret}"),
+            identity: identity.unwrap_or_default(),
         }
     }
 }
@@ -63,6 +61,38 @@ pub(super) fn rows(
     })
 }
 
+/// A row, and for each context the number of its cell and that of its value: who decides it makes it no
+/// other value.
+struct Shown {
+    row: GridRow<Cell>,
+    at: Vec<Option<u32>>,
+    values: Vec<Option<u32>>,
+}
+
+impl Shown {
+    fn new(row: GridRow<Cell>, count: usize) -> Shown {
+        let at = row.at(count);
+        let first_alike = |cell: u32| {
+            let is_alike = |other: &Cell| {
+                let cell = &row.cells[cell as usize];
+                (&other.value, &other.identity) == (&cell.value, &cell.identity)
+            };
+            let first = row.cells.iter().position(is_alike);
+            first.map_or(cell, |first| u32::try_from(first).unwrap_or(cell))
+        };
+        let values = at.iter().map(|cell| cell.map(first_alike)).collect();
+        Shown { row, at, values }
+    }
+
+    fn cell(&self, context: usize) -> Option<&Cell> {
+        self.row.cells.get(self.at[context]? as usize)
+    }
+
+    fn changes(&self) -> bool {
+        self.values.iter().any(|value| *value != self.values[0])
+    }
+}
+
 /// Contexts that agree in every row.
 struct Column {
     /// The first of them.
@@ -76,15 +106,15 @@ pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &dyn Fn(KeyId) -> bool) ->
     let count = gridded.contexts.len();
     let all = rows(gridded, wanted);
     let total = all.len();
-    let changing = all.iter().filter(|row| !row.is_uniform(count)).count();
+    let all: Vec<Shown> = all.into_iter().map(|row| Shown::new(row, count)).collect();
+    let changing = all.iter().filter(|row| row.changes()).count();
     // Where nothing was chosen it is the changes that are asked for.
-    let rows: Vec<GridRow<Cell>> =
-        all.into_iter().filter(|row| gridded.is_chosen || !row.is_uniform(count)).collect();
-    let at: Vec<Vec<Option<u32>>> = rows.iter().map(|row| row.at(count)).collect();
-    let columns = columns(gridded, &at);
+    let rows: Vec<Shown> =
+        all.into_iter().filter(|row| gridded.is_chosen || row.changes()).collect();
+    let columns = columns(gridded, &rows);
     let mut out = String::new();
     if !rows.is_empty() {
-        tables(gridded, &rows, &at, &columns, &mut out);
+        tables(gridded, &rows, &columns, &mut out);
     }
     let contexts = match count {
         1 => "1 context".to_owned(),
@@ -119,11 +149,11 @@ pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &dyn Fn(KeyId) -> bool) ->
 }
 
 /// Contexts that agree in every row, in the order of their first.
-fn columns(gridded: &Gridded<'_, '_>, at: &[Vec<Option<u32>>]) -> Vec<Column> {
+fn columns(gridded: &Gridded<'_, '_>, rows: &[Shown]) -> Vec<Column> {
     let mut by: HashMap<Vec<Option<u32>>, usize> = HashMap::new();
     let mut groups: Vec<Vec<usize>> = Vec::new();
     for context in 0..gridded.contexts.len() {
-        let signature: Vec<Option<u32>> = at.iter().map(|row| row[context]).collect();
+        let signature: Vec<Option<u32>> = rows.iter().map(|row| row.values[context]).collect();
         let group = *by.entry(signature).or_insert_with(|| {
             groups.push(Vec::new());
             groups.len() - 1
@@ -163,24 +193,18 @@ fn head(gridded: &Gridded<'_, '_>, group: &[usize]) -> Vec<String> {
 }
 
 /// As many tables as it takes for their columns to fit.
-fn tables(
-    gridded: &Gridded<'_, '_>,
-    rows: &[GridRow<Cell>],
-    at: &[Vec<Option<u32>>],
-    columns: &[Column],
-    out: &mut String,
-) {
+fn tables(gridded: &Gridded<'_, '_>, rows: &[Shown], columns: &[Column], out: &mut String) {
     let look = gridded.surveying.look;
     let keys: Vec<String> = rows
         .iter()
-        .map(|row| gridded.survey.keys().map(|keys| keys.show(row.key)).unwrap_or_default())
+        .map(|row| gridded.survey.keys().map(|keys| keys.show(row.row.key)).unwrap_or_default())
         .map(|key| look.text(&key))
         .collect();
     let key_width = keys.iter().map(|key| width(key)).max().unwrap_or(0).min(WIDEST_KEY);
     let natural = |column: &Column| {
         let head = column.head.iter().map(|line| width(&look.text(line)));
-        let cells = rows.iter().zip(at).filter_map(|(row, at)| {
-            let cell = row.cells.get(at[column.first]? as usize)?;
+        let cells = rows.iter().filter_map(|row| {
+            let cell = row.cell(column.first)?;
             Some(width(&look.text(&cell.value)).max(cell.layer.len()))
         });
         head.chain(cells).max().unwrap_or(0).clamp(4, WIDEST)
@@ -202,8 +226,8 @@ fn tables(
         }
         let page = Page { look, key_width, columns: &columns[from..to], widths: &widths[from..to] };
         page.head(out);
-        for ((key, row), at) in keys.iter().zip(rows).zip(at) {
-            page.row(key, row, at, out);
+        for (key, row) in keys.iter().zip(rows) {
+            page.row(key, row, out);
         }
         out.push('\n');
         from = to;
@@ -231,13 +255,13 @@ impl Page<'_> {
         self.lines(&heads, out);
     }
 
-    fn row(&self, key: &str, row: &GridRow<Cell>, at: &[Option<u32>], out: &mut String) {
+    fn row(&self, key: &str, row: &Shown, out: &mut String) {
         let key = self.look.wrap(key, self.key_width);
         let mut cells: Vec<Lines> = vec![key.into_iter().map(|line| (line, Role::Key)).collect()];
         for (number, (column, width)) in self.columns.iter().zip(self.widths).enumerate() {
-            let here = at[column.first];
-            let before = number.checked_sub(1).map(|before| at[self.columns[before].first]);
-            cells.push(match here.and_then(|cell| row.cells.get(cell as usize)) {
+            let here = row.values[column.first];
+            let before = number.checked_sub(1).map(|before| row.values[self.columns[before].first]);
+            cells.push(match row.cell(column.first) {
                 // What is as to its left is seen to be so.
                 _ if before == Some(here) => {
                     let same = if self.look.symbols { "═" } else { "=" };
