@@ -93,7 +93,7 @@ impl<'p> Situation<'p> {
     /// The contexts that differ from `from` only in the axes of these names, the first of which changes
     /// most slowly: each has one of its values, but for one that was asked for, which keeps its own.
     /// Combinations that do not exist are left out; axes that follow one of them do so.
-    pub(crate) fn across(
+    pub fn across(
         &self,
         from: &Context,
         names: &[&str],

@@ -220,7 +220,10 @@ fn tables(gridded: &Gridded<'_, '_>, rows: &[Shown], columns: &[Column], out: &m
             to += 1;
         }
         if columns.len() > to - from {
-            let told = format!("columns {} to {to} of {}", from + 1, columns.len());
+            let told = match to - from {
+                1 => format!("column {to} of {}", columns.len()),
+                _ => format!("columns {} to {to} of {}", from + 1, columns.len()),
+            };
             out.push_str(&look.paint(Role::Lost, &told));
             out.push('\n');
         }
