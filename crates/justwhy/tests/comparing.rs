@@ -354,3 +354,27 @@ fn the_page_is_whole_in_itself_and_nothing_in_it_gets_out_of_its_data() {
     assert_eq!(data["rows"].as_array().unwrap().len(), 2);
     assert!(data["rows"][1]["cells"][0]["why"][0].as_str().unwrap().contains("decides"), "{data}");
 }
+
+#[test]
+fn values_that_grow_past_all_bounds_end_the_command() {
+    let project = PROJECT.replace("justwhy = 1", "justwhy = 1\nlimits = { file_bytes = 100000 }");
+    let mut text = format!("base = \"{}\"\n", "x".repeat(30_000));
+    (0..20).for_each(|number| text.push_str(&format!("m{number} = \"${{base}}${{base}}\"\n")));
+    let place = Place::new(&[
+        ("justwhy.toml", &project),
+        ("a.toml", &text),
+        ("b.toml", &text),
+        ("c.toml", ""),
+    ]);
+    for arguments in [
+        &["compare", "a", "b"][..],
+        &["grid", "--across", "env"],
+        &["grid", "--across", "env", "--output", "csv"],
+        &["grid", "--across", "env", "--output", "html"],
+        &["grid", "--across", "env", "--output", "json"],
+    ] {
+        let run = place.run(arguments);
+        assert_eq!(run.code, 2, "{arguments:?}");
+        assert!(run.stderr.contains("larger than they may be"), "{arguments:?}: {}", run.stderr);
+    }
+}

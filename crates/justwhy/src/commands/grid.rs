@@ -7,11 +7,15 @@ use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext};
 use crate::run::{Outcome, Surveying};
 use crate::select;
-use justwhy_core::{Context, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey};
+use justwhy_core::{
+    Answers, Context, Explanation, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey,
+};
 use justwhy_sources::Error;
 use serde::{Serialize, Serializer};
 use serde_json::value::RawValue;
+use std::cell::Cell;
 use std::collections::HashSet;
+use std::hash::Hash;
 use std::sync::Arc;
 
 mod page;
@@ -70,9 +74,25 @@ pub(crate) struct Gridded<'a, 's> {
     pub(crate) left_out: Vec<String>,
     /// Whether some settings were named, so that all of these are wanted.
     pub(crate) is_chosen: bool,
+    /// Whether values grew past all bounds anywhere.
+    is_exhausted: Cell<bool>,
 }
 
 impl Gridded<'_, '_> {
+    /// The rows of the settings that are wanted, each answer described once.
+    pub(crate) fn rows<C: Clone + Eq + Hash>(
+        &self,
+        wanted: &dyn Fn(KeyId) -> bool,
+        describe: impl Fn(&Answers<'_>, &Explanation) -> C,
+    ) -> Vec<GridRow<C>> {
+        let Surveying { elsewhere, limits, .. } = self.surveying;
+        self.survey.grid(wanted, *elsewhere, *limits, |answers, answer| {
+            let cell = describe(answers, answer);
+            self.is_exhausted.set(self.is_exhausted.get() || answers.is_exhausted());
+            cell
+        })
+    }
+
     /// What tells a context from the others: the values of the axes that were named.
     pub(crate) fn values(&self, context: &Context) -> Vec<String> {
         let value = |axis: &String| context.value(axis).unwrap_or_default().to_owned();
@@ -114,6 +134,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         across: names.iter().map(|name| (*name).to_owned()).collect(),
         left_out,
         is_chosen: !options.patterns.is_empty(),
+        is_exhausted: Cell::new(false),
     };
     let result = match surveying.common.output {
         Form::Json => as_json(&gridded, &from, &wanted),
@@ -121,7 +142,10 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         Form::Html => page::html(&gridded, &wanted),
         _ => table::text(&gridded, &wanted),
     };
-    Ok(Outcome { result, notes: String::new(), code: 0 })
+    match gridded.is_exhausted.get() {
+        true => Err(one(crate::run::exhausted())),
+        false => Ok(Outcome { result, notes: String::new(), code: 0 }),
+    }
 }
 
 /// The settings that the patterns mean in any of the contexts; all without one.
@@ -164,10 +188,9 @@ fn matching(survey: &Survey, keys: &Keys, pattern: &str) -> Vec<KeyId> {
 }
 
 fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &dyn Fn(KeyId) -> bool) -> String {
-    let Surveying { elsewhere, limits, .. } = gridded.surveying;
     let fingerprints = Fingerprints::new();
     let contexts = gridded.contexts.len();
-    let rows = gridded.survey.grid(wanted, *elsewhere, *limits, |answers, answer| {
+    let rows = gridded.rows(wanted, |answers, answer| {
         let setting = Setting::of(answers.resolution(), answer, &fingerprints);
         serde_json::to_string(&setting).unwrap_or_default()
     });

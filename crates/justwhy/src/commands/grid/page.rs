@@ -3,7 +3,6 @@
 use super::Gridded;
 use crate::fingerprint::Fingerprints;
 use crate::json::Setting;
-use crate::run::Surveying;
 use justwhy_core::{GridRow, KeyId};
 use serde::Serialize;
 use serde_json::value::RawValue;
@@ -34,15 +33,14 @@ struct Row {
 }
 
 pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &dyn Fn(KeyId) -> bool) -> String {
-    let Surveying { elsewhere, limits, project, .. } = gridded.surveying;
+    let project = gridded.surveying.project;
     let fingerprints = Fingerprints::new();
-    let rows: Vec<GridRow<(String, String)>> =
-        gridded.survey.grid(wanted, *elsewhere, *limits, |answers, answer| {
-            let setting = Setting::with_reasons(answers, answer, None, &fingerprints);
-            let value = answer.effective().map(|value| fingerprints.of(value)).unwrap_or_default();
-            let value = format!("{} {value}", answer.status.name());
-            (serde_json::to_string(&setting).unwrap_or_default(), value)
-        });
+    let rows: Vec<GridRow<(String, String)>> = gridded.rows(wanted, |answers, answer| {
+        let setting = Setting::with_reasons(answers, answer, None, &fingerprints);
+        let value = answer.effective().map(|value| fingerprints.of(value)).unwrap_or_default();
+        let value = format!("{} {value}", answer.status.name());
+        (serde_json::to_string(&setting).unwrap_or_default(), value)
+    });
     let keys = gridded.survey.keys();
     let count = gridded.contexts.len();
     let shown = rows.into_iter().map(|row| Row {

@@ -4,7 +4,6 @@ use super::Gridded;
 use crate::commands::told_left_out;
 use crate::fingerprint::Fingerprints;
 use crate::look::{Look, Role, fill, width};
-use crate::run::Surveying;
 use justwhy_core::{Explanation, GridRow, KeyId, Resolution, Status};
 use std::collections::HashMap;
 
@@ -54,11 +53,8 @@ pub(super) fn rows(
     gridded: &Gridded<'_, '_>,
     wanted: &dyn Fn(KeyId) -> bool,
 ) -> Vec<GridRow<Cell>> {
-    let Surveying { elsewhere, limits, .. } = gridded.surveying;
     let fingerprints = Fingerprints::new();
-    gridded.survey.grid(wanted, *elsewhere, *limits, |answers, answer| {
-        Cell::of(answers.resolution(), answer, &fingerprints)
-    })
+    gridded.rows(wanted, |answers, answer| Cell::of(answers.resolution(), answer, &fingerprints))
 }
 
 /// A row, and for each context the number of its cell and that of its value: who decides it makes it no
