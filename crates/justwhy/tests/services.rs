@@ -371,6 +371,13 @@ fn faults() -> Vec<Fault> {
             says("HTTP/1.1 429 Too Many Requests\r\nRetry-After: 120\r\nContent-Length: 0\r\n\r\n"),
             "it is asked too often (429)",
         ),
+        (
+            "to be asked again never",
+            says(
+                "HTTP/1.1 429 Too Many Requests\r\nRetry-After: 18446744073709551615\r\nContent-Length: 0\r\n\r\n",
+            ),
+            "it is asked too often (429)",
+        ),
         ("broken", answers("500 Internal Server Error", "", ECHO), "it failed (500)"),
         ("in repair", answers("503 Service Unavailable", "", ECHO), "it failed (503)"),
         ("a teapot", answers("418 I'm a teapot", "", ECHO), "it answers with the status 418"),
@@ -501,8 +508,8 @@ fn a_service_that_is_not_there_is_told_of() {
     let remote = Remote::at(&address, "canary-token");
     remote.allow(&address, "timeout = \"1s\"");
     fails("refused", &remote, &["list", "--verbose"], "the connection was refused");
-    let remote = Remote::at("https://nowhere.invalid", "canary-token");
-    remote.allow("https://nowhere.invalid", "timeout = \"1s\"");
+    let remote = Remote::at("https://nowhere.example", "canary-token");
+    remote.allow("https://nowhere.example", "timeout = \"1s\"");
     fails("unknown", &remote, &["list", "--verbose"], "its host is not known here");
     // Plain HTTP where TLS is spoken, and the other way round.
     let plain = Faulty::saying("HTTP/1.1 400 Bad Request\r\n\r\n");
