@@ -274,6 +274,16 @@ fn a_grid_that_cannot_be_drawn_says_why() {
         assert_eq!(run.code, 2, "{arguments:?}: {}", run.all());
         assert!(run.stderr.contains(told), "{arguments:?}: {}", run.stderr);
     }
+    // A misspelt value of an axis is never passed over, whether it is one of the columns or not.
+    for across in ["region", "environment"] {
+        let run = demo.run_with(&["grid", "--across", across], &[("TIDE_ENV", "prodution")]);
+        assert_eq!(run.code, 2, "{}", run.all());
+        assert!(run.stderr.contains("prodution"), "{}", run.stderr);
+    }
+    // One may stand where nobody can, and ask about other places.
+    let nowhere = [("TIDE_REGION", "south"), ("TIDE_SERVICE", "alerts")];
+    assert_eq!(demo.run_with(&["list"], &nowhere).code, 2);
+    assert_eq!(demo.run_with(&["grid", "--across", "region"], &nowhere).code, 0);
     // What does not exist is no column.
     let (_, contexts) = grid(&demo, &["--across", "service,region", "--in", "production"]);
     assert!(

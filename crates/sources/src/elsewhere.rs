@@ -201,6 +201,11 @@ impl<'p> Elsewhere<'p> {
         self.situation.contexts(fixed, &rows)
     }
 
+    /// Where you stand, even if that is a combination that does not exist.
+    pub fn stand(&self) -> Result<Context, Error> {
+        self.situation.stand()
+    }
+
     /// The contexts that differ from `from` only in some axes: see [`Situation::across`].
     pub fn across(&self, from: &Context, names: &[&str]) -> Result<Vec<Context>, Error> {
         let rows = |axis: &str| self.reader.borrow_mut().rows_of(axis);

@@ -62,6 +62,12 @@ impl<'p> Situation<'p> {
         self.unchecked(&self.chosen(asked)?, false)
     }
 
+    /// Where you stand, even if that is a combination that does not exist. A value that is not allowed is
+    /// an error all the same.
+    pub(crate) fn stand(&self) -> Result<Context, Error> {
+        self.unchecked(&Chosen::default(), true)
+    }
+
     fn chosen(&self, asked: Option<&str>) -> Result<Chosen, Error> {
         let asked = self.project.asked(asked)?;
         let owned =

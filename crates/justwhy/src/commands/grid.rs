@@ -103,12 +103,11 @@ impl Gridded<'_, '_> {
 pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     let elsewhere = surveying.elsewhere;
-    let from = elsewhere.here(surveying.common.context.as_deref());
     // Where you stand may be a place that does not exist, as long as the columns do.
-    let from = from.or_else(|error| match surveying.common.context {
-        Some(_) => Err(error),
-        None => elsewhere.fixed(None),
-    });
+    let from = match surveying.common.context.as_deref() {
+        None => elsewhere.stand(),
+        asked => elsewhere.here(asked),
+    };
     let from = from.map_err(one)?;
     let names: Vec<&str> = options.across.iter().map(|name| name.trim()).collect();
     let contexts = elsewhere.across(&from, &names).map_err(one)?;
