@@ -1,6 +1,6 @@
 //! Two contexts side by side: which settings differ, and who decides them on either side.
 
-use crate::{Answers, Explanation, KeyId, Stand, Status};
+use crate::{Answers, Explanation, KeyId, Stand, Status, Value};
 
 /// How a setting differs between two contexts.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -64,6 +64,98 @@ pub struct Compared {
     pub same: usize,
 }
 
+/// What is known of an answer, to be held against another one, perhaps of another project.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Told {
+    status: Status,
+    /// The effective value, secrets too.
+    value: Option<Value>,
+    /// What says it, unless it is put together from several or comes out of others.
+    said: Option<Said>,
+}
+
+/// What says a value: the source, the name in it, the revision, and what is written there.
+#[derive(Clone, PartialEq, Debug)]
+struct Said {
+    source: String,
+    name: String,
+    revision: Option<u64>,
+    written: Value,
+}
+
+impl Told {
+    /// What is known of an answer.
+    pub fn of(answers: &Answers<'_>, answer: &Explanation) -> Told {
+        let is_unknown =
+            matches!(answer.status, Status::Unreadable { .. } | Status::Uncertain { .. });
+        Told {
+            status: answer.status.clone(),
+            value: answer.effective().cloned(),
+            said: if is_unknown { said_by(answers, answer) } else { None },
+        }
+    }
+
+    /// Whether the same source says the same of both, so that they are the same whatever it is.
+    pub fn is_said_alike(&self, other: &Told) -> bool {
+        self.said.is_some() && self.said == other.said
+    }
+
+    /// How two answers differ, an absent one being none; none if they are the same.
+    pub fn difference(left: Option<&Told>, right: Option<&Told>) -> Option<Difference> {
+        match (left, right) {
+            (None, None) => None,
+            (Some(one), None) => Some(one.unless_uncertain(Difference::OnlyLeft)),
+            (None, Some(other)) => Some(other.unless_uncertain(Difference::OnlyRight)),
+            (Some(one), Some(other)) => one.against(other),
+        }
+    }
+
+    /// What is uncertain may have no value at all.
+    fn unless_uncertain(&self, difference: Difference) -> Difference {
+        match self.status {
+            Status::Uncertain { .. } => Difference::CannotTell,
+            _ => difference,
+        }
+    }
+
+    fn against(&self, other: &Told) -> Option<Difference> {
+        match (&self.status, &other.status) {
+            (Status::Set, Status::Set) => {
+                (self.value != other.value).then_some(Difference::Differs)
+            }
+            (Status::Uncertain { .. }, _) | (_, Status::Uncertain { .. }) => {
+                Some(Difference::CannotTell)
+            }
+            // One that cannot be read is the same as itself.
+            (Status::Unreadable { .. }, Status::Unreadable { .. }) if self.is_said_alike(other) => {
+                None
+            }
+            (Status::Unreadable { .. }, _) | (_, Status::Unreadable { .. }) => {
+                Some(Difference::CannotTell)
+            }
+            (status, other) => (status != other).then_some(Difference::Differs),
+        }
+    }
+}
+
+/// What says the value; none of what is put together from several, or comes out of others.
+fn said_by(answers: &Answers<'_>, answer: &Explanation) -> Option<Said> {
+    let resolution = answers.resolution();
+    // Of those there is more to tell.
+    if answers.may_refer(answer.key) || resolution.in_force(answer.key).count() > 1 {
+        return None;
+    }
+    let id = answer.winner.as_ref()?.candidate;
+    let candidate = resolution.candidate(id);
+    let stand = Stand::of(resolution, id);
+    Some(Said {
+        source: stand.source.to_string(),
+        name: stand.shown_name(resolution.keys()),
+        revision: resolution.note(candidate).and_then(|it| it.revision),
+        written: resolution.leaf(candidate).value.clone(),
+    })
+}
+
 /// Compares settings in two contexts; those that are absent in both are left out.
 pub fn compare(left: &Answers<'_>, right: &Answers<'_>, keys: &[KeyId]) -> Compared {
     let mut compared = Compared::default();
@@ -74,13 +166,14 @@ pub fn compare(left: &Answers<'_>, right: &Answers<'_>, keys: &[KeyId]) -> Compa
             answer.filter(|answer| answer.status != Status::Absent)
         };
         let (one, other) = (side(left), side(right));
-        let difference = match (&one, &other) {
-            (None, None) => continue,
-            (Some(one), None) => unless_uncertain(one, Difference::OnlyLeft),
-            (None, Some(other)) => unless_uncertain(other, Difference::OnlyRight),
-            (Some(one), Some(other)) => between((left, one), (right, other)),
-        };
-        match difference {
+        if one.is_none() && other.is_none() {
+            continue;
+        }
+        let told = [
+            one.as_ref().map(|one| Told::of(left, one)),
+            other.as_ref().map(|other| Told::of(right, other)),
+        ];
+        match Told::difference(told[0].as_ref(), told[1].as_ref()) {
             None => compared.same += 1,
             Some(difference) => {
                 compared.pairs.push(Pair { key: *key, difference, left: one, right: other });
@@ -88,50 +181,4 @@ pub fn compare(left: &Answers<'_>, right: &Answers<'_>, keys: &[KeyId]) -> Compa
         }
     }
     compared
-}
-
-/// What is uncertain may have no value at all.
-fn unless_uncertain(answer: &Explanation, difference: Difference) -> Option<Difference> {
-    Some(match answer.status {
-        Status::Uncertain { .. } => Difference::CannotTell,
-        _ => difference,
-    })
-}
-
-/// How two answers differ; none if they are the same.
-fn between(
-    (left, one): (&Answers<'_>, &Explanation),
-    (right, other): (&Answers<'_>, &Explanation),
-) -> Option<Difference> {
-    match (&one.status, &other.status) {
-        (Status::Set, Status::Set) => {
-            (one.effective() != other.effective()).then_some(Difference::Differs)
-        }
-        (Status::Uncertain { .. }, _) | (_, Status::Uncertain { .. }) => {
-            Some(Difference::CannotTell)
-        }
-        // One that cannot be read is the same as itself.
-        (Status::Unreadable { .. }, Status::Unreadable { .. })
-            if said_by(left, one).is_some() && said_by(left, one) == said_by(right, other) =>
-        {
-            None
-        }
-        (Status::Unreadable { .. }, _) | (_, Status::Unreadable { .. }) => {
-            Some(Difference::CannotTell)
-        }
-        (status, other) => (status != other).then_some(Difference::Differs),
-    }
-}
-
-/// What says the value: the source, where in it, under which name, and in which revision.
-fn said_by(answers: &Answers<'_>, answer: &Explanation) -> Option<(String, String, Option<u64>)> {
-    let resolution = answers.resolution();
-    // Of what is put together from several, or comes out of others, there is more to tell.
-    if answers.may_refer(answer.key) || resolution.in_force(answer.key).count() > 1 {
-        return None;
-    }
-    let candidate = resolution.candidate(answer.winner.as_ref()?.candidate);
-    let stand = Stand::of(resolution, answer.winner.as_ref()?.candidate);
-    let place = stand.place(resolution.keys());
-    Some((stand.source.to_string(), place, resolution.note(candidate).and_then(|it| it.revision)))
 }

@@ -68,6 +68,11 @@ pub fn read_list(text: &str, at: Span) -> Result<Arc<[Element]>, NotAList> {
     Ok(items.iter().map(|item| Element { value: Value::Text(item.trim().into()), at }).collect())
 }
 
+/// Reads a text as a map: a JSON object.
+pub(crate) fn read_map(text: &str) -> Option<Value> {
+    json::map(text, Span::default())
+}
+
 /// A value as part of a longer text; an error says what cannot be one.
 pub(crate) fn show_in_text(value: &Value) -> Result<std::borrow::Cow<'_, str>, Type> {
     match value {

@@ -16,6 +16,7 @@ mod because;
 mod sentence;
 
 pub use advice::Advice;
+pub(crate) use advice::scope_to_write;
 pub(crate) use because::because as because_of;
 
 /// How a setting stands in a context.
@@ -449,7 +450,7 @@ fn variable_in(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<S
 }
 
 /// The number of the reading, and the reading, of each source of a layer.
-fn sources_of<'r>(
+pub(crate) fn sources_of<'r>(
     answers: &'r Answers<'_>,
     layer: LayerIndex,
 ) -> impl Iterator<Item = &'r Reading> + use<'r> {

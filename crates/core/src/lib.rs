@@ -19,6 +19,7 @@ mod catalogue;
 mod check;
 mod compare;
 mod convert;
+mod destination;
 mod document;
 mod expected;
 mod explanation;
@@ -34,6 +35,7 @@ mod reference;
 mod resolution;
 mod scope;
 mod secret;
+mod suppose;
 mod survey;
 mod trial;
 mod value;
@@ -50,11 +52,12 @@ pub use check::{
     Check, CheckRule, Choice, Extent, Finding, Findings, Severity, Spotted, in_words, rule_named,
     sum_up,
 };
-pub use compare::{Compared, Difference, Pair, compare};
+pub use compare::{Compared, Difference, Pair, Told, compare};
 pub use convert::{
     Address, Bound, Conversion, Declaration, Matches, Misfit, Nanoseconds, NotAList, Shape,
     read_duration, read_like, read_list, read_size, show_duration, show_size,
 };
+pub use destination::{Destination, Holder, NoDestination, as_written, destination};
 pub use document::{Document, Leaf, OfScope};
 pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Stand, Status, Without};
@@ -82,6 +85,7 @@ pub use secret::{
     Secrets, hide_address_password, is_nearly_secret_name, is_secret_name, names_a_secret_inside,
     speaks_of_a_secret,
 };
+pub use suppose::{Effect, Effects, Tale};
 pub use survey::{ContextSet, Sight, Survey};
 pub use trial::Trial;
 pub use value::{Element, Entry, Type, Value, is_unprintable};

@@ -14,6 +14,7 @@ mod maps;
 #[cfg(test)]
 mod tests;
 
+pub(crate) use assemble::segments_below;
 pub use assemble::{Assembled, BadInput, Edit, Input, Inputs, Readings};
 
 /// One value that a source offers for one setting.

@@ -136,6 +136,31 @@ pub(crate) enum Command {
         #[arg(long)]
         with_local: bool,
     },
+    /// What would change if a source said something else, here or everywhere; nothing is written
+    #[command(after_help = "--set and --unset are supposed too.")]
+    Suppose {
+        /// Suppose that a process variable has this value (repeatable)
+        #[arg(long, value_name = "NAME=VALUE")]
+        variable: Vec<String>,
+        /// Suppose that a process variable is not set (repeatable)
+        #[arg(long, value_name = "NAME")]
+        no_variable: Vec<String>,
+        /// Suppose that there were no such layer (repeatable)
+        #[arg(long, value_name = "LAYER")]
+        without: Vec<String>,
+        /// Suppose that a layer says this, where it would be written in the context of --in (repeatable)
+        #[arg(long, value_name = "KEY=VALUE", requires = "layer")]
+        put: Vec<String>,
+        /// The layer that --put is about
+        #[arg(long, value_name = "LAYER", requires = "put")]
+        layer: Option<String>,
+        /// Look at every context that the axes can form, whatever --in says
+        #[arg(long)]
+        everywhere: bool,
+        /// Read the layers that describe where you stand with --everywhere too
+        #[arg(long, requires = "everywhere")]
+        with_local: bool,
+    },
     /// What will go wrong, or is not meant so, in any context
     Check {
         /// Only where you stand, or where --in says

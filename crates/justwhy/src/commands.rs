@@ -18,7 +18,9 @@ pub(crate) mod find;
 pub(crate) mod grid;
 pub(crate) mod list;
 pub(crate) mod needs;
+mod sides;
 pub(crate) mod stores;
+pub(crate) mod suppose;
 pub(crate) mod texts;
 pub(crate) mod whereabouts;
 

@@ -8,7 +8,7 @@ use crate::given;
 use crate::look::Look;
 use clap::Parser as _;
 use justwhy_core::{Answers, ExpansionLimits, Resolution};
-use justwhy_sources::{Elsewhere, Error, Project, WithVariables, World};
+use justwhy_sources::{Elsewhere, Error, Overlay, Project, World};
 use justwhy_stores::{Client, Options, Place};
 use std::ffi::OsString;
 use std::mem::ManuallyDrop;
@@ -91,6 +91,31 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
                 commands::compare::run(surveying, &options)
             })
         }
+        Some(Command::Suppose {
+            variable,
+            no_variable,
+            without,
+            put,
+            layer,
+            everywhere,
+            with_local,
+        }) => {
+            let options = commands::suppose::Options {
+                variables: variable,
+                no_variables: no_variable,
+                without,
+                puts: put,
+                layer: layer.as_deref(),
+                everywhere: *everywhere,
+                with_local: *with_local,
+            };
+            with_variables(common, world).and_then(|other| {
+                let world = other.as_ref().map_or(world, |other| other as &dyn World);
+                let (given, stores, look) = (&given, &stores, &look);
+                let supposing = commands::suppose::Supposing { common, look, given, stores, world };
+                commands::suppose::run(&supposing, &options)
+            })
+        }
         Some(Command::Needs) => answer(&asked, world, commands::needs::run),
         Some(Command::Stores) => survey(&asked, world, true, commands::stores::run),
         Some(Command::Check { here, with_local, warnings_as_errors, allow }) => {
@@ -148,8 +173,7 @@ fn survey(
     let project = Project::load(world, common.project.as_deref())?;
     let elsewhere = Elsewhere::new(&project, world, given).asking(Some(stores));
     // The end of the process frees all of it at once.
-    let elsewhere =
-        ManuallyDrop::new(if with_local { elsewhere } else { elsewhere.without_local() });
+    let elsewhere = ManuallyDrop::new(elsewhere.with_local(with_local));
     let limits = limits(&project);
     let project = &project;
     let elsewhere = &elsewhere;
@@ -160,13 +184,13 @@ fn survey(
 fn with_variables<'w>(
     common: &Common,
     world: &'w dyn World,
-) -> Result<Option<WithVariables<&'w dyn World>>, Vec<Error>> {
+) -> Result<Option<Overlay<&'w dyn World>>, Vec<Error>> {
     let Some(from) = &common.process_from else { return Ok(None) };
     let variables = other_process(from, world).map_err(|error| vec![error])?;
-    Ok(Some(WithVariables { inner: world, variables, folder: None }))
+    Ok(Some(Overlay::new(world, variables)))
 }
 
-fn limits(project: &Project) -> ExpansionLimits {
+pub(crate) fn limits(project: &Project) -> ExpansionLimits {
     ExpansionLimits {
         depth: project.limits.depth,
         bytes: project.limits.file_bytes,

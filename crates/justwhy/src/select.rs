@@ -53,6 +53,17 @@ fn within(resolution: &Resolution, key: KeyId) -> Vec<KeyId> {
     keys.sorted(all.filter(|key| resolution.is_setting(*key)))
 }
 
+/// The key that a person means who names one: itself if anything mentions it, else that of the setting
+/// whose variable it is.
+pub(crate) fn path_meant(resolution: &Resolution, path: KeyPath) -> KeyPath {
+    let keys = resolution.keys();
+    let known = keys.find(KeyId::ROOT, &path).is_some_and(|key| resolution.is_setting(key));
+    let name = path.segments().next().filter(|_| !known && path.segments().count() == 1);
+    let key = name.and_then(|name| of_variable(resolution, name));
+    let segments = key.map(|key| keys.segments(key).into_iter().map(str::to_owned).collect());
+    segments.and_then(KeyPath::from_segments).unwrap_or(path)
+}
+
 /// The setting whose variable, as some layer reads it, has that name.
 fn of_variable(resolution: &Resolution, name: &str) -> Option<KeyId> {
     let settings = resolution.settings();

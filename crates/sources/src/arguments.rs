@@ -44,6 +44,11 @@ impl Arguments {
         Ok(())
     }
 
+    /// The keys that are named, in their order, and whether each is set.
+    pub fn keys(&self) -> impl Iterator<Item = (&KeyPath, bool)> {
+        self.entries.iter().map(|(key, value)| (key, value.is_some()))
+    }
+
     /// The keys that `--unset` names.
     pub fn unset_keys(&self) -> impl Iterator<Item = &KeyPath> {
         self.entries.iter().filter(|(_, value)| value.is_none()).map(|(key, _)| key)

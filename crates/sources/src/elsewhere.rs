@@ -70,9 +70,13 @@ impl<'p> Elsewhere<'p> {
         }
     }
 
-    /// Leaves out the layers that describe where you stand, in every context.
+    /// Whether the layers that describe where you stand are read, as they are without this, or left out
+    /// in every context.
     #[must_use]
-    pub fn without_local(self) -> Elsewhere<'p> {
+    pub fn with_local(self, with_local: bool) -> Elsewhere<'p> {
+        if with_local {
+            return self;
+        }
         let reader = self.reader.into_inner().without_local();
         Elsewhere { reader: RefCell::new(reader), without_local: true, ..self }
     }

@@ -11,6 +11,7 @@
 //!    [`Readings`](justwhy_core::Readings) that `justwhy_core` resolves.
 
 mod arguments;
+mod edit;
 mod elsewhere;
 mod error;
 mod folder;
@@ -25,6 +26,7 @@ mod project;
 mod reader;
 mod situate;
 mod stores;
+mod suppose;
 mod text;
 mod tree;
 mod world;
@@ -44,7 +46,8 @@ pub use stores::{
     Allowed, Answered, Asked, Kept, Question, Store, StoreProblem, Stores, is_loopback, origin_of,
     read_allowed,
 };
+pub use suppose::{SupposedStores, Supposition};
 pub use world::{
-    Branch, FolderEntry, ReadProblem, System, Tracking, WithVariables, World, date_of_day,
+    Branch, FolderEntry, Overlay, ReadProblem, System, Tracking, World, date_of_day,
     read_dump,
 };

@@ -36,7 +36,8 @@ pub(crate) struct Node<'s> {
     /// The name under which its table has it; empty for items of lists.
     pub(crate) name: Cow<'s, str>,
     pub(crate) name_at: Span,
-    /// Where the value begins.
+    /// Where the value stands. A table that is no value of its own, but what headers or dotted names
+    /// lead to, stands where it is first named.
     pub(crate) at: Span,
     pub(crate) kind: Kind<'s>,
     /// Whether a table takes in the entries of this one (`<<`).
@@ -64,6 +65,12 @@ pub(crate) enum Kind<'s> {
 pub(crate) struct Children {
     ends: Option<(NodeId, NodeId)>,
     count: u32,
+}
+
+impl Children {
+    pub(crate) fn is_empty(self) -> bool {
+        self.ends.is_none()
+    }
 }
 
 /// What is wrong in a text: the place and the reason, before anybody knows which file it is.

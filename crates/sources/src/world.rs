@@ -6,8 +6,11 @@ use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
 
 mod git;
+mod overlay;
 #[cfg(test)]
 pub(crate) mod tests;
+
+pub use overlay::Overlay;
 
 /// All that is ever asked of the outside. Tests, other revisions of a project and other processes
 /// stand in for the machine by implementing it.
@@ -260,63 +263,6 @@ impl World for &dyn World {
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
         (**self).variables()
-    }
-}
-
-/// Another world with the process environment replaced, and perhaps the current folder.
-#[derive(Clone, Debug)]
-pub struct WithVariables<W> {
-    /// Where everything else comes from.
-    pub inner: W,
-    /// The variables.
-    pub variables: Vec<(OsString, OsString)>,
-    /// The current folder, if it is another.
-    pub folder: Option<PathBuf>,
-}
-
-impl<W: World> World for WithVariables<W> {
-    fn current_folder(&self) -> io::Result<PathBuf> {
-        self.folder.clone().map_or_else(|| self.inner.current_folder(), Ok)
-    }
-
-    fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
-        self.inner.read_file(path, most)
-    }
-
-    fn is_file(&self, path: &Path) -> bool {
-        self.inner.is_file(path)
-    }
-
-    fn is_folder(&self, path: &Path) -> bool {
-        self.inner.is_folder(path)
-    }
-
-    fn names_in(&self, folder: &Path) -> Vec<OsString> {
-        self.inner.names_in(folder)
-    }
-
-    fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>> {
-        self.inner.entries(folder)
-    }
-
-    fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
-        self.inner.canonical(path)
-    }
-
-    fn branch(&self, folder: &Path) -> Branch {
-        self.inner.branch(folder)
-    }
-
-    fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking {
-        self.inner.tracking(folder, files)
-    }
-
-    fn today(&self) -> String {
-        self.inner.today()
-    }
-
-    fn variables(&self) -> Vec<(OsString, OsString)> {
-        self.variables.clone()
     }
 }
 

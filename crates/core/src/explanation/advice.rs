@@ -2,7 +2,7 @@
 
 use super::because::pins;
 use super::{Explanation, Stand, sources_of, variable_in};
-use crate::{Answers, CandidateId, Kind, Lack, Layer, LayerIndex, Presence, Reading, Verdict};
+use crate::{Answers, CandidateId, KeyId, Kind, Lack, Layer, LayerIndex, Presence, Reading, Verdict};
 
 /// The most ways that are told; more would hide the ones that matter.
 const MOST: usize = 4;
@@ -145,11 +145,23 @@ pub(super) fn way(
 
 /// The scope to write to: of several the strongest in which it would count here.
 fn scope(answers: &Answers<'_>, index: LayerIndex, explanation: &Explanation) -> Option<String> {
+    let (store, scope, is_new) = scope_to_write(answers, index, Some(explanation.key))?;
+    let new = if is_new { " (new)" } else { "" };
+    Some(format!("the scope {scope} of {store}{new}"))
+}
+
+/// The store and the scope, and whether it is not there yet. `None` if all that are there are meant for
+/// others.
+pub(crate) fn scope_to_write(
+    answers: &Answers<'_>,
+    index: LayerIndex,
+    key: Option<KeyId>,
+) -> Option<(String, String, bool)> {
     let resolution = answers.resolution();
     let layer = resolution.readings().layer(index);
     let scope = layer.scope.as_ref()?;
     let is_withheld = |reading: &Reading| {
-        let mut candidates = resolution.candidates(explanation.key);
+        let mut candidates = key.into_iter().flat_map(|key| resolution.candidates(key));
         reading.document.scope.as_ref().is_some_and(|scope| scope.is_withheld)
             || candidates.any(|id| {
                 let candidate = resolution.candidate(id);
@@ -158,13 +170,13 @@ fn scope(answers: &Answers<'_>, index: LayerIndex, explanation: &Explanation) ->
             })
     };
     let meant = sources_of(answers, index).filter(|reading| !is_withheld(reading)).last();
-    let (name, new) = match (&layer.presence, meant.and_then(|it| it.document.scope.as_ref())) {
-        (_, Some(of)) => (of.name.as_ref(), ""),
+    let (name, is_new) = match (&layer.presence, meant.and_then(|it| it.document.scope.as_ref())) {
+        (_, Some(of)) => (of.name.to_string(), false),
         // Everything that is there is meant for others.
         (Presence::Read, None) => return None,
-        _ => (scope.scope.as_str(), " (new)"),
+        _ => (scope.scope.clone(), true),
     };
-    Some(format!("the scope {name} of {}{new}", scope.store))
+    Some((scope.store.clone(), name, is_new))
 }
 
 /// The file to write to: of several the strongest.

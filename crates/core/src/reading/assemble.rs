@@ -448,6 +448,20 @@ fn lacking_sections(layers: &mut [Layer], inputs: &Inputs, slots: &[Slot]) {
     }
 }
 
+/// The segments of a key after those that are put before every key; `None` if it is not below them.
+pub(crate) fn segments_below<'s>(
+    into: Option<&KeyPath>,
+    mut segments: impl Iterator<Item = &'s str>,
+) -> Option<Vec<String>> {
+    for before in into.into_iter().flat_map(KeyPath::segments) {
+        if segments.next() != Some(before) {
+            return None;
+        }
+    }
+    let rest: Vec<String> = segments.map(str::to_owned).collect();
+    (!rest.is_empty()).then_some(rest)
+}
+
 fn removal(
     keys: &mut Keys,
     layer: LayerIndex,
@@ -516,14 +530,7 @@ impl Readings {
 
     /// The segments of `key` after what the layer puts before every key.
     fn below_into(&self, layer: &Layer, key: KeyId) -> Option<Vec<String>> {
-        let mut segments = self.keys.segments(key).into_iter();
-        for before in layer.into.iter().flat_map(KeyPath::segments) {
-            if segments.next() != Some(before) {
-                return None;
-            }
-        }
-        let rest: Vec<String> = segments.map(str::to_owned).collect();
-        (!rest.is_empty()).then_some(rest)
+        segments_below(layer.into.as_ref(), self.keys.segments(key).into_iter())
     }
 
     /// The variable names, among those that no known setting has, that are near misses of the

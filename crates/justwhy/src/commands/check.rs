@@ -7,7 +7,7 @@ use crate::look::{Look, Role, fill};
 use crate::run::{Outcome, Surveying};
 use justwhy_core::{CheckRule, Context, ContextSet, Severity, Spotted, Survey, rule_named};
 use justwhy_reports::{Reported, junit, sarif};
-use justwhy_sources::Error;
+use justwhy_sources::{Elsewhere, Error};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -68,7 +68,8 @@ struct ShownSpot {
 
 pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
     let allow = allowed(options.allow)?;
-    let (survey, full, head) = survey(surveying, options)?;
+    let asked = surveying.common.context.as_deref();
+    let (survey, full, head) = survey(surveying.elsewhere, asked, options.here)?;
     // The end of the process frees all of it at once.
     let survey = std::mem::ManuallyDrop::new(survey);
     let checking = Checking {
@@ -126,21 +127,20 @@ fn allowed(names: &[String]) -> Result<Vec<CheckRule>, Vec<Error>> {
 }
 
 /// What is read in the contexts to look at, those in which somebody works, and what was asked.
-fn survey(
-    surveying: &Surveying<'_>,
-    options: &Options<'_>,
+pub(crate) fn survey(
+    elsewhere: &Elsewhere<'_>,
+    asked: Option<&str>,
+    only_here: bool,
 ) -> Result<(Survey, ContextSet, Context), Vec<Error>> {
     let one = |error| vec![error];
-    let elsewhere = surveying.elsewhere;
-    let asked = surveying.common.context.as_deref();
-    let (contexts, head) = if options.here {
+    let (contexts, head) = if only_here {
         let here = elsewhere.here(asked).map_err(one)?;
         (vec![here.clone()], here)
     } else {
         let fixed = elsewhere.fixed(asked).map_err(one)?;
         (elsewhere.contexts(&fixed).map_err(one)?, fixed)
     };
-    let is_full = |context: &Context| options.here || elsewhere.is_full(context, &head);
+    let is_full = |context: &Context| only_here || elsewhere.is_full(context, &head);
     let mut readings = Vec::with_capacity(contexts.len());
     let mut full = Vec::new();
     let mut errors: Vec<(Error, Vec<Context>)> = Vec::new();
@@ -232,7 +232,7 @@ fn text(look: &Look, checked: &Checked, left_out: &[String]) -> String {
 /// The columns before what is told of a finding.
 const INDENT: &str = "         ";
 
-fn finding(look: &Look, told: &Told, out: &mut String) {
+pub(crate) fn finding(look: &Look, told: &Told, out: &mut String) {
     let finding = &told.finding;
     let role = role(finding.severity);
     let word = finding.severity.name();

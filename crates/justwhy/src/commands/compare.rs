@@ -1,6 +1,7 @@
 //! `compare`: the settings that differ between two contexts, each with who decides it on either side.
 
 use crate::arguments::Form;
+use crate::commands::sides::{ShownAnswer, push_line};
 use crate::commands::{left_out, told_left_out};
 use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext};
@@ -9,7 +10,7 @@ use crate::run::{Outcome, Surveying};
 use crate::select;
 use justwhy_core::{
     Answers, AxisValue, Compared, Context, Difference, Explanation, KeyId, Pair, Readings,
-    Resolution, Status, compare, list_values,
+    Resolution, compare, list_values,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -193,7 +194,8 @@ fn text(look: &Look, compared: &Compared, sides: &[Side<'_>; 2], left_out: &[Str
         out.push_str(format!("{key}  {}", look.paint(Role::Warning, remark)).trim_end());
         out.push('\n');
         for (side, answer) in sides.iter().zip([&pair.left, &pair.right]) {
-            line(look, side, answer.as_ref(), labels, &mut out);
+            let shown = answer.as_ref().map(|answer| ShownAnswer::of(side.answers, answer));
+            push_line(look, &side.label, labels, shown.as_ref(), &mut out);
         }
     }
     if !compared.pairs.is_empty() {
@@ -204,58 +206,6 @@ fn text(look: &Look, compared: &Compared, sides: &[Side<'_>; 2], left_out: &[Str
         look.paragraph(&mut out, &told, "");
     }
     out
-}
-
-/// One side of a setting: its value, and who decides it.
-fn line(
-    look: &Look,
-    side: &Side<'_>,
-    answer: Option<&Explanation>,
-    labels: usize,
-    out: &mut String,
-) {
-    let label = look.text(&side.label);
-    let start = format!("  {}  ", fill(&look.paint(Role::Plain, &label), width(&label), labels));
-    let indent = labels + 4;
-    let Some(answer) = answer else {
-        out.push_str(&format!("{start}{}\n", look.paint(Role::Lost, "no value")));
-        return;
-    };
-    let resolution = side.answers.resolution();
-    let (role, value) = match (&answer.status, answer.value()) {
-        (Status::Error { code, .. }, _) => (Role::Wrong, format!("(error: {code})")),
-        (Status::Unreadable { .. } | Status::Uncertain { .. }, _) => {
-            (Role::Wrong, format!("({})", answer.status.name()))
-        }
-        (_, Some(value)) => (Role::Value, value.show()),
-        (_, None) => (Role::Value, "(secret)".to_owned()),
-    };
-    let decides = answer.winner.as_ref().map(|winner| {
-        let layer = &resolution.readings().layer(winner.layer).name;
-        let place = look.text(&winner.place(resolution.keys()));
-        let width = layer.len() + 2 + width(&place);
-        (format!("{}  {}", look.paint(Role::Layer, layer), look.paint(Role::Place, &place)), width)
-    });
-    let value = look.text(&value);
-    let room = look.columns().saturating_sub(indent).max(24);
-    let (decides, decides_width) = decides.unwrap_or_default();
-    if width(&value) + 2 + decides_width <= room {
-        let line = format!("{start}{}  {decides}", look.paint(role, &value));
-        out.push_str(line.trim_end());
-        out.push('\n');
-        return;
-    }
-    // Nothing is cut: a long value takes as many lines as it needs, and who decides it the next.
-    for (number, line) in look.wrap(&value, room).iter().enumerate() {
-        match number {
-            0 => out.push_str(&start),
-            _ => out.push_str(&" ".repeat(indent)),
-        }
-        out.push_str(&look.paint(role, line));
-        out.push('\n');
-    }
-    out.push_str(format!("{:indent$}{decides}", "").trim_end());
-    out.push('\n');
 }
 
 fn summary(compared: &Compared, sides: &[Side<'_>; 2]) -> String {

@@ -5,7 +5,7 @@ use crate::json;
 use crate::look::{Look, Role};
 use crate::run::{self, Outcome, Terminal};
 use justwhy_core::Context;
-use justwhy_sources::{Error, WithVariables, World, write_new_folder, write_temporary_folder};
+use justwhy_sources::{Error, Overlay, World, write_new_folder, write_temporary_folder};
 use serde::Serialize;
 use std::ffi::OsString;
 use std::path::Path;
@@ -129,7 +129,7 @@ pub(crate) fn run(
         }
         None => write_temporary_folder("justwhy-demo-", &FILES).map_err(one)?,
     };
-    let world = WithVariables { inner: world, variables: Vec::new(), folder: Some(folder.clone()) };
+    let world = Overlay::new(world, Vec::new()).in_folder(folder.clone());
     let look = match common.output {
         Form::Json => Look { width: None, colour: false, ..*look },
         _ => *look,

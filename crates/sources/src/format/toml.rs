@@ -256,10 +256,12 @@ impl<'s> Builder<'s> {
         opened.is_some()
     }
 
-    fn close_value(&mut self) {
+    fn close_value(&mut self, at: Span) {
         self.depth = self.depth.saturating_sub(1);
-        if self.fault.is_none() {
-            self.open.pop();
+        if self.fault.is_none()
+            && let Some(closed) = self.open.pop()
+        {
+            self.tree.node_mut(closed).at.end = at.end;
         }
     }
 
@@ -351,16 +353,16 @@ impl EventReceiver for Builder<'_> {
         self.open_value(span(at), Kind::List(Children::default()))
     }
 
-    fn array_close(&mut self, _: toml_parser::Span, _: &mut dyn ErrorSink) {
-        self.close_value();
+    fn array_close(&mut self, at: toml_parser::Span, _: &mut dyn ErrorSink) {
+        self.close_value(span(at));
     }
 
     fn inline_table_open(&mut self, at: toml_parser::Span, _: &mut dyn ErrorSink) -> bool {
         self.open_value(span(at), Kind::Table(Children::default()))
     }
 
-    fn inline_table_close(&mut self, _: toml_parser::Span, _: &mut dyn ErrorSink) {
-        self.close_value();
+    fn inline_table_close(&mut self, at: toml_parser::Span, _: &mut dyn ErrorSink) {
+        self.close_value(span(at));
     }
 }
 

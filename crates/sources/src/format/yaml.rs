@@ -121,7 +121,8 @@ impl<'s> Reader<'s> {
             _ if is_left_out && self.text[range.start..].starts_with(':') => Some(range.start + 1),
             _ => None,
         };
-        let at = Span::new(start.unwrap_or(range.start), range.end.max(range.start));
+        let start = start.unwrap_or(range.start);
+        let at = Span::new(start, range.end.max(start));
         self.last_end = range.end;
         if self.expects_name() {
             let is_merge = style == ScalarStyle::Plain && text == "<<";
@@ -224,9 +225,13 @@ impl<'s> Reader<'s> {
     }
 
     fn end(&mut self, range: std::ops::Range<usize>) {
-        self.open.pop();
+        // A flow collection ends with its bracket, a block one with what stands in it.
         if !range.is_empty() {
             self.last_end = range.end;
+        }
+        if let Some(closed) = self.open.pop() {
+            let at = &mut self.tree.node_mut(closed.node).at;
+            at.end = Span::new(0, self.last_end).end.max(at.start);
         }
     }
 
@@ -296,4 +301,18 @@ fn syntax_fault(error: &ScanError, text: &str, limits: Limits) -> Fault {
             .help("indent with spaces");
     }
     Fault::new(at, format!("this is not YAML: {}", error.kind()))
+}
+
+/// Whether a text can stand without quotes and be read back as the same text, by others too.
+pub(crate) fn is_plain_text(text: &str, in_flow: bool) -> bool {
+    let is_fine = |c: char| {
+        c.is_alphanumeric() || "_./@+- ".contains(c) || c == ':' || !in_flow && ",()".contains(c)
+    };
+    let first = text.starts_with(|c: char| c.is_alphanumeric() || c == '/' || c == '_');
+    let is_apart = text.ends_with([' ', ':']) || text.contains(": ") || text.contains("  ");
+    first
+        && !is_apart
+        && text.chars().all(is_fine)
+        && scalar::lookalike(text).is_none()
+        && matches!(scalar::plain(Cow::Borrowed(text), Span::default()), Ok(Kind::Text(_)))
 }

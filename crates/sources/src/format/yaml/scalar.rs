@@ -54,7 +54,7 @@ pub(super) fn foreign_tag(at: Span) -> Fault {
         .help("take the tag out, or use !!str, !!int, !!float, !!bool, !!null, !!seq or !!map")
 }
 
-fn plain<'s>(text: Cow<'s, str>, at: Span) -> Result<Kind<'s>, Fault> {
+pub(super) fn plain<'s>(text: Cow<'s, str>, at: Span) -> Result<Kind<'s>, Fault> {
     // Most texts begin with a letter that begins nothing else.
     if is_null(&text) {
         return Ok(Kind::Null);

@@ -1,0 +1,79 @@
+//! Answers of a setting one below the other, each with who decides it.
+
+use crate::look::{Look, Role, fill, width};
+use justwhy_core::{Answers, Explanation, Status};
+
+/// An answer as it is shown.
+#[derive(Clone, PartialEq)]
+pub(crate) struct ShownAnswer {
+    role: Role,
+    value: String,
+    /// The layer that decides and the place.
+    decides: Option<(String, String)>,
+}
+
+impl ShownAnswer {
+    pub(crate) fn of(answers: &Answers<'_>, answer: &Explanation) -> ShownAnswer {
+        let resolution = answers.resolution();
+        let (role, value) = match (&answer.status, answer.value()) {
+            (Status::Error { code, .. }, _) => (Role::Wrong, format!("(error: {code})")),
+            (Status::Unreadable { .. } | Status::Uncertain { .. }, _) => {
+                (Role::Wrong, format!("({})", answer.status.name()))
+            }
+            (_, Some(value)) => (Role::Value, value.show()),
+            (_, None) => (Role::Value, "(secret)".to_owned()),
+        };
+        let decides = answer.winner.as_ref().map(|winner| {
+            let layer = &resolution.readings().layer(winner.layer).name;
+            (layer.clone(), winner.place(resolution.keys()))
+        });
+        ShownAnswer { role, value, decides }
+    }
+
+    /// Whether both show the same value.
+    pub(crate) fn looks_like(&self, other: &ShownAnswer) -> bool {
+        self.value == other.value && self.role == other.role
+    }
+}
+
+/// Writes an answer behind its label, which takes `labels` columns; none is no value.
+pub(crate) fn push_line(
+    look: &Look,
+    label: &str,
+    labels: usize,
+    answer: Option<&ShownAnswer>,
+    out: &mut String,
+) {
+    let label = look.text(label);
+    let start = format!("  {}  ", fill(&look.paint(Role::Plain, &label), width(&label), labels));
+    let indent = labels + 4;
+    let Some(answer) = answer else {
+        out.push_str(&format!("{start}{}\n", look.paint(Role::Lost, "no value")));
+        return;
+    };
+    let decides = answer.decides.as_ref().map(|(layer, place)| {
+        let place = look.text(place);
+        let width = layer.len() + 2 + width(&place);
+        (format!("{}  {}", look.paint(Role::Layer, layer), look.paint(Role::Place, &place)), width)
+    });
+    let value = look.text(&answer.value);
+    let room = look.columns().saturating_sub(indent).max(24);
+    let (decides, decides_width) = decides.unwrap_or_default();
+    if width(&value) + 2 + decides_width <= room {
+        let line = format!("{start}{}  {decides}", look.paint(answer.role, &value));
+        out.push_str(line.trim_end());
+        out.push('\n');
+        return;
+    }
+    // Nothing is cut: a long value takes as many lines as it needs, and who decides it the next.
+    for (number, line) in look.wrap(&value, room).iter().enumerate() {
+        match number {
+            0 => out.push_str(&start),
+            _ => out.push_str(&" ".repeat(indent)),
+        }
+        out.push_str(&look.paint(answer.role, line));
+        out.push('\n');
+    }
+    out.push_str(format!("{:indent$}{decides}", "").trim_end());
+    out.push('\n');
+}

@@ -1,0 +1,542 @@
+//! `suppose`: what would change if a source said something else. Nothing is written.
+
+use crate::arguments::{Common, Form};
+use crate::checking::{Checked, Checking, Told, Wanted};
+use crate::commands::check::{self, ShownFinding};
+use crate::commands::sides::{ShownAnswer, push_line};
+use crate::commands::{left_out, told_left_out};
+use crate::fingerprint::Fingerprints;
+use crate::json::{self, Setting, ShownContext};
+use crate::look::{Look, Role};
+use crate::run::{Outcome, exhausted, limits};
+use crate::select;
+use justwhy_core::{
+    Answers, Context, ContextSet, Difference, Effect, Effects, Explanation, Holder, KeyId, KeyPath,
+    Resolution, Survey, Tale, as_written, destination, in_words, is_env_name, list_values, sum_up,
+};
+use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
+use justwhy_stores::Client;
+use serde::Serialize;
+use serde_json::value::RawValue;
+use std::cell::Cell;
+use std::collections::{BTreeMap, HashSet};
+use std::sync::Arc;
+
+/// The options of the command.
+pub(crate) struct Options<'a> {
+    /// `NAME=VALUE`.
+    pub(crate) variables: &'a [String],
+    pub(crate) no_variables: &'a [String],
+    pub(crate) without: &'a [String],
+    /// `KEY=VALUE`.
+    pub(crate) puts: &'a [String],
+    pub(crate) layer: Option<&'a str>,
+    pub(crate) everywhere: bool,
+    pub(crate) with_local: bool,
+}
+
+/// What the command works with.
+pub(crate) struct Supposing<'a> {
+    pub(crate) common: &'a Common,
+    pub(crate) look: &'a Look,
+    pub(crate) given: &'a Arguments,
+    pub(crate) stores: &'a Client,
+    pub(crate) world: &'a dyn World,
+}
+
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body {
+    /// How many contexts were looked at.
+    looked_at: usize,
+    /// What is supposed, never with its value.
+    supposed: Vec<Supposed>,
+    /// The context that it leads to, if it is another one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    then: Option<ShownContext>,
+    /// How many settings stay the same.
+    same: usize,
+    settings: Vec<ShownEffect>,
+    /// What `check` would find that it does not find now.
+    findings: Vec<ShownFinding>,
+    /// What it finds now and would not find any more.
+    mended: Vec<ShownFinding>,
+    /// Layers that describe where you stand and were left out.
+    left_out: Vec<String>,
+}
+
+/// A change that is supposed.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct Supposed {
+    /// `set`, `unset`, `variable`, `no-variable`, `without` or `put`.
+    act: &'static str,
+    /// The setting, variable or layer.
+    what: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    layer: Option<String>,
+    /// Where it would be written.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    at: Option<String>,
+}
+
+/// A setting that would be otherwise; a side is null where it is absent.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct ShownEffect {
+    key: String,
+    /// `differs`, `only-left`, `only-right` or `cannot-tell`.
+    difference: &'static str,
+    #[cfg_attr(test, schemars(with = "Option<Setting>"))]
+    left: Option<Box<RawValue>>,
+    #[cfg_attr(test, schemars(with = "Option<Setting>"))]
+    right: Option<Box<RawValue>>,
+    /// Tables as `when` has them: together they describe the contexts in which it holds.
+    contexts: Vec<BTreeMap<String, Vec<String>>>,
+}
+
+/// What is shown of an answer.
+#[derive(PartialEq)]
+enum Shown {
+    Text { answer: ShownAnswer, is_secret: bool },
+    Json(String),
+}
+
+/// A project in the contexts that are looked at, as it is or as it would be.
+struct Version<'v> {
+    project: &'v Project,
+    world: &'v dyn World,
+    elsewhere: &'v Elsewhere<'v>,
+    survey: Survey,
+    full: ContextSet,
+    head: Context,
+}
+
+pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
+    let one = |error| vec![error];
+    let Supposing { common, look, given, stores, world } = *supposing;
+    let asked = common.project.as_deref();
+    let project = Project::load(world, asked)?;
+    let mut supposition = Supposition::of(world);
+    let (supposed, mut notes) =
+        suppose(supposing, options, &project, &mut supposition).map_err(one)?;
+    if supposed.is_empty() {
+        let error = Error::new("bad-argument", "suppose is asked to suppose nothing");
+        return Err(one(error.help(
+            "add --set, --unset, --variable, --no-variable, --without, or --put KEY=VALUE --layer L",
+        )));
+    }
+    let with_local = options.with_local || !options.everywhere;
+    let nothing = Arguments::default();
+    // Where an edit is made depends on the context; what it changes is looked at in all of them.
+    let context = common.context.as_deref().filter(|_| !options.everywhere);
+    let read = |elsewhere: &Elsewhere<'_>| check::survey(elsewhere, context, !options.everywhere);
+    let elsewhere = Elsewhere::new(&project, world, &nothing).asking(Some(stores));
+    let elsewhere = elsewhere.with_local(with_local);
+    let (survey, full, head) = read(&elsewhere)?;
+    let before = Version { project: &project, world, elsewhere: &elsewhere, survey, full, head };
+    let then = |errors: Vec<Error>| -> Vec<Error> {
+        let so = "it would be so with what is supposed";
+        errors.into_iter().map(|error| error.help(so)).collect()
+    };
+    let new_project = supposition.project(asked).map_err(then)?;
+    let new_world = supposition.world();
+    let new_stores = supposition.stores(stores);
+    let elsewhere = Elsewhere::new(&new_project, new_world, given).asking(Some(&new_stores));
+    let elsewhere = elsewhere.with_local(with_local);
+    let (survey, full, head) = read(&elsewhere).map_err(then)?;
+    let after =
+        Version { project: &new_project, world: new_world, elsewhere: &elsewhere, survey, full, head };
+    let pairs = pairs(&before, &after, options.everywhere);
+    let is_json = common.output == Form::Json;
+    let fingerprints = Fingerprints::new();
+    let is_exhausted = Cell::new(false);
+    let tell = |version: &Version<'_>| {
+        let limits = limits(version.project);
+        let all = |_: KeyId| true;
+        Tale::of(&version.survey, &all, version.elsewhere, limits, |answers, answer| {
+            is_exhausted.set(is_exhausted.get() || answers.is_exhausted());
+            show(answers, answer, is_json, &fingerprints)
+        })
+    };
+    let effects = tell(&before).against(&tell(&after), &pairs);
+    if is_exhausted.get() {
+        return Err(one(exhausted()));
+    }
+    let wanted = Wanted {
+        here: !options.everywhere,
+        is_everywhere: options.everywhere,
+        with_local,
+        allow: &[],
+    };
+    let found_before = before.check(wanted)?;
+    let found_after = after.check(wanted).map_err(then)?;
+    let is_same_place = pairs.iter().all(|(here, there)| here == there);
+    let findings = only_in(&found_after, &found_before, is_same_place);
+    let mended = only_in(&found_before, &found_after, is_same_place);
+    let left_out = match before.survey.contexts().first() {
+        Some(first) if !with_local => left_out(first),
+        _ => Vec::new(),
+    };
+    if !with_local {
+        notes.push_str(&unheard(look, &supposed, &left_out));
+    }
+    let result = match is_json {
+        true => {
+            let moved = (before.head != after.head).then(|| ShownContext(after.head.clone()));
+            let shown = |effect: &Effect<Shown>| ShownEffect {
+                key: shown_key(&effect.key),
+                difference: effect.difference.name(),
+                left: raw(effect.before.as_deref()),
+                right: raw(effect.after.as_deref()),
+                contexts: before.choices(&effect.contexts),
+            };
+            let body = Body {
+                looked_at: pairs.len(),
+                supposed,
+                then: moved,
+                same: effects.same,
+                settings: effects.changed.iter().map(shown).collect(),
+                findings: findings.into_iter().map(ShownFinding::of).collect(),
+                mended: mended.into_iter().map(ShownFinding::of).collect(),
+                left_out,
+            };
+            json::text(&json::Answer::new("suppose", &before.head, body))
+        }
+        false => {
+            let telling = Telling { look, before: &before, after: &after, looked_at: pairs.len() };
+            telling.text(&supposed, &effects, (&findings, &mended), &left_out)
+        }
+    };
+    Ok(Outcome { result, notes, code: 0 })
+}
+
+impl Version<'_> {
+    fn check(&self, wanted: Wanted<'_>) -> Result<Checked, Vec<Error>> {
+        let checking = Checking {
+            project: self.project,
+            world: self.world,
+            elsewhere: self.elsewhere,
+            limits: limits(self.project),
+        };
+        checking.check(&self.survey, &self.full, wanted)
+    }
+
+    fn contexts(&self) -> Vec<&Context> {
+        self.survey.contexts().iter().map(|readings| &readings.context).collect()
+    }
+
+    fn choices(&self, contexts: &ContextSet) -> Vec<BTreeMap<String, Vec<String>>> {
+        let choices = sum_up(contexts, &self.full, &self.contexts());
+        choices.into_iter().map(|choice| choice.axes.into_iter().collect()).collect()
+    }
+
+    fn in_words(&self, contexts: &ContextSet) -> String {
+        let all = self.contexts();
+        in_words(&sum_up(contexts, &self.full, &all), &self.full, &all)
+    }
+}
+
+/// The contexts in which somebody works, as both versions number them. Here is here, even if what is
+/// supposed makes it another context.
+fn pairs(before: &Version<'_>, after: &Version<'_>, everywhere: bool) -> Vec<(usize, usize)> {
+    if !everywhere {
+        return vec![(0, 0)];
+    }
+    let values = |context: &Context| -> Vec<Option<String>> {
+        context.axes.iter().map(|axis| axis.value.clone()).collect()
+    };
+    let there: BTreeMap<Vec<Option<String>>, usize> =
+        after.contexts().iter().enumerate().map(|(at, context)| (values(context), at)).collect();
+    let contexts = before.contexts();
+    let both = before.full.iter().filter_map(|at| Some((at, *there.get(&values(contexts[at]))?)));
+    both.collect()
+}
+
+/// # What is supposed
+/// Notes what is to be supposed; gives it for people, and what was noticed.
+fn suppose(
+    supposing: &Supposing<'_>,
+    options: &Options<'_>,
+    project: &Project,
+    supposition: &mut Supposition<'_>,
+) -> Result<(Vec<Supposed>, String), Error> {
+    let mut supposed = Vec::new();
+    let mut notes = String::new();
+    let plain = |act: &'static str, what: String| Supposed { act, what, layer: None, at: None };
+    for (key, is_set) in supposing.given.keys() {
+        supposed.push(plain(if is_set { "set" } else { "unset" }, key.to_string()));
+    }
+    for (number, given) in options.variables.iter().enumerate() {
+        let (name, value) = given.split_once('=').filter(|(name, _)| is_env_name(name)).ok_or_else(|| {
+            let message = format!("--variable, option {} of that name: no NAME=VALUE", number + 1);
+            Error::new("bad-argument", message).help("write --variable TIDE_REGION=north")
+        })?;
+        supposition.variable(name, Some(value));
+        supposed.push(plain("variable", name.to_owned()));
+    }
+    for name in options.no_variables {
+        if !supposition.has_variable(name) {
+            let note = format!("note: the variable {name} is not set now");
+            notes.push_str(&supposing.look.text(&note));
+            notes.push('\n');
+        }
+        supposition.variable(name, None);
+        supposed.push(plain("no-variable", name.clone()));
+    }
+    for layer in options.without {
+        supposition.without(project, layer)?;
+        supposed.push(plain("without", layer.clone()));
+    }
+    if let Some(layer) = options.layer {
+        put(supposing, options, (project, layer), supposition, &mut supposed)?;
+    }
+    Ok((supposed, notes))
+}
+
+fn put(
+    supposing: &Supposing<'_>,
+    options: &Options<'_>,
+    (project, layer): (&Project, &str),
+    supposition: &mut Supposition<'_>,
+    supposed: &mut Vec<Supposed>,
+) -> Result<(), Error> {
+    let Supposing { common, stores, world, .. } = *supposing;
+    let index = project.layer_named(layer)?;
+    let nothing = Arguments::default();
+    let elsewhere = Elsewhere::new(project, world, &nothing).asking(Some(stores));
+    let readings = elsewhere.read(elsewhere.here(common.context.as_deref())?)?;
+    let answers =
+        Answers::new(Resolution::of(Arc::new(readings)), &elsewhere, limits(project));
+    let resolution = answers.resolution();
+    for (number, given) in options.puts.iter().enumerate() {
+        let (path, text) = key_and_value(given, number + 1)?;
+        let path = select::path_meant(resolution, path);
+        let place = destination(&answers, index, &path).map_err(|none| {
+            Error::new("bad-edit", none.problem).help(none.help)
+        })?;
+        let key = resolution.keys().find(KeyId::ROOT, &path);
+        let declared = key.and_then(|key| resolution.readings().catalogue.declared(key));
+        let like = key.filter(|key| resolution.is_setting(*key));
+        let like = like.and_then(|key| Explanation::of(&answers, key).effective().map(|it| it.kind()));
+        let value = as_written(text, &place, declared.map(|it| &*it.shape), like);
+        supposition.put(project, &place, &value)?;
+        let at = match &place.holder {
+            Holder::File(path) => path.clone(),
+            Holder::Values => project.file.clone(),
+            Holder::Scope { store, scope } => format!("the scope {scope} of {store}"),
+        };
+        let (what, layer) = (path.to_string(), Some(layer.to_owned()));
+        supposed.push(Supposed { act: "put", what, layer, at: Some(at) });
+    }
+    Ok(())
+}
+
+/// Errors name the option by its number: its text may hold a secret.
+fn key_and_value(given: &str, number: usize) -> Result<(KeyPath, &str), Error> {
+    let bad = |problem: String| {
+        Error::new("bad-argument", format!("--put, option {number} of that name: {problem}"))
+            .help("write --put KEY=VALUE, for example --put database.port=5433")
+    };
+    let (key, rest) =
+        KeyPath::parse_start(given).map_err(|error| bad(format!("the key is wrong: {error}")))?;
+    let value = rest.strip_prefix('=').ok_or_else(|| bad("there is no `=` after the key".to_owned()))?;
+    Ok((key, value))
+}
+
+/// What is supposed of layers that are not read.
+fn unheard(look: &Look, supposed: &[Supposed], left_out: &[String]) -> String {
+    let is_unheard = |it: &Supposed| {
+        matches!(it.act, "variable" | "no-variable")
+            || it.layer.as_ref().is_some_and(|layer| left_out.contains(layer))
+    };
+    match supposed.iter().any(is_unheard) {
+        false => String::new(),
+        true => {
+            let note = "note: what describes where you stand is left out everywhere, and with it \
+                        some of what is supposed (--with-local reads it)";
+            look.text(note) + "\n"
+        }
+    }
+}
+
+/// # What comes of it
+fn show(
+    answers: &Answers<'_>,
+    answer: &Explanation,
+    is_json: bool,
+    fingerprints: &Fingerprints,
+) -> Shown {
+    match is_json {
+        true => {
+            let setting = Setting::of(answers.resolution(), answer, fingerprints);
+            Shown::Json(serde_json::to_string(&setting).unwrap_or_default())
+        }
+        false => {
+            Shown::Text { answer: ShownAnswer::of(answers, answer), is_secret: answer.secret }
+        }
+    }
+}
+
+fn raw(shown: Option<&Shown>) -> Option<Box<RawValue>> {
+    match shown? {
+        Shown::Json(text) => RawValue::from_string(text.clone()).ok(),
+        Shown::Text { .. } => None,
+    }
+}
+
+fn shown_key(segments: &[String]) -> String {
+    KeyPath::from_segments(segments.to_vec()).map(|path| path.to_string()).unwrap_or_default()
+}
+
+/// The findings of one check that the other one does not have. A finding moves with its line, so that
+/// its place in the file is no part of it.
+fn only_in<'c>(of: &'c Checked, other: &'c Checked, same_contexts: bool) -> Vec<&'c Told> {
+    let by = |told: &Told| {
+        let finding = &told.finding;
+        let source = finding.places.first().map(|place| place.source.to_string());
+        let message: String = finding.message.chars().filter(|c| !c.is_ascii_digit()).collect();
+        (finding.rule, finding.key.clone(), message, source)
+    };
+    let mut known: BTreeMap<_, Vec<&ContextSet>> = BTreeMap::new();
+    for told in other.open() {
+        known.entry(by(told)).or_default().push(&told.finding.contexts);
+    }
+    let is_new = |told: &&Told| match known.get(&by(told)) {
+        None => true,
+        Some(contexts) => {
+            let is_there = |it: &&ContextSet| told.finding.contexts.is_within(it);
+            same_contexts && !contexts.iter().any(is_there)
+        }
+    };
+    of.open().filter(is_new).collect()
+}
+
+/// The answer for people.
+struct Telling<'t> {
+    look: &'t Look,
+    before: &'t Version<'t>,
+    after: &'t Version<'t>,
+    looked_at: usize,
+}
+
+impl Telling<'_> {
+    fn text(
+        &self,
+        supposed: &[Supposed],
+        effects: &Effects<Shown>,
+        (findings, mended): (&[&Told], &[&Told]),
+        left_out: &[String],
+    ) -> String {
+        let look = self.look;
+        let mut out = String::new();
+        let told: Vec<String> = supposed.iter().map(Supposed::told).collect();
+        look.paragraph(&mut out, &format!("Supposing {}.", list_values(&told, "and")), "");
+        if self.looked_at == 1 && self.before.head != self.after.head {
+            let contexts = [("before", &self.before.head), ("after", &self.after.head)];
+            for (label, context) in contexts {
+                let context = super::plain_context(context);
+                out.push_str(&format!("  {label:6}  {}\n", look.paint(Role::Lost, &look.text(&context))));
+            }
+        }
+        out.push('\n');
+        let mut last: Option<&[String]> = None;
+        for effect in &effects.changed {
+            self.effect(effect, last == Some(&effect.key), &mut out);
+            last = Some(&effect.key);
+        }
+        if !effects.changed.is_empty() {
+            out.push('\n');
+        }
+        look.paragraph(&mut out, &self.summary(effects), "");
+        if !findings.is_empty() {
+            let heading = look.paint(Role::Heading, "Newly found by check");
+            out.push_str(&format!("\n{heading}\n\n"));
+            for told in findings {
+                check::finding(look, told, &mut out);
+                out.push('\n');
+            }
+        }
+        if !mended.is_empty() {
+            if findings.is_empty() {
+                out.push('\n');
+            }
+            out.push_str(&format!("{}\n\n", look.paint(Role::Heading, "No more found by check")));
+            for told in mended {
+                check::finding(look, told, &mut out);
+                out.push('\n');
+            }
+        }
+        if let Some(told) = told_left_out(left_out) {
+            look.paragraph(&mut out, &told, "");
+        }
+        out
+    }
+
+    fn effect(&self, effect: &Effect<Shown>, is_again: bool, out: &mut String) {
+        let look = self.look;
+        let sides = [effect.before.as_deref(), effect.after.as_deref()].map(|side| match side {
+            Some(Shown::Text { answer, is_secret }) => Some((answer, *is_secret)),
+            _ => None,
+        });
+        let looks_same = match &sides {
+            [Some((one, _)), Some((other, _))] => one.looks_like(other),
+            _ => false,
+        };
+        let is_secret = sides.iter().flatten().any(|(_, is_secret)| *is_secret);
+        let remark = match (effect.difference, looks_same) {
+            (Difference::CannotTell, _) => "nobody can tell whether it is the same",
+            (_, true) if is_secret => "the secret is another one",
+            (_, true) => "the hidden password is another one",
+            _ => "",
+        };
+        if !is_again {
+            out.push_str(&look.paint(Role::Key, &look.text(&shown_key(&effect.key))));
+            if !remark.is_empty() {
+                out.push_str(&format!("  {}", look.paint(Role::Warning, remark)));
+            }
+            out.push('\n');
+        }
+        let words = self.before.in_words(&effect.contexts);
+        if self.looked_at > 1 {
+            let words = if words.is_empty() { "every context".to_owned() } else { words };
+            look.paragraph(out, &format!("in {words}"), "  ");
+        }
+        let [before, after] = sides.map(|side| side.map(|(answer, _)| answer));
+        push_line(look, "before", 6, before, out);
+        push_line(look, "after", 6, after, out);
+    }
+
+    fn summary(&self, effects: &Effects<Shown>) -> String {
+        let changed: HashSet<&[String]> =
+            effects.changed.iter().map(|effect| effect.key.as_slice()).collect();
+        let contexts = match self.looked_at {
+            1 => "this context".to_owned(),
+            count => format!("{count} contexts"),
+        };
+        let same = match effects.same {
+            1 => "1 setting stays".to_owned(),
+            count => format!("{count} settings stay"),
+        };
+        match changed.len() {
+            0 => format!("No setting would change in {contexts}: {same} the same."),
+            1 => format!("1 setting would change in {contexts}; {same} the same."),
+            count => format!("{count} settings would change in {contexts}; {same} the same."),
+        }
+    }
+}
+
+impl Supposed {
+    fn told(&self) -> String {
+        let what = &self.what;
+        match (self.act, &self.layer, &self.at) {
+            ("unset", ..) => format!("--unset {what}"),
+            ("set", ..) => format!("--set {what}"),
+            ("variable", ..) => format!("another value of the variable {what}"),
+            ("no-variable", ..) => format!("the variable {what} is not set"),
+            ("without", ..) => format!("there were no layer {what}"),
+            (_, Some(layer), Some(at)) => format!("{layer} says something else of {what} in {at}"),
+            _ => what.clone(),
+        }
+    }
+}

@@ -1,0 +1,200 @@
+//! TOML: a value by its header, as a dotted name, or in braces.
+
+use super::write::{self, Quotes};
+use super::{Splice, Way, line_end, line_start, names, whole_lines};
+use crate::tree::{Fault, Kind, NodeId, Tree};
+use justwhy_core::{KeyPath, Value};
+
+pub(super) fn put(
+    text: &str,
+    tree: &Tree<'_>,
+    way: &Way<'_>,
+    value: &Value,
+) -> Result<Splice, Fault> {
+    if let Some(there) = way.there {
+        let node = tree.node(there);
+        if matches!(node.kind, Kind::Table(_)) && stands(text, tree, there) != Stands::InBraces {
+            return Err(write::unwritable("a value in place of an empty table"));
+        }
+        let written = &text[node.at.start as usize..node.at.end as usize];
+        let value = write::toml(value, Quotes::of(written))?;
+        return Ok(Splice::replace(node.at, value));
+    }
+    let value = write::toml(value, Quotes::None)?;
+    let rest = dotted(&names(way.rest));
+    let table = way.table;
+    match stands(text, tree, table) {
+        Stands::InBraces => Ok(in_braces(text, tree, table, &format!("{rest} = {value}"))),
+        Stands::ByItsHeader => Ok(in_section(text, tree, table, &format!("{rest} = {value}"))),
+        Stands::Dotted => {
+            // Beside the names that open it, which begin in the same way.
+            let Some(end) = own_end(text, tree, table) else {
+                return Err(write::unwritable("a key in a table that nothing opens"));
+            };
+            let node = tree.node(table);
+            let start = line_start(text, node.name_at.start as usize);
+            let before = text[start..node.name_at.end as usize].trim_start();
+            let indent = super::indent_at(text, start);
+            let line = format!("{indent}{before}.{rest} = {value}");
+            Ok(whole_lines(text, line_end(text, end), &line))
+        }
+        Stands::Implied => {
+            let mut section = names(way.above);
+            section.extend(names(way.rest));
+            let last = section.pop().unwrap_or_default();
+            let end = line_end(text, whole_end(text, tree, table));
+            let after = if text[end..].starts_with('[') { "\n" } else { "" };
+            let lines = format!("\n[{}]\n{} = {value}{after}", dotted(&section), dotted(&[last]));
+            Ok(whole_lines(text, end, &lines))
+        }
+        Stands::AtTheRoot => at_root(text, tree, way, &value),
+    }
+}
+
+/// How a table comes to be.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Stands {
+    AtTheRoot,
+    InBraces,
+    ByItsHeader,
+    /// A dotted name opens it.
+    Dotted,
+    /// A header below it implies it.
+    Implied,
+}
+
+fn stands(text: &str, tree: &Tree<'_>, table: NodeId) -> Stands {
+    let node = tree.node(table);
+    if table == Tree::ROOT {
+        return Stands::AtTheRoot;
+    }
+    let at = node.at.start as usize;
+    if text[at..].starts_with('{') {
+        return Stands::InBraces;
+    }
+    // The item of a list of tables stands at its brackets.
+    if text[at..].starts_with("[[") {
+        return Stands::ByItsHeader;
+    }
+    let name_end = node.name_at.end as usize;
+    let line = &text[line_start(text, node.name_at.start as usize)..];
+    match line.trim_start_matches([' ', '\t']).starts_with('[') {
+        false => Stands::Dotted,
+        true => match text[name_end..].trim_start_matches([' ', '\t']).starts_with(']') {
+            true => Stands::ByItsHeader,
+            false => Stands::Implied,
+        },
+    }
+}
+
+fn dotted(names: &[&str]) -> String {
+    let path = KeyPath::from_segments(names.iter().map(|it| (*it).to_owned()).collect());
+    path.map(|path| path.to_string()).unwrap_or_default()
+}
+
+/// Where the last of the values ends that stand in a table and in no other section.
+fn own_end(text: &str, tree: &Tree<'_>, table: NodeId) -> Option<usize> {
+    let mut end: Option<usize> = None;
+    let mut open = vec![table];
+    while let Some(table) = open.pop() {
+        for id in tree.entries(table) {
+            let node = tree.node(id);
+            let is_value = !matches!(node.kind, Kind::Table(_) | Kind::List(_))
+                || text[node.at.start as usize..].starts_with('{')
+                || matches!(node.kind, Kind::List(_))
+                    && !text[node.at.start as usize..].starts_with("[[");
+            if is_value || is_list_of_lists(text, tree, id) {
+                end = end.max(Some(node.at.end as usize));
+            } else if stands(text, tree, id) == Stands::Dotted {
+                open.push(id);
+            }
+        }
+    }
+    end
+}
+
+/// `[[1, 2], [3]]` begins as a header does.
+fn is_list_of_lists(text: &str, tree: &Tree<'_>, id: NodeId) -> bool {
+    let node = tree.node(id);
+    let start = line_start(text, node.at.start as usize);
+    matches!(node.kind, Kind::List(_)) && !text[start..node.at.start as usize].trim().is_empty()
+}
+
+/// Where the last of all that stands in or below a table ends.
+fn whole_end(text: &str, tree: &Tree<'_>, table: NodeId) -> usize {
+    let mut end = tree.node(table).name_at.end as usize;
+    let mut open = vec![table];
+    while let Some(table) = open.pop() {
+        let children: Vec<NodeId> = match &tree.node(table).kind {
+            Kind::Table(children) | Kind::List(children) => tree.children(*children).collect(),
+            _ => Vec::new(),
+        };
+        for id in children {
+            let node = tree.node(id);
+            end = end.max(node.at.end as usize).max(node.name_at.end as usize);
+            open.push(id);
+        }
+    }
+    end.min(text.len())
+}
+
+/// After the last value of a section, or after its header.
+fn in_section(text: &str, tree: &Tree<'_>, table: NodeId, line: &str) -> Splice {
+    let node = tree.node(table);
+    let header = (node.name_at.end as usize).max(node.at.start as usize);
+    let last = own_end(text, tree, table);
+    let first = tree.entries(table).next().map(|id| tree.node(id).name_at.start as usize);
+    let indent = match (last, first) {
+        (Some(_), Some(first)) => super::indent_at(text, first),
+        _ => super::indent_at(text, header),
+    };
+    let end = last.unwrap_or(header);
+    whole_lines(text, line_end(text, end), &format!("{indent}{line}"))
+}
+
+fn in_braces(text: &str, tree: &Tree<'_>, table: NodeId, entry: &str) -> Splice {
+    let node = tree.node(table);
+    let last = tree.entries(table).last();
+    match last {
+        Some(last) => {
+            let end = whole_end(text, tree, last).max(tree.node(last).at.end as usize);
+            Splice::insert(end, format!(", {entry}"))
+        }
+        None => Splice::replace(node.at, format!("{{ {entry} }}")),
+    }
+}
+
+/// A key for which there is no table: a section of its own where the file has sections.
+fn at_root(text: &str, tree: &Tree<'_>, way: &Way<'_>, value: &str) -> Result<Splice, Fault> {
+    let path = names(way.rest);
+    let Some((last, section)) = path.split_last() else {
+        return Err(write::unwritable("a value without a name"));
+    };
+    let is_headed = |id: &NodeId| {
+        let node = tree.node(*id);
+        let is_table = matches!(node.kind, Kind::Table(_) | Kind::List(_));
+        is_table
+            && text[line_start(text, node.name_at.start as usize)..].trim_start().starts_with('[')
+    };
+    let first_header = tree
+        .entries(Tree::ROOT)
+        .filter(is_headed)
+        .map(|id| line_start(text, tree.node(id).name_at.start as usize))
+        .min();
+    let own = own_end(text, tree, Tree::ROOT);
+    let is_flat = first_header.is_none() && own.is_some();
+    if section.is_empty() || is_flat {
+        let line = format!("{} = {value}", dotted(&path));
+        return Ok(match (own, first_header) {
+            (Some(end), _) => whole_lines(text, line_end(text, end), &line),
+            (None, Some(header)) => Splice::insert(
+                header,
+                format!("{line}\n\n").replace('\n', super::newline(text)),
+            ),
+            (None, None) => whole_lines(text, text.len(), &line),
+        });
+    }
+    let blank = if text.trim().is_empty() { "" } else { "\n" };
+    let lines = format!("{blank}[{}]\n{} = {value}", dotted(section), dotted(&[last]));
+    Ok(whole_lines(text, text.len(), &lines))
+}

@@ -1,0 +1,140 @@
+//! YAML: bytes at the places of values; quotes, indents and comments stay.
+
+use super::write::{Quotes, unwritable, yaml, yaml_name};
+use super::{Splice, Way, line_end, line_start, names, newline, whole_lines};
+use crate::tree::{Fault, Kind, Node, NodeId, Tree};
+use justwhy_core::Value;
+
+pub(super) fn put(
+    text: &str,
+    tree: &Tree<'_>,
+    way: &Way<'_>,
+    value: &Value,
+) -> Result<Splice, Fault> {
+    let in_flow = is_flow(text, tree, way.table);
+    if let Some(there) = way.there {
+        return replace(text, tree.node(there), value, in_flow);
+    }
+    let path = names(way.rest);
+    if in_flow {
+        let entry = flow_entry(&path, value)?;
+        let node = tree.node(way.table);
+        return Ok(match tree.entries(way.table).last() {
+            Some(last) => Splice::insert(whole_end(tree, last), format!(", {entry}")),
+            None => Splice::replace(node.at, format!("{{{entry}}}")),
+        });
+    }
+    let step = step(text, tree);
+    let (indent, end) = match tree.entries(way.table).next() {
+        Some(first) => {
+            let name_at = tree.node(first).name_at.start as usize;
+            let column = name_at - line_start(text, name_at);
+            (column, next_line(text, whole_end(tree, way.table)))
+        }
+        // Nothing stands there yet.
+        None if way.table == Tree::ROOT => (0, text.len()),
+        None => {
+            let node = tree.node(way.table);
+            let name_at = node.name_at.start as usize;
+            let column = name_at - line_start(text, name_at);
+            (column + step, next_line(text, node.at.end as usize))
+        }
+    };
+    let mut lines = Vec::new();
+    for (depth, name) in path.iter().enumerate() {
+        let indent = " ".repeat(indent + depth * step);
+        lines.push(format!("{indent}{}:", yaml_name(name)));
+    }
+    let value = yaml(value, Quotes::None, false)?;
+    Ok(whole_lines(text, end, &format!("{} {value}", lines.join("\n"))))
+}
+
+fn replace(text: &str, node: &Node<'_>, value: &Value, in_flow: bool) -> Result<Splice, Fault> {
+    let (start, end) = (node.at.start as usize, node.at.end as usize);
+    let written = &text[start..end];
+    if written.is_empty() {
+        // Nothing was written after the name.
+        let value = yaml(value, Quotes::None, in_flow)?;
+        let is_apart = text[..start].ends_with([' ', '\t']);
+        return Ok(Splice::insert(start, if is_apart { value } else { format!(" {value}") }));
+    }
+    let is_block_list = matches!(node.kind, Kind::List(_)) && !written.starts_with('[');
+    if let (true, Value::List(items)) = (is_block_list, value)
+        && !items.is_empty()
+    {
+        let column = start - line_start(text, start);
+        let between = format!("{}{}- ", newline(text), " ".repeat(column));
+        let items: Result<Vec<String>, Fault> =
+            items.iter().map(|item| yaml(&item.value, Quotes::None, true)).collect();
+        return Ok(Splice { range: start..end, with: format!("- {}", items?.join(&between)) });
+    }
+    if is_block_list {
+        // It stands below its name, where one in brackets could not.
+        let name_end = node.name_at.end as usize;
+        let Some(colon) = text[name_end..start].find(':').map(|at| name_end + at + 1) else {
+            return Err(unwritable("this"));
+        };
+        let value = yaml(value, Quotes::None, in_flow)?;
+        return Ok(Splice { range: colon..end, with: format!(" {value}") });
+    }
+    let quotes = Quotes::of(written);
+    let kept = written.trim_end_matches(['\n', '\r', ' ']).len();
+    let value = yaml(value, quotes, in_flow)?;
+    Ok(Splice { range: start..start + kept.max(1).min(written.len()), with: value })
+}
+
+/// Whether what stands in a table stands in braces.
+fn is_flow(text: &str, tree: &Tree<'_>, table: NodeId) -> bool {
+    let node = tree.node(table);
+    matches!(node.kind, Kind::Table(_)) && text[node.at.start as usize..].starts_with('{')
+}
+
+fn flow_entry(path: &[&str], value: &Value) -> Result<String, Fault> {
+    let Some((first, below)) = path.split_first() else {
+        return yaml(value, Quotes::None, true);
+    };
+    let inner = flow_entry(below, value)?;
+    Ok(match below.is_empty() {
+        true => format!("{}: {inner}", yaml_name(first)),
+        false => format!("{}: {{{inner}}}", yaml_name(first)),
+    })
+}
+
+/// Where the last of all that stands in a node ends.
+fn whole_end(tree: &Tree<'_>, id: NodeId) -> usize {
+    let mut end = 0;
+    let mut open = vec![id];
+    while let Some(id) = open.pop() {
+        let node = tree.node(id);
+        end = end.max(node.at.end as usize).max(node.name_at.end as usize);
+        if let Kind::Table(children) | Kind::List(children) = &node.kind {
+            open.extend(tree.children(*children));
+        }
+    }
+    end
+}
+
+/// The begin of the line after `end`, at which one begins already if a text of several lines ends there.
+fn next_line(text: &str, end: usize) -> usize {
+    let end = end.min(text.len());
+    if text[..end].ends_with('\n') { end } else { line_end(text, end) }
+}
+
+/// How many blanks a level of the file is indented by.
+fn step(text: &str, tree: &Tree<'_>) -> usize {
+    let mut open = vec![(Tree::ROOT, 0)];
+    while let Some((table, column)) = open.pop() {
+        for id in tree.entries(table) {
+            let at = tree.node(id).name_at.start as usize;
+            let here = at - line_start(text, at);
+            if table != Tree::ROOT && here > column && text[line_start(text, at)..at].trim().is_empty()
+            {
+                return here - column;
+            }
+            if matches!(tree.node(id).kind, Kind::Table(_)) && !is_flow(text, tree, id) {
+                open.push((id, here));
+            }
+        }
+    }
+    2
+}

@@ -1,0 +1,243 @@
+//! Suppositions: a project as it would be after changes, while nothing is written.
+//!
+//! What is supposed is made in an [`Overlay`] of the world, byte by byte as an edit would make it, and
+//! then read like everything else. So what comes out is what will be.
+
+use crate::edit::{self, Step};
+use crate::error::Error;
+use crate::format::Format;
+use crate::project::{Project, Reads};
+use crate::stores::{Answered, Kept, Question, Store, StoreProblem, Stores};
+use crate::world::{Overlay, ReadProblem, World};
+use crate::{reader, text};
+use justwhy_core::{
+    Destination, Holder, KeyPath, LayerIndex, Scope, ScopeVariable, Value, nearest,
+};
+use std::collections::BTreeMap;
+use std::ffi::{OsStr, OsString};
+use std::sync::Arc;
+
+/// Changes to a project and to what is around it.
+pub struct Supposition<'w> {
+    world: Overlay<&'w dyn World>,
+    /// What scopes of stores that are no files would say: the store, the scope, the variable.
+    said: BTreeMap<(String, String, String), Arc<str>>,
+    without: Vec<String>,
+}
+
+impl std::fmt::Debug for Supposition<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Supposition").finish_non_exhaustive()
+    }
+}
+
+impl<'w> Supposition<'w> {
+    /// Everything is as it is.
+    pub fn of(world: &'w dyn World) -> Supposition<'w> {
+        let world = Overlay::new(world, world.variables());
+        Supposition { world, said: BTreeMap::new(), without: Vec::new() }
+    }
+
+    /// A process variable has this value, or is not set.
+    pub fn variable(&mut self, name: &str, value: Option<&str>) {
+        let variables = &mut self.world.variables;
+        variables.retain(|(other, _)| other != OsStr::new(name));
+        variables.extend(value.map(|value| (name.into(), OsString::from(value))));
+    }
+
+    /// Whether a process variable is set now.
+    pub fn has_variable(&self, name: &str) -> bool {
+        self.world.variables.iter().any(|(other, _)| other == OsStr::new(name))
+    }
+
+    /// The project has no such layer.
+    pub fn without(&mut self, project: &Project, layer: &str) -> Result<(), Error> {
+        project.layer_named(layer)?;
+        self.without.push(layer.to_owned());
+        Ok(())
+    }
+
+    /// A layer says something else.
+    pub fn put(
+        &mut self,
+        project: &Project,
+        destination: &Destination,
+        value: &Value,
+    ) -> Result<(), Error> {
+        let steps = |path: &KeyPath| -> Vec<Step> {
+            path.segments().map(|name| Step::Name(name.to_owned())).collect()
+        };
+        let number = destination.layer.0.saturating_sub(1);
+        match &destination.holder {
+            Holder::File(path) => {
+                let format = project.format_at(destination.layer, path);
+                let Some(format) = format else {
+                    let message = format!("nobody knows how to write {path}");
+                    return Err(Error::new("bad-edit", message).at(path, None));
+                };
+                self.edit(project, path, format, &steps(&destination.name), value)
+            }
+            Holder::Values => {
+                let mut path = vec![
+                    Step::Name("layer".to_owned()),
+                    Step::Item(number),
+                    Step::Name("values".to_owned()),
+                ];
+                path.extend(steps(&destination.name));
+                self.edit(project, &project.file, Format::Toml, &path, value)
+            }
+            Holder::Scope { store, scope } => {
+                let kept = project.stores.iter().find(|it| it.name == *store);
+                let variable = destination.name.segments().next().unwrap_or_default();
+                match kept.map(|store| &store.kept) {
+                    Some(Kept::File(path)) => {
+                        let mut steps: Vec<Step> = ["scope", scope, "variables", variable]
+                            .map(|name| Step::Name(name.to_owned()))
+                            .into();
+                        let text = self.text(project, path)?;
+                        if edit::is_table(text.1.text(), &steps) {
+                            steps.push(Step::Name("value".to_owned()));
+                        }
+                        self.edit(project, path, Format::Toml, &steps, value)
+                    }
+                    _ => {
+                        let said = value.as_text().map_or_else(|| value.show(), str::to_owned);
+                        let by = (store.clone(), scope.clone(), variable.to_owned());
+                        self.said.insert(by, said.into());
+                        Ok(())
+                    }
+                }
+            }
+        }
+    }
+
+    /// The byte order mark and the text of a file; both empty if it is not there.
+    fn text(
+        &self,
+        project: &Project,
+        path: &str,
+    ) -> Result<(bool, justwhy_core::SourceText), Error> {
+        let full = project.folder.join(path);
+        let bytes = match self.world.read_file(&full, project.limits.file_bytes) {
+            Ok(bytes) => bytes,
+            Err(ReadProblem::Missing) => Vec::new(),
+            Err(problem) => return Err(crate::project::unreadable(&problem, path).at(path, None)),
+        };
+        let has_mark = bytes.starts_with(&[0xef, 0xbb, 0xbf]);
+        let (text, verdict) = text::decode(bytes);
+        match verdict {
+            Ok(()) => Ok((has_mark, text)),
+            Err(fault) => Err(reader::attach(fault, path, &text)),
+        }
+    }
+
+    fn edit(
+        &mut self,
+        project: &Project,
+        path: &str,
+        format: Format,
+        steps: &[Step],
+        value: &Value,
+    ) -> Result<(), Error> {
+        let (has_mark, before) = self.text(project, path)?;
+        let is_json = matches!(format, Format::Json | Format::Jsonc);
+        let is_new = before.text().trim().is_empty();
+        let text = if is_new && is_json { "{}\n" } else { before.text() };
+        let after = edit::put(format, text, steps, value, project.limits).map_err(|fault| {
+            let fault = crate::tree::Fault { code: "bad-edit", ..fault };
+            reader::attach(fault, path, &before)
+        })?;
+        let mark = if has_mark { "\u{feff}" } else { "" };
+        self.world.write(&project.folder.join(path), [mark, &after].concat().into_bytes());
+        Ok(())
+    }
+
+    /// The world as it would be.
+    pub fn world(&self) -> &dyn World {
+        &self.world
+    }
+
+    /// The project as it would be.
+    pub fn project(&self, asked: Option<&std::path::Path>) -> Result<Project, Vec<Error>> {
+        let mut project = Project::load(&self.world, asked)?;
+        project.layers.retain(|layer| !self.without.contains(&layer.name));
+        Ok(project)
+    }
+
+    /// What stores would say, of what `inner` says.
+    pub fn stores(&self, inner: &'w dyn Stores) -> SupposedStores<'_> {
+        SupposedStores { inner, said: &self.said }
+    }
+}
+
+/// Stores that would say something else.
+pub struct SupposedStores<'s> {
+    inner: &'s dyn Stores,
+    said: &'s BTreeMap<(String, String, String), Arc<str>>,
+}
+
+impl std::fmt::Debug for SupposedStores<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("SupposedStores").finish_non_exhaustive()
+    }
+}
+
+impl Stores for SupposedStores<'_> {
+    fn ask(&self, store: &Store, question: &Question<'_>) -> Result<Answered, StoreProblem> {
+        let mut answered = self.inner.ask(store, question)?;
+        let of_store = self.said.iter().filter(|((name, ..), _)| *name == store.name);
+        for ((_, scope, variable), value) in of_store {
+            if !question.asked.has(scope) {
+                continue;
+            }
+            let at = answered.scopes.iter().position(|it| it.name.as_ref() == scope);
+            let at = at.unwrap_or_else(|| {
+                let name = scope.as_str().into();
+                answered.scopes.push(Arc::new(Scope { name, ..Scope::default() }));
+                answered.scopes.len() - 1
+            });
+            let scope = Arc::make_mut(&mut answered.scopes[at]);
+            match scope.variables.iter_mut().find(|it| it.name.as_ref() == variable) {
+                Some(there) => {
+                    there.value = Some(Arc::clone(value));
+                    there.note.unreadable = None;
+                }
+                None => scope.variables.push(ScopeVariable {
+                    name: variable.as_str().into(),
+                    value: Some(Arc::clone(value)),
+                    ..ScopeVariable::default()
+                }),
+            }
+        }
+        Ok(answered)
+    }
+}
+
+impl Project {
+    /// The layer of that name among those that the project file declares.
+    pub fn layer_named(&self, name: &str) -> Result<LayerIndex, Error> {
+        if let Some(at) = self.layers.iter().position(|layer| layer.name == name) {
+            return Ok(LayerIndex(at + 1));
+        }
+        let message = format!("there is no layer {}", crate::tree::shown_name(name));
+        let error = Error::new("bad-argument", message);
+        let names: Vec<&str> = self.layers.iter().map(|layer| layer.name.as_str()).collect();
+        Err(match nearest(name, names.iter().copied()) {
+            _ if name == "catalogue" || name == "arguments" => {
+                error.help("the layers catalogue and arguments are always there")
+            }
+            Some(near) => error.help(format!("did you mean {near}?")),
+            None => error.help(format!("the layers are {}", names.join(", "))),
+        })
+    }
+
+    /// The format of a file as that layer reads it.
+    fn format_at(&self, layer: LayerIndex, path: &str) -> Option<Format> {
+        let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number))?;
+        match &declared.reads {
+            Reads::File(_, format) => Some(*format),
+            Reads::Files(_, format) => format.or_else(|| Format::of_path(path)),
+            _ => None,
+        }
+    }
+}
