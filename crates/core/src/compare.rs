@@ -86,18 +86,34 @@ struct Said {
 impl Told {
     /// What is known of an answer.
     pub fn of(answers: &Answers<'_>, answer: &Explanation) -> Told {
-        let is_unknown =
-            matches!(answer.status, Status::Unreadable { .. } | Status::Uncertain { .. });
-        Told {
-            status: answer.status.clone(),
-            value: answer.effective().cloned(),
-            said: if is_unknown { said_by(answers, answer) } else { None },
-        }
+        let said = match answer.status {
+            Status::Set | Status::Absent => None,
+            // Of what is put together from several, or comes out of others, there is more to tell.
+            Status::Unreadable { .. } | Status::Uncertain { .. }
+                if answers.may_refer(answer.key)
+                    || answers.resolution().in_force(answer.key).count() > 1 =>
+            {
+                None
+            }
+            _ => said_by(answers, answer),
+        };
+        Told { status: answer.status.clone(), value: answer.effective().cloned(), said }
     }
 
-    /// Whether the same source says the same of both, so that they are the same whatever it is.
-    pub fn is_said_alike(&self, other: &Told) -> bool {
+    /// Whether the same source says the same of both, so that what nobody can tell is the same whatever
+    /// it is.
+    fn is_said_alike(&self, other: &Told) -> bool {
         self.said.is_some() && self.said == other.said
+    }
+
+    /// Whether both cannot be told, or are in the same error, for the same reason: that a message names
+    /// other lines, or another near name, makes no other error.
+    pub(crate) fn is_as_bad(&self, other: &Told) -> bool {
+        let is_same = match (&self.status, &other.status) {
+            (Status::Error { code, .. }, Status::Error { code: other, .. }) => code == other,
+            (status, other) => status.name() == other.name(),
+        };
+        is_same && self.is_said_alike(other)
     }
 
     /// How two answers differ, an absent one being none; none if they are the same.
@@ -138,13 +154,9 @@ impl Told {
     }
 }
 
-/// What says the value; none of what is put together from several, or comes out of others.
+/// What says the value.
 fn said_by(answers: &Answers<'_>, answer: &Explanation) -> Option<Said> {
     let resolution = answers.resolution();
-    // Of those there is more to tell.
-    if answers.may_refer(answer.key) || resolution.in_force(answer.key).count() > 1 {
-        return None;
-    }
     let id = answer.winner.as_ref()?.candidate;
     let candidate = resolution.candidate(id);
     let stand = Stand::of(resolution, id);

@@ -2,8 +2,8 @@
 
 use crate::explanation::sources_of;
 use crate::{
-    Answers, Declaration, KeyId, KeyPath, Kind, LayerIndex, Names, Presence, Shape, Span,
-    Stand, Type, Value, Verdict, read_like, read_list,
+    Answers, Declaration, KeyId, KeyPath, Kind, LayerIndex, Names, Presence, Shape, Span, Stand,
+    Type, Value, Verdict, read_like, read_list,
 };
 
 /// The place in a source at which a layer says something of a setting, or would.
@@ -145,7 +145,13 @@ fn said(
         }
         _ => Holder::File(reading.source.to_string()),
     };
-    Some(Ok(Destination { layer: index, holder, name, says: Some(says), is_untyped: reading.untyped }))
+    Some(Ok(Destination {
+        layer: index,
+        holder,
+        name,
+        says: Some(says),
+        is_untyped: reading.untyped,
+    }))
 }
 
 /// What a new value of the layer would be written into.
@@ -208,7 +214,12 @@ fn variable_of(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Opti
 /// # Texts
 /// The value that a text is at a destination: what the catalogue declares, else what stands there, else
 /// what the setting is now (`like`), else what it reads as.
-pub fn as_written(text: &str, destination: &Destination, shape: Option<&Shape>, like: Option<Type>) -> Value {
+pub fn as_written(
+    text: &str,
+    destination: &Destination,
+    shape: Option<&Shape>,
+    like: Option<Type>,
+) -> Value {
     let plain = || Value::Text(text.into());
     if destination.is_untyped {
         return plain();
@@ -218,7 +229,8 @@ pub fn as_written(text: &str, destination: &Destination, shape: Option<&Shape>, 
     let is_integer = |value: &Option<Value>| matches!(value, Some(Value::Integer(_)));
     let read = match kind {
         Declaration::Any => {
-            let says = destination.says.as_ref().map(Value::kind).filter(|kind| *kind != Type::Null);
+            let says =
+                destination.says.as_ref().map(Value::kind).filter(|kind| *kind != Type::Null);
             match says.or(like.filter(|like| *like != Type::Null)) {
                 Some(Type::List) => list(),
                 // Another number is a number, whether it was whole before or not.

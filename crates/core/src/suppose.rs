@@ -107,7 +107,8 @@ impl<C: PartialEq> Tale<C> {
         pairs: &[(usize, usize)],
     ) -> Vec<Effect<C>> {
         // Most settings are the same everywhere, and the same after.
-        let is_whole = |all: &[Answered<C>], of: usize| all.len() == 1 && all[0].contexts.len() == of;
+        let is_whole =
+            |all: &[Answered<C>], of: usize| all.len() == 1 && all[0].contexts.len() == of;
         if is_whole(left, of_left)
             && is_whole(right, of_right)
             && difference(left.first(), right.first()).is_none()
@@ -153,7 +154,7 @@ impl<C: PartialEq> Tale<C> {
 fn difference<C>(before: Option<&Answered<C>>, after: Option<&Answered<C>>) -> Option<Difference> {
     let (before, after) = (before.map(|it| &it.told), after.map(|it| &it.told));
     if let (Some(before), Some(after)) = (before, after)
-        && before.is_said_alike(after)
+        && before.is_as_bad(after)
     {
         return None;
     }

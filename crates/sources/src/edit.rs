@@ -194,11 +194,13 @@ fn verify(
         return Err(refused("its references would not be read as such"));
     }
     if before_said.len() != after_said.len()
-        || before_said.iter().any(|(key, value)| {
-            after_said.get(key).is_none_or(|other| !same(other, value))
-        })
+        || before_said
+            .iter()
+            .any(|(key, value)| after_said.get(key).is_none_or(|other| !same(other, value)))
     {
-        return Err(refused("other settings take their value from there, such as through an anchor"));
+        return Err(refused(
+            "other settings take their value from there, such as through an anchor",
+        ));
     }
     Ok(())
 }

@@ -48,6 +48,5 @@ pub use stores::{
 };
 pub use suppose::{SupposedStores, Supposition};
 pub use world::{
-    Branch, FolderEntry, Overlay, ReadProblem, System, Tracking, World, date_of_day,
-    read_dump,
+    Branch, FolderEntry, Overlay, ReadProblem, System, Tracking, World, date_of_day, read_dump,
 };

@@ -78,6 +78,8 @@ pub struct ProjectAxis {
     pub(crate) read: Vec<Way>,
     /// The pattern of the folders whose names are allowed.
     pub(crate) directories: Option<String>,
+    /// Whether it is not declared, and only there because layers read rows by it.
+    pub(crate) is_implied: bool,
 }
 
 /// Where the value of an axis may come from.

@@ -6,7 +6,7 @@
 use crate::edit::{self, Step};
 use crate::error::Error;
 use crate::format::Format;
-use crate::project::{Project, Reads};
+use crate::project::{Project, ProjectLayer, Reads};
 use crate::stores::{Answered, Kept, Question, Store, StoreProblem, Stores};
 use crate::world::{Overlay, ReadProblem, World};
 use crate::{reader, text};
@@ -160,7 +160,9 @@ impl<'w> Supposition<'w> {
     /// The project as it would be.
     pub fn project(&self, asked: Option<&std::path::Path>) -> Result<Project, Vec<Error>> {
         let mut project = Project::load(&self.world, asked)?;
-        project.layers.retain(|layer| !self.without.contains(&layer.name));
+        if !self.without.is_empty() {
+            project.take_out(&self.without);
+        }
         Ok(project)
     }
 
@@ -229,6 +231,19 @@ impl Project {
             Some(near) => error.help(format!("did you mean {near}?")),
             None => error.help(format!("the layers are {}", names.join(", "))),
         })
+    }
+
+    /// Takes layers out, and the axes that are only there for them.
+    fn take_out(&mut self, names: &[String]) {
+        self.layers.retain(|layer| !names.contains(&layer.name));
+        let layers = &self.layers;
+        self.axes.retain(|axis| {
+            let reads = |layer: &ProjectLayer| match &layer.reads {
+                Reads::Rows { axis: by, .. } => *by == axis.axis.name,
+                _ => false,
+            };
+            !axis.is_implied || layers.iter().any(reads)
+        });
     }
 
     /// The format of a file as that layer reads it.

@@ -2,7 +2,9 @@
 
 use super::because::pins;
 use super::{Explanation, Stand, sources_of, variable_in};
-use crate::{Answers, CandidateId, KeyId, Kind, Lack, Layer, LayerIndex, Presence, Reading, Verdict};
+use crate::{
+    Answers, CandidateId, KeyId, Kind, Lack, Layer, LayerIndex, Presence, Reading, Verdict,
+};
 
 /// The most ways that are told; more would hide the ones that matter.
 const MOST: usize = 4;

@@ -145,8 +145,14 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let elsewhere = Elsewhere::new(&new_project, new_world, given).asking(Some(&new_stores));
     let elsewhere = elsewhere.with_local(with_local);
     let (survey, full, head) = read(&elsewhere).map_err(then)?;
-    let after =
-        Version { project: &new_project, world: new_world, elsewhere: &elsewhere, survey, full, head };
+    let after = Version {
+        project: &new_project,
+        world: new_world,
+        elsewhere: &elsewhere,
+        survey,
+        full,
+        head,
+    };
     let pairs = pairs(&before, &after, options.everywhere);
     let is_json = common.output == Form::Json;
     let fingerprints = Fingerprints::new();
@@ -268,10 +274,12 @@ fn suppose(
         supposed.push(plain(if is_set { "set" } else { "unset" }, key.to_string()));
     }
     for (number, given) in options.variables.iter().enumerate() {
-        let (name, value) = given.split_once('=').filter(|(name, _)| is_env_name(name)).ok_or_else(|| {
-            let message = format!("--variable, option {} of that name: no NAME=VALUE", number + 1);
-            Error::new("bad-argument", message).help("write --variable TIDE_REGION=north")
-        })?;
+        let (name, value) =
+            given.split_once('=').filter(|(name, _)| is_env_name(name)).ok_or_else(|| {
+                let message =
+                    format!("--variable, option {} of that name: no NAME=VALUE", number + 1);
+                Error::new("bad-argument", message).help("write --variable TIDE_REGION=north")
+            })?;
         supposition.variable(name, Some(value));
         supposed.push(plain("variable", name.to_owned()));
     }
@@ -306,19 +314,18 @@ fn put(
     let nothing = Arguments::default();
     let elsewhere = Elsewhere::new(project, world, &nothing).asking(Some(stores));
     let readings = elsewhere.read(elsewhere.here(common.context.as_deref())?)?;
-    let answers =
-        Answers::new(Resolution::of(Arc::new(readings)), &elsewhere, limits(project));
+    let answers = Answers::new(Resolution::of(Arc::new(readings)), &elsewhere, limits(project));
     let resolution = answers.resolution();
     for (number, given) in options.puts.iter().enumerate() {
         let (path, text) = key_and_value(given, number + 1)?;
         let path = select::path_meant(resolution, path);
-        let place = destination(&answers, index, &path).map_err(|none| {
-            Error::new("bad-edit", none.problem).help(none.help)
-        })?;
+        let place = destination(&answers, index, &path)
+            .map_err(|none| Error::new("bad-edit", none.problem).help(none.help))?;
         let key = resolution.keys().find(KeyId::ROOT, &path);
         let declared = key.and_then(|key| resolution.readings().catalogue.declared(key));
         let like = key.filter(|key| resolution.is_setting(*key));
-        let like = like.and_then(|key| Explanation::of(&answers, key).effective().map(|it| it.kind()));
+        let like =
+            like.and_then(|key| Explanation::of(&answers, key).effective().map(|it| it.kind()));
         let value = as_written(text, &place, declared.map(|it| &*it.shape), like);
         supposition.put(project, &place, &value)?;
         let at = match &place.holder {
@@ -340,7 +347,8 @@ fn key_and_value(given: &str, number: usize) -> Result<(KeyPath, &str), Error> {
     };
     let (key, rest) =
         KeyPath::parse_start(given).map_err(|error| bad(format!("the key is wrong: {error}")))?;
-    let value = rest.strip_prefix('=').ok_or_else(|| bad("there is no `=` after the key".to_owned()))?;
+    let value =
+        rest.strip_prefix('=').ok_or_else(|| bad("there is no `=` after the key".to_owned()))?;
     Ok((key, value))
 }
 
@@ -372,9 +380,7 @@ fn show(
             let setting = Setting::of(answers.resolution(), answer, fingerprints);
             Shown::Json(serde_json::to_string(&setting).unwrap_or_default())
         }
-        false => {
-            Shown::Text { answer: ShownAnswer::of(answers, answer), is_secret: answer.secret }
-        }
+        false => Shown::Text { answer: ShownAnswer::of(answers, answer), is_secret: answer.secret },
     }
 }
 
@@ -436,7 +442,10 @@ impl Telling<'_> {
             let contexts = [("before", &self.before.head), ("after", &self.after.head)];
             for (label, context) in contexts {
                 let context = super::plain_context(context);
-                out.push_str(&format!("  {label:6}  {}\n", look.paint(Role::Lost, &look.text(&context))));
+                out.push_str(&format!(
+                    "  {label:6}  {}\n",
+                    look.paint(Role::Lost, &look.text(&context))
+                ));
             }
         }
         out.push('\n');

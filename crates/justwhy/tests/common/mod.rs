@@ -6,6 +6,7 @@
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
+pub(crate) mod projects;
 pub(crate) mod remote;
 
 /// The built program.

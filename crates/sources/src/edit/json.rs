@@ -30,7 +30,9 @@ pub(super) fn put(
             true => Splice::replace(table.at, with),
             false => match text[start..end].contains('\n') {
                 true => Splice::insert(end - 1, format!("{step}{entry}{newline}{outer}")),
-                false => Splice::insert(end - 1, format!("{} ", self::entry(&path, &value, None, ""))),
+                false => {
+                    Splice::insert(end - 1, format!("{} ", self::entry(&path, &value, None, "")))
+                }
             },
         });
     };
@@ -59,10 +61,7 @@ pub(super) fn put(
         (false, line) => {
             let rest = line.map_or("", |line| text[value_end..line].trim_end_matches('\r'));
             let line_end = value_end + rest.len();
-            Splice {
-                range: value_end..line_end,
-                with: format!(",{rest}{newline}{indent}{entry}"),
-            }
+            Splice { range: value_end..line_end, with: format!(",{rest}{newline}{indent}{entry}") }
         }
     })
 }

@@ -69,7 +69,14 @@ pub(super) fn put_property(
         let between = &text[node.name_at.end as usize..node.at.start as usize];
         let is_separated = between.contains(['=', ':', ' ', '\t']);
         let with = if is_separated { value } else { format!("={value}") };
-        return Ok(Splice::replace(node.at, with));
+        let mut range = node.at.start as usize..node.at.end as usize;
+        if range.is_empty() {
+            // The blanks after the separator would come to stand behind the value, and be of it.
+            let rest = &text[range.start..];
+            range.start += rest.len() - rest.trim_start_matches([' ', '\t', '\u{c}']).len();
+            range.end = range.start;
+        }
+        return Ok(Splice { range, with });
     }
     let mut path = names(way.above);
     path.extend(names(way.rest));
@@ -78,9 +85,8 @@ pub(super) fn put_property(
     // Beside those below the deepest table that is there, else at the end.
     let beside = (way.table != Tree::ROOT).then(|| last_leaf(tree, way.table)).flatten();
     let sibling = beside.or_else(|| last_leaf(tree, Tree::ROOT)).map(|id| tree.node(id));
-    let separator = sibling.map(|node| {
-        &text[(node.name_at.end as usize).min(text.len())..node.at.start as usize]
-    });
+    let separator = sibling
+        .map(|node| &text[(node.name_at.end as usize).min(text.len())..node.at.start as usize]);
     let is_usual = |it: &&str| it.trim() == "=" || it.trim() == ":" || it.trim().is_empty();
     let separator = separator.filter(|it| !it.is_empty() && is_usual(it)).unwrap_or("=");
     let at = beside.map_or(text.len(), |id| line_end(text, tree.node(id).at.end as usize));

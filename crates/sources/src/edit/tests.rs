@@ -1,7 +1,11 @@
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+
 use super::{Step, put};
 use crate::Limits;
 use crate::format::Format;
-use justwhy_core::Value;
+use crate::tree::{Lowering, Tree};
+use justwhy_core::{Element, Keys, Span, Value};
+use std::collections::BTreeMap;
 
 fn path(text: &str) -> Vec<Step> {
     let path = justwhy_core::KeyPath::parse(text).unwrap();
@@ -20,15 +24,45 @@ fn text(text: &str) -> Value {
 }
 
 #[test]
-fn dump() {
-    use Format::*;
+fn goes_where_a_person_would_put_it() {
+    use Format::{Env, Ini, Json, Jsonc, Properties, Toml, Yaml};
     let rows: Vec<(Format, &str, &str, Value)> = vec![
-        (Toml, "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'\n", "alert.threshold_cm", Value::Integer(140)),
-        (Toml, "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'\n", "alert.new", Value::Integer(140)),
-        (Toml, "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'", "database.host", text("y")),
-        (Toml, "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'", "database.port", Value::Integer(1)),
-        (Toml, "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'", "other.deep.port", Value::Integer(1)),
-        (Toml, "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'", "top", Value::Integer(1)),
+        (
+            Toml,
+            "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'\n",
+            "alert.threshold_cm",
+            Value::Integer(140),
+        ),
+        (
+            Toml,
+            "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'\n",
+            "alert.new",
+            Value::Integer(140),
+        ),
+        (
+            Toml,
+            "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'",
+            "database.host",
+            text("y"),
+        ),
+        (
+            Toml,
+            "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'",
+            "database.port",
+            Value::Integer(1),
+        ),
+        (
+            Toml,
+            "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'",
+            "other.deep.port",
+            Value::Integer(1),
+        ),
+        (
+            Toml,
+            "# head\n[alert]\nthreshold_cm = 150 # high\n\n[database]\nhost = 'x'",
+            "top",
+            Value::Integer(1),
+        ),
         (Toml, "a.b = 1\na.c = 2\nz = 3\n", "a.d", Value::Integer(1)),
         (Toml, "a.b = 1\na.c = 2\nz = 3\n", "n.d", Value::Integer(1)),
         (Toml, "a = { b = 1 }\n", "a.d", Value::Integer(1)),
@@ -42,14 +76,39 @@ fn dump() {
         (Json, "{\n  \"a\": {\n    \"b\": 1\n  }\n}\n", "d.e.f", text("q")),
         (Json, "{\"a\":{\"b\":1}}", "d.e.f", text("q")),
         (Json, "{}", "d.e.f", text("q")),
-        (Jsonc, "{\n  // one\n  \"a\": 1, // two\n  \"b\": 2 // three\n}\n", "c", Value::Integer(3)),
-        (Jsonc, "{\n  // one\n  \"a\": 1, // two\n  \"b\": 2, // three\n}\n", "c", Value::Integer(3)),
+        (
+            Jsonc,
+            "{\n  // one\n  \"a\": 1, // two\n  \"b\": 2 // three\n}\n",
+            "c",
+            Value::Integer(3),
+        ),
+        (
+            Jsonc,
+            "{\n  // one\n  \"a\": 1, // two\n  \"b\": 2, // three\n}\n",
+            "c",
+            Value::Integer(3),
+        ),
         (Jsonc, "{ \"b\": 2, }\n", "c", Value::Integer(3)),
         (Jsonc, "{ /* none */ }\n", "c", Value::Integer(3)),
         (Yaml, "# h\ndatabase:\n  host: a # c\n  port: 5\nother: 1\n", "database.host", text("b")),
-        (Yaml, "# h\ndatabase:\n  host: a # c\n  port: 5\nother: 1\n", "database.host", text("yes")),
-        (Yaml, "# h\ndatabase:\n  host: a # c\n  port: 5\nother: 1\n", "database.pool.max", Value::Integer(4)),
-        (Yaml, "# h\ndatabase:\n    host: a # c\n    port: 5 # d\n", "database.pool.max", Value::Integer(4)),
+        (
+            Yaml,
+            "# h\ndatabase:\n  host: a # c\n  port: 5\nother: 1\n",
+            "database.host",
+            text("yes"),
+        ),
+        (
+            Yaml,
+            "# h\ndatabase:\n  host: a # c\n  port: 5\nother: 1\n",
+            "database.pool.max",
+            Value::Integer(4),
+        ),
+        (
+            Yaml,
+            "# h\ndatabase:\n    host: a # c\n    port: 5 # d\n",
+            "database.pool.max",
+            Value::Integer(4),
+        ),
         (Yaml, "# h\ndatabase:\n    host: a # c\n    port: 5 # d", "x.pool.max", Value::Integer(4)),
         (Yaml, "database:\n  text: |\n    a\n    b\nother: 1\n", "database.x", Value::Integer(4)),
         (Yaml, "database:\n  text: |\n    a\n    b\nother: 1\n", "database.text", text("one")),
@@ -79,7 +138,184 @@ fn dump() {
         (Properties, "a=1\\\n  2\nb=3", "a", text("x")),
         (Properties, "a=1", "a.b", text("x")),
     ];
+    let mut shown = String::new();
     for (format, before, at, value) in rows {
-        println!("==== {format:?} {at} = {}\n{before}\n---- \n{}", value.show(), edited(format, before, at, &value));
+        let after = edited(format, before, at, &value);
+        let (before, after) = (before.replace('\r', "^M"), after.replace('\r', "^M"));
+        shown.push_str(&format!("=== {format:?}: {at} = {}\n", value.show()));
+        shown.push_str(&format!("{before}|\n---\n{after}|\n"));
     }
+    insta::assert_snapshot!(shown);
+}
+
+/// Numbers that are the same in every run.
+struct Random(u64);
+
+impl Random {
+    fn below(&mut self, most: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        usize::try_from(self.0 >> 33).unwrap() % most
+    }
+
+    fn one<'a, T: ?Sized>(&mut self, of: &[&'a T]) -> &'a T {
+        of[self.below(of.len())]
+    }
+}
+
+/// Texts that a format could take for something else, or that end it.
+const TEXTS: [&str; 34] = [
+    "",
+    " ",
+    "x",
+    "a b",
+    "5",
+    "-0",
+    "1e3",
+    "true",
+    "yes",
+    "null",
+    "~",
+    "012",
+    "a: b",
+    "a #b",
+    "#",
+    "- a",
+    "[1]",
+    "{a}",
+    "'",
+    "\"",
+    "it's",
+    "say \"so\"",
+    "\\",
+    "\\n",
+    "a\nb",
+    "\n",
+    "tab\there",
+    "é水😀",
+    "\u{200b}",
+    "$HOME",
+    "${x}",
+    "=",
+    "a=b:c",
+    "\u{7f}\u{1}",
+];
+
+fn value(random: &mut Random, format: Format) -> Value {
+    let text = |random: &mut Random| Value::Text(random.one(&TEXTS).into());
+    if format.is_untyped() {
+        return text(random);
+    }
+    match random.below(8) {
+        0 => Value::Integer(-7),
+        1 => Value::Boolean(true),
+        2 => Value::Number(0.5),
+        3 => {
+            let items = (0..random.below(4)).map(|_| text(random));
+            Value::List(items.map(|value| Element { value, at: Span::default() }).collect())
+        }
+        _ => text(random),
+    }
+}
+
+fn read(format: Format, text: &str) -> BTreeMap<String, Value> {
+    let tree = format.parse(text, Limits::default()).unwrap();
+    let mut keys = Keys::default();
+    let document = Lowering::new(&tree, &mut keys, Limits::default()).lower(Tree::ROOT).unwrap();
+    let leaves = document.leaves.into_iter();
+    leaves.map(|leaf| (keys.show(leaf.name), leaf.value)).collect()
+}
+
+/// Edit upon edit: each is done, and says just what was wanted besides what was there; no comment goes,
+/// and line ends stay what they were.
+#[test]
+fn changes_what_is_wanted_and_nothing_else() {
+    let dotted: &[&str] =
+        &["alpha.size", "alpha.deep.er", "beta", "gamma-ray", "alpha.new", "n.e.w"];
+    let flat: &[&str] = &["A_SIZE", "A_SHAPE", "BETA", "c", "_X", "A_NEW"];
+    let starts: [(Format, &[&str]); 7] = [
+        (
+            Format::Toml,
+            &[
+                "",
+                "# c\nbeta = 1 # c\n[alpha] # c\nsize = '1' # c\n\n[alpha.deep]\n# c\ner = [\n 1,\n]",
+                "alpha.size = 1\nalpha.deep.er = \"\"\"\n a\n\"\"\"\n# c\n",
+                "alpha = { size = 1 } # c\n[[list]]\nx = 1\n# c\n",
+            ],
+        ),
+        (
+            Format::Json,
+            &[
+                "{}",
+                "{\n\t\"alpha\": {\n\t\t\"size\": 1\n\t},\n\t\"beta\": []\n}\n",
+                "{\"beta\": 1, \"alpha\": {}}",
+            ],
+        ),
+        (
+            Format::Jsonc,
+            &[
+                "{ /* # c */ }",
+                "{\n  // # c\n  \"alpha\": { \"size\": 1, }, // # c\n  \"beta\": 2, /* # c */\n}\n",
+                "{\n  \"beta\": 1 // # c\n}",
+            ],
+        ),
+        (
+            Format::Yaml,
+            &[
+                "",
+                "# c\nalpha:\n    size: 1 # c\n    deep: {er: 'x'} # c\nbeta:\n- 1\n- x # c\n",
+                "alpha:\n  size: |\n    a\n    b\n# c\nbeta: >-\n  x\n",
+                "alpha: # c\ngamma-ray: \"x\"",
+                "base: &base\n  size: 1\nalpha:\n  <<: *base\nbeta: &b 2 # c\n",
+            ],
+        ),
+        (Format::Env, &["", "# c\nexport A_SIZE=1 # c\nA_SHAPE='x'\nBETA=\"x\\ny\" # c"]),
+        (Format::Ini, &["", "; # c\nbeta: 1\n\n[alpha]\nsize: 2\n# c\n[alpha.deep]\ner: \"3\"\n"]),
+        (Format::Properties, &["", "# c\nalpha.size = 1\n! # c\nbeta: a\\\n   b\ngamma-ray c\n"]),
+    ];
+    let mut done = 0;
+    for (format, texts) in starts {
+        for (number, start) in texts.iter().enumerate() {
+            for seed in 1..=60_u64 {
+                let mut random =
+                    Random((seed * 131 + number as u64 + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15));
+                let crlf = random.below(3) == 0 && format != Format::Properties;
+                let mut text = if crlf { start.replace('\n', "\r\n") } else { (*start).to_owned() };
+                let names = if format == Format::Env { flat } else { dotted };
+                for _ in 0..8 {
+                    let key = random.one(names);
+                    let value = value(&mut random, format);
+                    let mut expected = read(format, &text);
+                    let clashes = |other: &String| {
+                        other.starts_with(&format!("{key}."))
+                            || key.starts_with(&format!("{other}."))
+                    };
+                    let is_several = value.as_text().is_some_and(|it| it.contains('\n'));
+                    if expected.keys().any(clashes) || format == Format::Ini && is_several {
+                        assert!(put(format, &text, &path(key), &value, Limits::default()).is_err());
+                        continue;
+                    }
+                    let story = format!("{format:?} {key} = {}\n{text}", value.show());
+                    let after = put(format, &text, &path(key), &value, Limits::default());
+                    let after = after.unwrap_or_else(|fault| {
+                        panic!("{} {:?}\n{story}", fault.message, fault.help)
+                    });
+                    expected.insert((*key).to_owned(), value);
+                    assert_eq!(read(format, &after), expected,
+                        "{story}\n---\n{after}"
+                    );
+                    let comments = |text: &str| text.matches("# c").count();
+                    assert_eq!(comments(&after), comments(&text), "{story}\n---\n{after}");
+                    let bare = |text: &str| text.replace("\r\n", "").contains('\n');
+                    if crlf && !bare(&text) && text.contains('\n') {
+                        assert!(!bare(&after), "{story}\n---\n{after:?}");
+                    }
+                    text = after;
+                    done += 1;
+                }
+            }
+        }
+    }
+    assert!(done > 5_000, "{done}");
 }

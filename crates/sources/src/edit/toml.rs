@@ -176,22 +176,21 @@ fn at_root(text: &str, tree: &Tree<'_>, way: &Way<'_>, value: &str) -> Result<Sp
         is_table
             && text[line_start(text, node.name_at.start as usize)..].trim_start().starts_with('[')
     };
-    let first_header = tree
-        .entries(Tree::ROOT)
-        .filter(is_headed)
-        .map(|id| line_start(text, tree.node(id).name_at.start as usize))
-        .min();
+    let has_headers = tree.entries(Tree::ROOT).any(|id| is_headed(&id));
     let own = own_end(text, tree, Tree::ROOT);
-    let is_flat = first_header.is_none() && own.is_some();
+    let is_flat = !has_headers && own.is_some();
     if section.is_empty() || is_flat {
         let line = format!("{} = {value}", dotted(&path));
-        return Ok(match (own, first_header) {
-            (Some(end), _) => whole_lines(text, line_end(text, end), &line),
-            (None, Some(header)) => Splice::insert(
-                header,
-                format!("{line}\n\n").replace('\n', super::newline(text)),
-            ),
-            (None, None) => whole_lines(text, text.len(), &line),
+        return Ok(match own {
+            Some(end) => whole_lines(text, line_end(text, end), &line),
+            None if has_headers => {
+                // Nothing but comments stands before the first of them.
+                let lines = text.split_inclusive('\n');
+                let before = lines.take_while(|line| !line.trim_start().starts_with('['));
+                let header = before.map(str::len).sum();
+                Splice::insert(header, format!("{line}\n\n").replace('\n', super::newline(text)))
+            }
+            None => whole_lines(text, text.len(), &line),
         });
     }
     let blank = if text.trim().is_empty() { "" } else { "\n" };

@@ -183,7 +183,7 @@ pub(super) fn yaml_name(name: &str) -> String {
 pub(super) fn env(text: &str, quotes: Quotes) -> String {
     // What a shell that reads the file takes for itself stays in quotes.
     let is_plain = |c: char| c.is_ascii_alphanumeric() || "_./:@%+,=~^-".contains(c);
-    let is_single = !text.contains(['\'', '$', '\r']);
+    let is_single = !text.contains(['\'', '$', '\r', '\n']);
     match quotes {
         Quotes::None if text.chars().all(is_plain) => text.to_owned(),
         Quotes::Single if is_single => format!("'{text}'"),
@@ -209,7 +209,8 @@ pub(super) fn property(text: &str) -> String {
     let mut out = String::new();
     for (at, c) in text.chars().enumerate() {
         match c {
-            ' ' if at == 0 => out.push_str("\\ "),
+            // A blank could be what separates it from its name, and these what does it then.
+            ' ' | '=' | ':' if at == 0 => out.extend(['\\', c]),
             '\\' => out.push_str("\\\\"),
             '\n' => out.push_str("\\n"),
             '\r' => out.push_str("\\r"),

@@ -127,7 +127,9 @@ fn step(text: &str, tree: &Tree<'_>) -> usize {
         for id in tree.entries(table) {
             let at = tree.node(id).name_at.start as usize;
             let here = at - line_start(text, at);
-            if table != Tree::ROOT && here > column && text[line_start(text, at)..at].trim().is_empty()
+            if table != Tree::ROOT
+                && here > column
+                && text[line_start(text, at)..at].trim().is_empty()
             {
                 return here - column;
             }

@@ -61,7 +61,7 @@ fn read(
         value
     });
     let read = reads(sink, table, &axis);
-    Some((ProjectAxis { axis, default, read, directories }, name_at))
+    Some((ProjectAxis { axis, default, read, directories, is_implied: false }, name_at))
 }
 
 /// The `name` of an axis or layer, which it must have.

@@ -87,7 +87,13 @@ fn imply_row_axis(sink: &mut Sink<'_>, axes: &mut Vec<ProjectAxis>) {
     };
     if !is_declared && tables.iter().any(needs_it) {
         let axis = Axis { name: ROW_AXIS.to_owned(), allowed: Vec::new(), open: true };
-        axes.push(ProjectAxis { axis, default: None, read: Vec::new(), directories: None });
+        axes.push(ProjectAxis {
+            axis,
+            default: None,
+            read: Vec::new(),
+            directories: None,
+            is_implied: true,
+        });
     }
 }
 
