@@ -2,7 +2,7 @@
 
 use justwhy_core::{
     Former, KeyId, KeyPath, LayerIndex, Names, Naming, NearName, Pattern, Reading, Resolution,
-    nearest_few,
+    is_variable_name, nearest_few,
 };
 use justwhy_sources::Error;
 
@@ -55,13 +55,24 @@ fn within(resolution: &Resolution, key: KeyId) -> Vec<KeyId> {
 
 /// The key that a person means who names one: itself if anything mentions it, else that of the setting
 /// whose variable it is.
-pub(crate) fn path_meant(resolution: &Resolution, path: KeyPath) -> KeyPath {
+///
+/// A key may be new, but what looks like a variable and is none of any setting is a slip.
+pub(crate) fn path_meant(resolution: &Resolution, path: KeyPath) -> Result<KeyPath, Error> {
     let keys = resolution.keys();
     let known = keys.find(KeyId::ROOT, &path).is_some_and(|key| resolution.is_setting(key));
     let name = path.segments().next().filter(|_| !known && path.segments().count() == 1);
-    let key = name.and_then(|name| of_variable(resolution, name));
-    let segments = key.map(|key| keys.segments(key).into_iter().map(str::to_owned).collect());
-    segments.and_then(KeyPath::from_segments).unwrap_or(path)
+    let mut namings = resolution.readings().layers.iter().filter_map(|layer| match &layer.names {
+        Names::Variables(naming) => Some(&naming.prefix),
+        Names::Keys => None,
+    });
+    let mut is_ours = |name: &&str| {
+        is_variable_name(name)
+            && namings.any(|prefix| !prefix.is_empty() && name.starts_with(prefix.as_str()))
+    };
+    let Some(name) = name.filter(&mut is_ours) else { return Ok(path) };
+    let Some(key) = of_variable(resolution, name) else { return Err(unknown(resolution, name)) };
+    let segments = keys.segments(key).into_iter().map(str::to_owned).collect();
+    Ok(KeyPath::from_segments(segments).unwrap_or(path))
 }
 
 /// The setting whose variable, as some layer reads it, has that name.

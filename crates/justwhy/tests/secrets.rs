@@ -15,10 +15,14 @@ fn drive_all(
     extra: &[&str],
     mut look: impl FnMut(&str, &str),
 ) {
-    let commands: [&[&str]; 26] = [
+    let commands: [&[&str]; 30] = [
         &["grid", "**", "--across", "environment,region"],
         &["grid", "--across", "environment", "--output", "html"],
         &["compare", "production,alerts", "staging,forecast"],
+        &["suppose", "--set", "sms.api_key=barnacle-in-a-urk"],
+        &["suppose", "--without", "by-environment", "--everywhere"],
+        &["suppose", "--put", "web.greeting=${sms.api_key}", "--layer", "defaults", "--everywhere"],
+        &["suppose", "--put", "database.password=barnacle-in-a-urk", "--layer", "defaults"],
         &["stores"],
         &[],
         &["list"],

@@ -5,8 +5,8 @@
 
 mod common;
 
-use common::Run;
 use common::projects::{KEYS, Project, Random, project, variable};
+use common::{Place, Run, settled};
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -292,4 +292,112 @@ fn check_everywhere(project: &Project, change: &Change) {
             assert_eq!(foretold.as_ref(), after.get(key), "{key}\n{}", story());
         }
     }
+}
+
+#[test]
+fn shows_what_would_change_here_and_everywhere() {
+    let questions: [&[&str]; 8] = [
+        &["--put", "alert.threshold_cm=150", "--layer", "by-region", "--in", "production,north"],
+        &[
+            "--put",
+            "alert.threshold_cm=130",
+            "--layer",
+            "by-environment",
+            "--in",
+            "production",
+            "--everywhere",
+        ],
+        &["--without", "by-region", "--everywhere"],
+        &["--variable", "TIDE_ENV=staging"],
+        &[
+            "--put",
+            "TIDE_DATABASE__POOL__MAX=9",
+            "--layer",
+            "team-scope",
+            "--in",
+            "production,alerts",
+        ],
+        &["--put", "sms.gateway=https://sms.example", "--layer", "defaults", "--everywhere"],
+        &["--put", "alert.threshold_cm=100", "--layer", "defaults", "--in", "production,north"],
+        &[
+            "--put",
+            "database.password=${sms.api_key}x",
+            "--layer",
+            "deployment",
+            "--in",
+            "production",
+        ],
+    ];
+    let mut shown = String::new();
+    for question in questions {
+        let demo = Place::demo();
+        let before = files(demo.path());
+        let run = demo.run(&[&["suppose"], question].concat());
+        shown.push_str(&format!("=== {}\n{}\n", question.join(" "), run.all()));
+        assert_eq!(files(demo.path()), before, "nothing is written");
+    }
+    settled(|| insta::assert_snapshot!(shown));
+}
+
+fn files(folder: &std::path::Path) -> BTreeMap<std::path::PathBuf, Vec<u8>> {
+    let mut found = BTreeMap::new();
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            found.extend(files(&path));
+        } else {
+            found.insert(path.clone(), std::fs::read(&path).unwrap());
+        }
+    }
+    found
+}
+
+#[test]
+fn says_why_it_cannot_be_supposed() {
+    let questions: [&[&str]; 16] = [
+        &[],
+        &["--put", "a.b", "--layer", "defaults"],
+        &["--put", "a..b=1", "--layer", "defaults"],
+        &["--put", "a.b=1", "--layer", "default"],
+        &["--put", "a.b=1", "--layer", "catalogue"],
+        &["--put", "a.b=1", "--layer", "process"],
+        &["--put", "TIDE_DATABASE__POOL_MAX=9", "--layer", "deployment", "--in", "production"],
+        &["--put", "a.b=1", "--layer", "gauge"],
+        &["--put", "a.b=1", "--layer", "by-region"],
+        &["--put", "alert=1", "--layer", "defaults"],
+        &["--put", "alert.threshold_cm.x=1", "--layer", "defaults"],
+        &["--without", "by-regoin"],
+        &["--without", "arguments"],
+        &["--variable", "NO-NAME=1"],
+        &["--variable", "TIDE_ENV=prodution"],
+        &["--no-variable", "TIDE_NOWHERE"],
+    ];
+    let mut shown = String::new();
+    let demo = Place::demo();
+    for question in questions {
+        let run = demo.run(&[&["suppose"], question].concat());
+        shown.push_str(&format!("=== {}\n{}\n", question.join(" "), run.all()));
+    }
+    settled(|| insta::assert_snapshot!(shown));
+}
+
+#[test]
+fn supposes_a_file_that_is_not_there_yet() {
+    let project = "justwhy = 1\n[[axis]]\nname = \"site\"\nallowed = [\"a\", \"b\"]\n\
+                   [[layer]]\nname = \"all\"\nfiles = \"of/*.json\"\n\
+                   [[layer]]\nname = \"by-site\"\nfile = \"of/{site}.json\"\noptional = true\n";
+    let place = Place::new(&[("justwhy.toml", project), ("of/a.json", "{\"x\": 1}")]);
+    let words = ["suppose", "--put", "x=2", "--layer", "by-site", "--in", "b", "--output", "json"];
+    let answer: Value = serde_json::from_str(&place.run(&words).stdout).unwrap();
+    assert_eq!(answer["settings"][0]["right"]["value"], 2);
+    // The pattern of the weaker layer finds it too, everywhere.
+    let run = place.run(&[&words[..], &["--everywhere"]].concat());
+    let answer: Value = serde_json::from_str(&run.stdout).unwrap();
+    let effects = answer["settings"].as_array().unwrap();
+    assert_eq!(effects.len(), 1, "{answer:#}");
+    assert_eq!(effects[0]["contexts"], serde_json::json!([{ "site": ["b"] }]));
+    assert!(!place.path().join("of/b.json").exists());
+    place.file("of/b.json", b"{\n  \"x\": 2\n}\n");
+    let listed = place.run(&["list", "--in", "b", "--output", "json"]);
+    assert!(listed.stdout.contains("\"value\":2"), "{}", listed.stdout);
 }

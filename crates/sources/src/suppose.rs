@@ -221,13 +221,17 @@ impl Project {
         if let Some(at) = self.layers.iter().position(|layer| layer.name == name) {
             return Ok(LayerIndex(at + 1));
         }
+        if name == "catalogue" || name == "arguments" {
+            let error = Error::new("bad-argument", format!("the layer {name} is always there"));
+            return Err(match name {
+                "catalogue" => error.help("a default is written where its setting is declared"),
+                _ => error.help("--set and --unset are what it says"),
+            });
+        }
         let message = format!("there is no layer {}", crate::tree::shown_name(name));
         let error = Error::new("bad-argument", message);
         let names: Vec<&str> = self.layers.iter().map(|layer| layer.name.as_str()).collect();
         Err(match nearest(name, names.iter().copied()) {
-            _ if name == "catalogue" || name == "arguments" => {
-                error.help("the layers catalogue and arguments are always there")
-            }
             Some(near) => error.help(format!("did you mean {near}?")),
             None => error.help(format!("the layers are {}", names.join(", "))),
         })

@@ -12,7 +12,8 @@ use crate::run::{Outcome, exhausted, limits};
 use crate::select;
 use justwhy_core::{
     Answers, Context, ContextSet, Difference, Effect, Effects, Explanation, Holder, KeyId, KeyPath,
-    Resolution, Survey, Tale, as_written, destination, in_words, is_env_name, list_values, sum_up,
+    Resolution, Row, Survey, Tale, Verdict, as_written, destination, in_words, is_env_name,
+    list_values, sum_up,
 };
 use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
 use justwhy_stores::Client;
@@ -78,6 +79,9 @@ struct Supposed {
     /// Where it would be written.
     #[serde(skip_serializing_if = "Option::is_none")]
     at: Option<String>,
+    /// Why it decides nothing in the context in which it is written.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    because: Option<String>,
 }
 
 /// A setting that would be otherwise; a side is null where it is absent.
@@ -118,7 +122,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let asked = common.project.as_deref();
     let project = Project::load(world, asked)?;
     let mut supposition = Supposition::of(world);
-    let (supposed, mut notes) =
+    let (mut supposed, mut notes) =
         suppose(supposing, options, &project, &mut supposition).map_err(one)?;
     if supposed.is_empty() {
         let error = Error::new("bad-argument", "suppose is asked to suppose nothing");
@@ -153,6 +157,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         full,
         head,
     };
+    say_what_decides_nothing(&after, common.context.as_deref(), &mut supposed).map_err(one)?;
     let pairs = pairs(&before, &after, options.everywhere);
     let is_json = common.output == Form::Json;
     let fingerprints = Fingerprints::new();
@@ -269,7 +274,13 @@ fn suppose(
 ) -> Result<(Vec<Supposed>, String), Error> {
     let mut supposed = Vec::new();
     let mut notes = String::new();
-    let plain = |act: &'static str, what: String| Supposed { act, what, layer: None, at: None };
+    let plain = |act: &'static str, what: String| Supposed {
+        act,
+        what,
+        layer: None,
+        at: None,
+        because: None,
+    };
     for (key, is_set) in supposing.given.keys() {
         supposed.push(plain(if is_set { "set" } else { "unset" }, key.to_string()));
     }
@@ -318,7 +329,7 @@ fn put(
     let resolution = answers.resolution();
     for (number, given) in options.puts.iter().enumerate() {
         let (path, text) = key_and_value(given, number + 1)?;
-        let path = select::path_meant(resolution, path);
+        let path = select::path_meant(resolution, path)?;
         let place = destination(&answers, index, &path)
             .map_err(|none| Error::new("bad-edit", none.problem).help(none.help))?;
         let key = resolution.keys().find(KeyId::ROOT, &path);
@@ -334,7 +345,40 @@ fn put(
             Holder::Scope { store, scope } => format!("the scope {scope} of {store}"),
         };
         let (what, layer) = (path.to_string(), Some(layer.to_owned()));
-        supposed.push(Supposed { act: "put", what, layer, at: Some(at) });
+        supposed.push(Supposed { act: "put", what, layer, at: Some(at), because: None });
+    }
+    Ok(())
+}
+
+/// Of what would be written and would not decide: why it does not.
+fn say_what_decides_nothing(
+    after: &Version<'_>,
+    asked: Option<&str>,
+    supposed: &mut [Supposed],
+) -> Result<(), Error> {
+    if supposed.iter().all(|it| it.act != "put") {
+        return Ok(());
+    }
+    let readings = after.elsewhere.read(after.elsewhere.here(asked)?)?;
+    let resolution = Resolution::of(Arc::new(readings));
+    let answers = Answers::new(resolution, after.elsewhere, limits(after.project));
+    let resolution = answers.resolution();
+    for put in supposed.iter_mut().filter(|it| it.act == "put") {
+        let path = KeyPath::parse(&put.what).ok();
+        let key = path.and_then(|path| resolution.keys().find(KeyId::ROOT, &path));
+        let Some(key) = key.filter(|key| resolution.is_setting(*key)) else { continue };
+        let is_its = |layer| Some(&resolution.readings().layer(layer).name) == put.layer.as_ref();
+        let rows = Explanation::of(&answers, key).rows(&answers);
+        let mut rows = rows.into_iter().filter_map(|row| match row {
+            Row::Said { at, verdict, because, .. } if is_its(at.layer) && !at.is_pattern => {
+                Some((verdict, because))
+            }
+            Row::Unsaid { layer, because, .. } if is_its(layer) => {
+                Some((Verdict::Withheld, because))
+            }
+            _ => None,
+        });
+        put.because = rows.next().filter(|(verdict, _)| !verdict.is_in_force()).map(|it| it.1);
     }
     Ok(())
 }
@@ -438,6 +482,11 @@ impl Telling<'_> {
         let mut out = String::new();
         let told: Vec<String> = supposed.iter().map(Supposed::told).collect();
         look.paragraph(&mut out, &format!("Supposing {}.", list_values(&told, "and")), "");
+        for (put, because) in supposed.iter().filter_map(|it| Some((it, it.because.as_ref()?))) {
+            let because = because.trim_end_matches('.');
+            let line = format!("Of {} it would not decide: {because}.", put.what);
+            look.paragraph(&mut out, &line, "");
+        }
         if self.looked_at == 1 && self.before.head != self.after.head {
             let contexts = [("before", &self.before.head), ("after", &self.after.head)];
             for (label, context) in contexts {
@@ -458,23 +507,18 @@ impl Telling<'_> {
             out.push('\n');
         }
         look.paragraph(&mut out, &self.summary(effects), "");
-        if !findings.is_empty() {
-            let heading = look.paint(Role::Heading, "Newly found by check");
-            out.push_str(&format!("\n{heading}\n\n"));
-            for told in findings {
-                check::finding(look, told, &mut out);
+        for (heading, told) in [("Newly found", findings), ("No more found", mended)] {
+            if !told.is_empty() {
+                let heading = look.paint(Role::Heading, &format!("{heading} by check"));
+                out.push_str(&format!("\n{heading}\n"));
+            }
+            for told in told {
                 out.push('\n');
+                check::finding(look, told, &mut out);
             }
         }
-        if !mended.is_empty() {
-            if findings.is_empty() {
-                out.push('\n');
-            }
-            out.push_str(&format!("{}\n\n", look.paint(Role::Heading, "No more found by check")));
-            for told in mended {
-                check::finding(look, told, &mut out);
-                out.push('\n');
-            }
+        if !left_out.is_empty() && !(findings.is_empty() && mended.is_empty()) {
+            out.push('\n');
         }
         if let Some(told) = told_left_out(left_out) {
             look.paragraph(&mut out, &told, "");
@@ -541,10 +585,10 @@ impl Supposed {
         match (self.act, &self.layer, &self.at) {
             ("unset", ..) => format!("--unset {what}"),
             ("set", ..) => format!("--set {what}"),
-            ("variable", ..) => format!("another value of the variable {what}"),
-            ("no-variable", ..) => format!("the variable {what} is not set"),
+            ("variable", ..) => format!("the variable {what} had that value"),
+            ("no-variable", ..) => format!("the variable {what} were not set"),
             ("without", ..) => format!("there were no layer {what}"),
-            (_, Some(layer), Some(at)) => format!("{layer} says something else of {what} in {at}"),
+            (_, Some(layer), Some(at)) => format!("{what} were written to {at} ({layer})"),
             _ => what.clone(),
         }
     }

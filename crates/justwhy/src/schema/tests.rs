@@ -1,7 +1,7 @@
 //! The schemas in `docs/schema` are those of the types. `UPDATE_SCHEMAS=1 cargo test` writes them.
 
 use crate::commands::{
-    check, compare, demo, explain, find, grid, list, needs, stores, texts, whereabouts,
+    check, compare, demo, explain, find, grid, list, needs, stores, suppose, texts, whereabouts,
 };
 use crate::json::{Answer, BorrowedContext, Failure, ShownContext, ShownValue};
 use schemars::generate::SchemaSettings;
@@ -72,6 +72,7 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("check", of::<Answer<'static, check::Body>>()),
         ("grid", of::<Answer<'static, grid::Body>>()),
         ("compare", of::<Answer<'static, compare::Body>>()),
+        ("suppose", of::<Answer<'static, suppose::Body>>()),
         ("needs", of::<Answer<'static, needs::Body>>()),
         ("stores", of::<Answer<'static, stores::Body>>()),
         ("demo", of::<Answer<'static, demo::Body>>()),

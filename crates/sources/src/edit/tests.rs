@@ -302,9 +302,7 @@ fn changes_what_is_wanted_and_nothing_else() {
                         panic!("{} {:?}\n{story}", fault.message, fault.help)
                     });
                     expected.insert((*key).to_owned(), value);
-                    assert_eq!(read(format, &after), expected,
-                        "{story}\n---\n{after}"
-                    );
+                    assert_eq!(read(format, &after), expected, "{story}\n---\n{after}");
                     let comments = |text: &str| text.matches("# c").count();
                     assert_eq!(comments(&after), comments(&text), "{story}\n---\n{after}");
                     let bare = |text: &str| text.replace("\r\n", "").contains('\n');
