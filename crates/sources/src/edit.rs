@@ -147,11 +147,12 @@ fn shown(path: &[Step]) -> String {
 
 /// The names of a path, without the numbers of items.
 fn names(path: &[Step]) -> Vec<&str> {
-    let name = |step| match step {
-        &Step::Name(ref name) => Some(name.as_str()),
-        Step::Item(_) => None,
-    };
-    path.iter().filter_map(name).collect()
+    path.iter()
+        .filter_map(|step| match step {
+            Step::Name(name) => Some(name.as_str()),
+            Step::Item(_) => None,
+        })
+        .collect()
 }
 
 /// Refuses a text that says anything else than was wanted.

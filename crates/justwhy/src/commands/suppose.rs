@@ -517,10 +517,10 @@ impl Telling<'_> {
                 check::finding(look, told, &mut out);
             }
         }
-        if !left_out.is_empty() && !(findings.is_empty() && mended.is_empty()) {
-            out.push('\n');
-        }
         if let Some(told) = told_left_out(left_out) {
+            if !(findings.is_empty() && mended.is_empty()) {
+                out.push('\n');
+            }
             look.paragraph(&mut out, &told, "");
         }
         out
