@@ -6,9 +6,9 @@ use crate::{
     Resolution, Shape, Span, Value, Verdict, read_like, reference::may_refer,
 };
 use hashbrown::HashMap;
-use std::cell::{Cell, RefCell};
-use std::rc::Rc;
+use std::cell::RefCell;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 mod chain;
 mod expand;
@@ -22,7 +22,7 @@ use weight::Weight;
 
 /// What is asked of the world while references are expanded. Implemented outside of this crate, so
 /// that nothing here reads anything.
-pub trait Outside {
+pub trait Outside: Sync {
     /// The process variable of that name: none if it is not set, an error (a clause) if it is no
     /// text.
     fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String>;
@@ -140,14 +140,15 @@ const LONGEST_WAY: usize = 8;
 
 /// The value of every setting of a context. Each is found out when it is asked for, once.
 pub struct Answers<'o> {
-    here: Rc<Resolution>,
+    here: Arc<Resolution>,
     outside: &'o dyn Outside,
     limits: ExpansionLimits,
-    others: RefCell<Vec<Rc<Resolution>>>,
+    others: RefCell<Vec<Arc<Resolution>>>,
     by_context: RefCell<HashMap<Vec<Option<String>>, u32>>,
     by_changes: RefCell<HashMap<(u32, Changes), Result<u32, String>>>,
-    known: RefCell<HashMap<Asked, Rc<Outcome>>>,
-    bytes: Cell<u64>,
+    known: RefCell<HashMap<Asked, Arc<Outcome>>>,
+    /// How much all values together have, those of the answers beside these included.
+    bytes: Arc<AtomicU64>,
 }
 
 impl std::fmt::Debug for Answers<'_> {
@@ -164,19 +165,35 @@ impl<'o> Answers<'o> {
         outside: &'o dyn Outside,
         limits: ExpansionLimits,
     ) -> Answers<'o> {
+        Answers::from(Arc::new(resolution), outside, limits)
+    }
+
+    /// Answers to the same questions that know nothing yet, for another thread. What all of them hold
+    /// counts as one.
+    #[must_use]
+    pub fn beside(&self) -> Answers<'o> {
+        let beside = Answers::from(Arc::clone(&self.here), self.outside, self.limits);
+        Answers { bytes: Arc::clone(&self.bytes), ..beside }
+    }
+
+    fn from(
+        resolution: Arc<Resolution>,
+        outside: &'o dyn Outside,
+        limits: ExpansionLimits,
+    ) -> Answers<'o> {
         let values = |context: &Context| -> Vec<Option<String>> {
             context.axes.iter().map(|axis| axis.value.clone()).collect()
         };
         let here = HashMap::from_iter([(values(&resolution.readings().context), 0)]);
         Answers {
-            here: Rc::new(resolution),
+            here: resolution,
             outside,
             limits,
             others: RefCell::default(),
             by_context: RefCell::new(here),
             by_changes: RefCell::default(),
             known: RefCell::default(),
-            bytes: Cell::new(0),
+            bytes: Arc::default(),
         }
     }
 
@@ -196,7 +213,7 @@ impl<'o> Answers<'o> {
     }
 
     /// What the setting comes to.
-    pub fn outcome(&self, key: KeyId) -> Rc<Outcome> {
+    pub fn outcome(&self, key: KeyId) -> Arc<Outcome> {
         self.outcome_of(Asked { context: 0, key })
     }
 
@@ -221,13 +238,13 @@ impl<'o> Answers<'o> {
     /// Whether all values together grew past what one run may hold; what was answered since cannot
     /// be told.
     pub fn is_exhausted(&self) -> bool {
-        self.bytes.get() > self.limits.bytes.saturating_mul(ALL_VALUES)
+        self.bytes.load(Ordering::Relaxed) > self.limits.bytes.saturating_mul(ALL_VALUES)
     }
 
-    fn resolution_of(&self, context: u32) -> Rc<Resolution> {
+    fn resolution_of(&self, context: u32) -> Arc<Resolution> {
         match context {
-            0 => Rc::clone(&self.here),
-            number => Rc::clone(&self.others.borrow()[number as usize - 1]),
+            0 => Arc::clone(&self.here),
+            number => Arc::clone(&self.others.borrow()[number as usize - 1]),
         }
     }
 
@@ -260,7 +277,7 @@ impl<'o> Answers<'o> {
             return Ok(*known);
         }
         let mut others = self.others.borrow_mut();
-        others.push(Rc::new(Resolution::of(readings)));
+        others.push(Arc::new(Resolution::of(readings)));
         let number = u32::try_from(others.len()).unwrap_or(u32::MAX);
         self.by_context.borrow_mut().insert(values, number);
         Ok(number)
@@ -278,12 +295,12 @@ struct Frame {
 impl Answers<'_> {
     /// Walks from the setting to all that it refers to, without recursion: a chain of references can
     /// be as long as a file has lines.
-    fn outcome_of(&self, asked: Asked) -> Rc<Outcome> {
+    fn outcome_of(&self, asked: Asked) -> Arc<Outcome> {
         if let Some(outcome) = self.plain(asked) {
-            return Rc::new(outcome);
+            return Arc::new(outcome);
         }
         if let Some(known) = self.known.borrow().get(&asked) {
-            return Rc::clone(known);
+            return Arc::clone(known);
         }
         let first = match self.attempt(asked) {
             Attempt::Done(outcome) => return self.keep(asked, *outcome),
@@ -329,7 +346,7 @@ impl Answers<'_> {
             }
         }
         let known = self.known.borrow();
-        known.get(&asked).map_or_else(|| Rc::new(Outcome::absent(false)), Rc::clone)
+        known.get(&asked).map_or_else(|| Arc::new(Outcome::absent(false)), Arc::clone)
     }
 
     /// Every setting of a circle is in error, and says the way round from itself.
@@ -368,9 +385,9 @@ impl Answers<'_> {
         format!("{key}@{}", changes.join(","))
     }
 
-    fn keep(&self, asked: Asked, outcome: Outcome) -> Rc<Outcome> {
-        let outcome = Rc::new(outcome);
-        self.known.borrow_mut().insert(asked, Rc::clone(&outcome));
+    fn keep(&self, asked: Asked, outcome: Outcome) -> Arc<Outcome> {
+        let outcome = Arc::new(outcome);
+        self.known.borrow_mut().insert(asked, Arc::clone(&outcome));
         outcome
     }
 
@@ -472,7 +489,8 @@ impl Answers<'_> {
     }
 
     fn spend(&self, bytes: usize) {
-        self.bytes.set(self.bytes.get().saturating_add(bytes as u64));
+        // Each value has at most 2^32 bytes, so that nothing wraps.
+        self.bytes.fetch_add(bytes as u64, Ordering::Relaxed);
     }
 }
 

@@ -5,6 +5,7 @@
 //! world outside (files that nobody reads, what git tracks) and rules between settings are added by
 //! the caller.
 
+use crate::Sight;
 use crate::near::{Outline, distance_within};
 use crate::resolution::Verdict;
 use crate::{CandidateId, ContextSet, ExpansionLimits, Explanation, KeyId, Outside, Survey};
@@ -120,8 +121,9 @@ impl Check {
         };
         let mut across = Across::new(survey, extent, &lines);
         let mut is_exhausted = false;
-        survey.look(outside, limits, |sight| {
-            let resolution = sight.answers.resolution();
+        survey.look(outside, limits, answered, |(sight, said)| {
+            let answers = &sight.answers;
+            let resolution = answers.resolution();
             let is_felt = |id| {
                 let candidate = resolution.candidate(id);
                 let is_about = matches!(candidate.verdict, Verdict::Removed | Verdict::Blocked);
@@ -129,10 +131,9 @@ impl Check {
             };
             let felt: HashSet<CandidateId> =
                 resolution.all_candidates().filter_map(is_felt).collect();
-            for (key, group) in sight.settings {
-                let answer = Explanation::of(sight.answers, *key);
+            for ((key, group), answer) in sight.settings.iter().zip(said) {
                 let seen = Seen {
-                    answers: sight.answers,
+                    answers,
                     key: *key,
                     full: group.and(extent.full),
                     group,
@@ -143,13 +144,20 @@ impl Check {
                 setting::check(&mut look, &seen);
                 across.see(&seen);
             }
-            is_exhausted |= sight.answers.is_exhausted();
+            is_exhausted |= answers.is_exhausted();
         });
         across.finish(&mut look);
         let is_catalogued = add_unknown(&mut look);
         layers::check(&mut look, extent, is_catalogued, &lines);
         Check { findings: look.findings, exposed: across.into_exposed(), is_exhausted }
     }
+}
+
+/// What the settings of a sight come to.
+fn answered(sight: Sight<'_>) -> (Sight<'_>, Vec<Explanation>) {
+    let settings = sight.settings.iter();
+    let said = settings.map(|(key, _)| Explanation::of(&sight.answers, *key)).collect();
+    (sight, said)
 }
 
 fn declared_names(survey: &Survey) -> Vec<(KeyId, String, Outline)> {

@@ -72,6 +72,16 @@ impl Document {
         Some(self.text.as_ref()?.position(at?.start))
     }
 
+    /// Gives every name the key that `key_of` has for it.
+    pub fn rename(&mut self, key_of: impl Fn(KeyId) -> KeyId) {
+        let leaves = self.leaves.iter_mut().map(|leaf| &mut leaf.name);
+        let empty = self.empty_tables.iter_mut().map(|(key, _)| key);
+        let left_out = self.left_out.iter_mut().map(|(key, _)| key);
+        for key in leaves.chain(empty).chain(left_out).chain(&mut self.emptied) {
+            *key = key_of(*key);
+        }
+    }
+
     /// The anchor through which the leaf at `index` came.
     pub fn anchor(&self, index: usize) -> Option<&str> {
         let found = self.through.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;

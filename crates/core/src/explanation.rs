@@ -8,7 +8,6 @@ use crate::{
     Trial, Value, hide_address_password, read_duration, read_size,
 };
 use std::fmt::Write as _;
-use std::rc::Rc;
 use std::sync::Arc;
 
 mod advice;
@@ -238,7 +237,7 @@ pub struct Explanation {
     pub winner: Option<Stand>,
     /// What conversion did. Its text is `Value::Null` if the setting is secret.
     pub conversion: Option<Conversion>,
-    outcome: Rc<Outcome>,
+    outcome: Arc<Outcome>,
 }
 
 /// What a text of a declared type comes to.

@@ -1,9 +1,11 @@
 //! Settings by contexts: each different answer of a setting once, and where it holds.
 
-use crate::{Answers, ContextSet, ExpansionLimits, Explanation, KeyId, Outside, Status, Survey};
+use crate::{
+    Answers, ContextSet, ExpansionLimits, Explanation, KeyId, Outside, Sight, Status, Survey,
+};
 use hashbrown::HashMap;
 use std::hash::Hash;
-use std::rc::Rc;
+use std::sync::Arc;
 
 /// A setting in many contexts.
 #[derive(Clone, Debug)]
@@ -14,7 +16,7 @@ pub struct GridRow<C> {
     /// none of them holds.
     pub cells: Vec<C>,
     /// The number of a cell, and contexts in which it holds.
-    groups: Vec<(u32, Rc<ContextSet>)>,
+    groups: Vec<(u32, Arc<ContextSet>)>,
 }
 
 impl<C> GridRow<C> {
@@ -36,22 +38,26 @@ impl Survey {
     /// The rows of some settings, sorted by key. Each answer is described once for all contexts in which
     /// it is the same; answers that are described alike are one cell. Settings that are absent in every
     /// context are left out.
-    pub fn grid<C: Clone + Eq + Hash>(
+    pub fn grid<C: Clone + Eq + Hash + Send>(
         &self,
-        wanted: &dyn Fn(KeyId) -> bool,
+        wanted: &(dyn Fn(KeyId) -> bool + Sync),
         outside: &dyn Outside,
         limits: ExpansionLimits,
-        mut describe: impl FnMut(&Answers<'_>, &Explanation) -> C,
+        describe: impl Fn(&Answers<'_>, &Explanation) -> C + Sync,
     ) -> Vec<GridRow<C>> {
-        let mut rows: HashMap<KeyId, Vec<(C, Rc<ContextSet>)>> = HashMap::new();
-        self.look(outside, limits, |sight| {
-            for (key, group) in sight.settings.iter().filter(|(key, _)| wanted(*key)) {
-                let answer = Explanation::of(sight.answers, *key);
+        let mut rows: HashMap<KeyId, Vec<(C, Arc<ContextSet>)>> = HashMap::new();
+        let look = |sight: Sight<'_>| {
+            let mut said = Vec::with_capacity(sight.settings.len());
+            for (key, group) in sight.settings.into_iter().filter(|(key, _)| wanted(*key)) {
+                let answer = Explanation::of(&sight.answers, key);
                 if answer.status != Status::Absent {
-                    let cell = describe(sight.answers, &answer);
-                    rows.entry(*key).or_default().push((cell, Rc::clone(group)));
+                    said.push((key, (describe(&sight.answers, &answer), group)));
                 }
             }
+            said
+        };
+        self.look(outside, limits, look, |said| {
+            said.into_iter().for_each(|(key, said)| rows.entry(key).or_default().push(said));
         });
         let Some(keys) = self.keys() else { return Vec::new() };
         let sorted = keys.sorted(rows.keys().copied());

@@ -103,6 +103,22 @@ impl Keys {
         id
     }
 
+    /// Interns every key of `other`; gives the key here of each key there, by its index.
+    pub fn absorb(&mut self, other: Keys) -> Vec<KeyId> {
+        if self.count() == 1 {
+            let same = std::iter::once(KeyId::ROOT).chain(other.all()).collect();
+            *self = other;
+            return same;
+        }
+        let mut here = Vec::with_capacity(other.count());
+        here.push(KeyId::ROOT);
+        // What is above a key was interned before it.
+        for key in other.all() {
+            here.push(self.child(here[other.parent(key).index()], other.segment(key)));
+        }
+        here
+    }
+
     /// The key of `path`, below `parent`.
     pub fn intern(&mut self, parent: KeyId, path: &KeyPath) -> KeyId {
         path.segments().fold(parent, |key, segment| self.child(key, segment))

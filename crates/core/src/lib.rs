@@ -13,6 +13,8 @@
 //! 4. [`Answers`] expands references and converts, each setting when it is asked for.
 //! 5. [`Explanation`] says why, in sentences and in fields.
 
+pub mod parallel;
+
 mod answers;
 mod axis;
 mod catalogue;

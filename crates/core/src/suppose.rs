@@ -1,12 +1,13 @@
 //! What a change to a project changes: the settings that are otherwise, and in which contexts.
 
+use crate::Sight;
 use crate::{
     Answers, ContextSet, Difference, ExpansionLimits, Explanation, KeyId, Outside, Status, Survey,
     Told,
 };
 use hashbrown::HashMap;
 use std::collections::BTreeMap;
-use std::rc::Rc;
+use std::sync::Arc;
 
 /// Every setting of a project in many contexts, each answer once: to be held against what the project
 /// would be after a change. Keys are segments, as the two share no [`Keys`](crate::Keys).
@@ -20,8 +21,8 @@ pub struct Tale<C> {
 #[derive(Debug)]
 struct Answered<C> {
     told: Told,
-    contexts: Rc<ContextSet>,
-    shown: Rc<C>,
+    contexts: Arc<ContextSet>,
+    shown: Arc<C>,
 }
 
 /// A setting that is otherwise after a change.
@@ -32,9 +33,9 @@ pub struct Effect<C> {
     /// How it is otherwise.
     pub difference: Difference,
     /// What it was; none if it was absent.
-    pub before: Option<Rc<C>>,
+    pub before: Option<Arc<C>>,
     /// What it is then.
-    pub after: Option<Rc<C>>,
+    pub after: Option<Arc<C>>,
     /// Where, among the contexts of the first one.
     pub contexts: ContextSet,
 }
@@ -48,28 +49,34 @@ pub struct Effects<C> {
     pub same: usize,
 }
 
-impl<C: PartialEq> Tale<C> {
+impl<C: PartialEq + Send + Sync> Tale<C> {
     /// Looks at every setting of a survey that is wanted.
     pub fn of(
         survey: &Survey,
-        wanted: &dyn Fn(KeyId) -> bool,
+        wanted: &(dyn Fn(KeyId) -> bool + Sync),
         outside: &dyn Outside,
         limits: ExpansionLimits,
-        mut show: impl FnMut(&Answers<'_>, &Explanation) -> C,
+        show: impl Fn(&Answers<'_>, &Explanation) -> C + Sync,
     ) -> Tale<C> {
         let mut by_key: HashMap<KeyId, Vec<Answered<C>>> = HashMap::new();
-        survey.look(outside, limits, |sight| {
-            for (key, contexts) in sight.settings.iter().filter(|(key, _)| wanted(*key)) {
-                let answer = Explanation::of(sight.answers, *key);
+        let look = |sight: Sight<'_>| {
+            let mut said = Vec::new();
+            for (key, contexts) in sight.settings.into_iter().filter(|(key, _)| wanted(*key)) {
+                let answer = Explanation::of(&sight.answers, key);
                 if answer.status == Status::Absent {
                     continue;
                 }
-                by_key.entry(*key).or_default().push(Answered {
-                    told: Told::of(sight.answers, &answer),
-                    contexts: Rc::clone(contexts),
-                    shown: Rc::new(show(sight.answers, &answer)),
-                });
+                let answered = Answered {
+                    told: Told::of(&sight.answers, &answer),
+                    contexts,
+                    shown: Arc::new(show(&sight.answers, &answer)),
+                };
+                said.push((key, answered));
             }
+            said
+        };
+        survey.look(outside, limits, look, |said| {
+            said.into_iter().for_each(|(key, said)| by_key.entry(key).or_default().push(said));
         });
         let segments = |key: KeyId| -> Vec<String> {
             let segments = survey.keys().map(|keys| keys.segments(key)).unwrap_or_default();

@@ -7,10 +7,9 @@
 use crate::resolution::Part;
 use crate::{
     Answers, ExpansionLimits, KeyId, KeyPath, Keys, Names, Offer, Outside, Presence, Reading,
-    Readings, Resolution, Secrets, Target,
+    Readings, Resolution, Secrets, Target, parallel,
 };
 use hashbrown::{HashMap, HashSet};
-use std::rc::Rc;
 use std::sync::Arc;
 
 mod contexts;
@@ -31,6 +30,7 @@ pub struct Survey {
     unasked: Vec<ContextSet>,
     secrets: Secrets,
     settings: Arc<[KeyId]>,
+    at_once: usize,
 }
 
 impl std::fmt::Debug for Survey {
@@ -60,14 +60,19 @@ struct Family {
 }
 
 /// Settings in a context, each with the contexts in which it is just the same.
-pub struct Sight<'a> {
+#[derive(Debug)]
+pub struct Sight<'o> {
     /// The number of the context that was looked into.
     pub context: usize,
     /// What the settings come to there. Only for those that are listed, and what they refer to.
-    pub answers: &'a Answers<'a>,
+    pub answers: Answers<'o>,
     /// The settings that are looked at here, and where they are the same.
-    pub settings: &'a [(KeyId, Rc<ContextSet>)],
+    pub settings: Vec<(KeyId, Arc<ContextSet>)>,
 }
+
+/// How many families of settings one thread looks at before it takes others: few enough that all have
+/// something to do, and so many that what each has to set up does not count.
+const AT_ONCE: usize = 1_000;
 
 /// # Making one
 impl Survey {
@@ -83,6 +88,7 @@ impl Survey {
             unasked: Vec::new(),
             secrets: Secrets::default(),
             settings: Arc::new([]),
+            at_once: AT_ONCE,
         };
         let Some(first) = survey.contexts.first().cloned() else { return survey };
         survey.unasked = unasked(&survey.contexts);
@@ -91,6 +97,12 @@ impl Survey {
         survey.note_references(&first);
         survey.secrets = Secrets::of(&first.keys, &survey.settings, &first.catalogue);
         survey
+    }
+
+    /// Gives a thread so many families of settings at once; what comes out is the same.
+    #[must_use]
+    pub fn in_parts_of(self, families: usize) -> Survey {
+        Survey { at_once: families.max(1), ..self }
     }
 
     fn find_families(&mut self, first: &Readings) {
@@ -297,38 +309,46 @@ impl Survey {
         &self.secrets
     }
 
-    /// Looks at every setting once in each group of contexts in which it is the same.
-    pub fn look(
+    /// Looks at every setting once in each group of contexts in which it is the same, on all
+    /// processors. What `look` makes of each sight is handed to `take` in their order, by context.
+    pub fn look<'o, R: Send>(
         &self,
-        outside: &dyn Outside,
+        outside: &'o dyn Outside,
         limits: ExpansionLimits,
-        mut look: impl FnMut(&Sight<'_>),
+        look: impl Fn(Sight<'o>) -> R + Sync,
+        take: impl FnMut(R),
     ) {
-        let mut wanted: Vec<Vec<(u32, Rc<ContextSet>)>> = vec![Vec::new(); self.contexts.len()];
-        let mut known: HashMap<Vec<u32>, Rc<[Rc<ContextSet>]>> = HashMap::new();
+        let mut wanted: Vec<Vec<(u32, Arc<ContextSet>)>> = vec![Vec::new(); self.contexts.len()];
+        let mut known: HashMap<Vec<u32>, Arc<[Arc<ContextSet>]>> = HashMap::new();
         for family in 0..self.families.len() {
             for group in self.groups(&[narrow(family)], &mut known).iter() {
                 if let Some(first) = group.first() {
-                    wanted[first].push((narrow(family), Rc::clone(group)));
+                    wanted[first].push((narrow(family), Arc::clone(group)));
                 }
             }
         }
-        for (context, wanted) in wanted.into_iter().enumerate() {
-            if wanted.is_empty() {
-                continue;
-            }
+        let sight = |(context, wanted): (usize, &[(u32, Arc<ContextSet>)])| {
             let families: Vec<u32> = wanted.iter().map(|(family, _)| *family).collect();
             let answers = self.answers(context, &families, outside, limits);
-            let settings: Vec<(KeyId, Rc<ContextSet>)> = wanted
+            let settings: Vec<(KeyId, Arc<ContextSet>)> = wanted
                 .iter()
                 .flat_map(|(family, group)| {
                     let keys = &self.families[*family as usize].keys;
-                    keys.iter().map(|key| (*key, Rc::clone(group)))
+                    keys.iter().map(|key| (*key, Arc::clone(group)))
                 })
                 .filter(|(key, _)| answers.resolution().is_setting(*key))
                 .collect();
-            look(&Sight { context, answers: &answers, settings: &settings });
-        }
+            look(Sight { context, answers, settings })
+        };
+        let all = wanted.iter().enumerate();
+        let parts: Vec<(usize, &[(u32, Arc<ContextSet>)])> = all
+            .flat_map(|(context, wanted)| {
+                wanted.chunks(self.at_once).map(move |part| (context, part))
+            })
+            .collect();
+        let much = wanted.iter().map(Vec::len).sum::<usize>();
+        let threads = if much < self.at_once { 1 } else { parallel::processors() };
+        parallel::in_order(parts, threads, sight, take);
     }
 
     /// Looks at several settings together, once in each group of contexts in which all of them are
@@ -363,19 +383,19 @@ impl Survey {
     fn groups(
         &self,
         families: &[u32],
-        known: &mut HashMap<Vec<u32>, Rc<[Rc<ContextSet>]>>,
-    ) -> Rc<[Rc<ContextSet>]> {
+        known: &mut HashMap<Vec<u32>, Arc<[Arc<ContextSet>]>>,
+    ) -> Arc<[Arc<ContextSet>]> {
         let all = self.with_references(families);
         let count = self.contexts.len();
         let families = all.iter().map(|family| &self.families[*family as usize]);
         if families.clone().any(|family| family.looks_elsewhere) {
-            return (0..count).map(|at| Rc::new(ContextSet::one(count, at))).collect();
+            return (0..count).map(|at| Arc::new(ContextSet::one(count, at))).collect();
         }
         let mut readings: Vec<u32> = families.flat_map(|it| it.readings.iter().copied()).collect();
         readings.sort_unstable();
         readings.dedup();
         if let Some(known) = known.get(&readings) {
-            return Rc::clone(known);
+            return Arc::clone(known);
         }
         let mut groups = vec![ContextSet::all(count)];
         let read = readings.iter().map(|reading| &self.readings[*reading as usize].contexts);
@@ -385,8 +405,8 @@ impl Survey {
                 groups.iter_mut().filter_map(|group| group.split_off(contexts)).collect();
             groups.extend(split);
         }
-        let groups: Rc<[Rc<ContextSet>]> = groups.into_iter().map(Rc::new).collect();
-        known.insert(readings, Rc::clone(&groups));
+        let groups: Arc<[Arc<ContextSet>]> = groups.into_iter().map(Arc::new).collect();
+        known.insert(readings, Arc::clone(&groups));
         groups
     }
 

@@ -215,7 +215,14 @@ pub fn is_unprintable(c: char) -> bool {
 /// Writes `text` in double quotes, with TOML's escapes for what cannot be printed as it is.
 pub(crate) fn push_quoted(out: &mut String, text: &str) {
     out.push('"');
-    for c in text.chars() {
+    let mut rest = text;
+    loop {
+        let is_plain = |byte: &u8| matches!(byte, b' '..=b'~') && !matches!(byte, b'"' | b'\\');
+        let plain = rest.as_bytes().iter().take_while(|byte| is_plain(byte)).count();
+        out.push_str(&rest[..plain]);
+        rest = &rest[plain..];
+        let Some(c) = rest.chars().next() else { break };
+        rest = &rest[c.len_utf8()..];
         match c {
             '"' => out.push_str("\\\""),
             '\\' => out.push_str("\\\\"),

@@ -8,7 +8,8 @@ use common::text;
 use justwhy_core::{
     Answers, Context, Declaration, Declared, Document, ExpansionLimits, Explanation, Gather, Input,
     Inputs, KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Naming, Outside, Pattern,
-    Pins, Presence, Readings, Removal, Resolution, Shape, SourceText, Span, Stand, Survey, Value,
+    Pins, Presence, Readings, Removal, Resolution, Shape, Sight, SourceText, Span, Stand, Survey,
+    Value,
 };
 use proptest::prelude::*;
 use std::collections::HashMap;
@@ -223,14 +224,19 @@ proptest! {
             }
         }
         // What each setting comes to in each context, from the survey.
-        let survey = Survey::of(together);
+        let survey = Survey::of(together).in_parts_of(2);
         let mut surveyed: HashMap<(usize, String), String> = HashMap::new();
         let mut looked = 0;
-        survey.look(&Nothing, LIMITS, |sight| {
-            for (key, group) in sight.settings {
+        let look = |sight: Sight<'_>| {
+            let keys = sight.answers.resolution().keys();
+            let said = sight.settings.iter().map(|(key, group)| {
+                (keys.show(*key), told(&sight.answers, *key), Arc::clone(group))
+            });
+            said.collect::<Vec<_>>()
+        };
+        survey.look(&Nothing, LIMITS, look, |said| {
+            for (name, told, group) in said {
                 looked += 1;
-                let told = told(sight.answers, *key);
-                let name = sight.answers.resolution().keys().show(*key);
                 for context in group.iter() {
                     let twice = surveyed.insert((context, name.clone()), told.clone());
                     assert!(twice.is_none(), "{name} is in two groups");

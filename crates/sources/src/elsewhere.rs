@@ -9,12 +9,12 @@ use crate::tree::shown_name;
 use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::HashMap;
+use justwhy_core::parallel::lock;
 use justwhy_core::{
     AxisOrigin, AxisValue, Context, Inactivity, LayerIndex, Outside, Readings, Scope,
 };
-use std::cell::RefCell;
 use std::path::{Component, Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Reads a project here and, where references or a question look there, in other contexts.
 pub struct Elsewhere<'p> {
@@ -22,8 +22,8 @@ pub struct Elsewhere<'p> {
     world: &'p dyn World,
     arguments: &'p Arguments,
     situation: Situation<'p>,
-    reader: RefCell<Reader<'p>>,
-    files: RefCell<HashMap<String, FileText>>,
+    reader: Mutex<Reader<'p>>,
+    files: Mutex<HashMap<String, FileText>>,
     /// Whether layers that describe where you stand are left out, and process variables with them.
     without_local: bool,
 }
@@ -64,8 +64,8 @@ impl<'p> Elsewhere<'p> {
             world,
             arguments,
             situation: Situation::new(project, world),
-            reader: RefCell::new(Reader::new(project, world)),
-            files: RefCell::default(),
+            reader: Mutex::new(Reader::new(project, world)),
+            files: Mutex::default(),
             without_local: false,
         }
     }
@@ -77,20 +77,22 @@ impl<'p> Elsewhere<'p> {
         if with_local {
             return self;
         }
-        let reader = self.reader.into_inner().without_local();
-        Elsewhere { reader: RefCell::new(reader), without_local: true, ..self }
+        let reader =
+            self.reader.into_inner().unwrap_or_else(PoisonError::into_inner).without_local();
+        Elsewhere { reader: Mutex::new(reader), without_local: true, ..self }
     }
 
     /// Asks stores that are not files through `stores`.
     #[must_use]
     pub fn asking(self, stores: Option<&'p dyn Stores>) -> Elsewhere<'p> {
-        let reader = self.reader.into_inner().asking(stores);
-        Elsewhere { reader: RefCell::new(reader), ..self }
+        let reader =
+            self.reader.into_inner().unwrap_or_else(PoisonError::into_inner).asking(stores);
+        Elsewhere { reader: Mutex::new(reader), ..self }
     }
 
     /// Reads every source in each of many contexts, and shares what is the same in them.
     pub fn read_all(&self, contexts: &[Context]) -> Vec<Result<Readings, Error>> {
-        self.reader.borrow_mut().read_all(contexts, self.arguments)
+        lock(&self.reader).read_all(contexts, self.arguments)
     }
 
     /// The context that `asked`, the text of `--in`, leads to.
@@ -105,7 +107,7 @@ impl<'p> Elsewhere<'p> {
 
     /// Reads every source in a context.
     pub fn read(&self, context: Context) -> Result<Readings, Error> {
-        self.reader.borrow_mut().read(context, self.arguments)
+        lock(&self.reader).read(context, self.arguments)
     }
 
     /// The layers that read scopes, weakest first, and what each reads in a context.
@@ -136,7 +138,7 @@ impl<'p> Elsewhere<'p> {
     /// The scopes that such a layer reads, in the order of their strength.
     pub fn scopes_of(&self, layer: &ScopeLayer) -> Result<Vec<Arc<Scope>>, NotRead> {
         match &layer.scope {
-            Ok(scope) => self.reader.borrow_mut().scopes_of(layer.number, layer.store, scope),
+            Ok(scope) => lock(&self.reader).scopes_of(layer.number, layer.store, scope),
             Err(_) => Ok(Vec::new()),
         }
     }
@@ -147,7 +149,7 @@ impl<'p> Elsewhere<'p> {
         context: Context,
         layer: LayerIndex,
     ) -> Result<Readings, Error> {
-        self.reader.borrow_mut().read_with(context, self.arguments, Some(layer))
+        lock(&self.reader).read_with(context, self.arguments, Some(layer))
     }
 
     /// The place at which a layer is declared, as text.
@@ -201,7 +203,7 @@ impl<'p> Elsewhere<'p> {
 
     /// Every context that the axes can form: see [`Situation::contexts`].
     pub fn contexts(&self, fixed: &Context) -> Result<Vec<Context>, Error> {
-        let rows = |axis: &str| self.reader.borrow_mut().rows_of(axis);
+        let rows = |axis: &str| lock(&self.reader).rows_of(axis);
         self.situation.contexts(fixed, &rows)
     }
 
@@ -212,7 +214,7 @@ impl<'p> Elsewhere<'p> {
 
     /// The contexts that differ from `from` only in some axes: see [`Situation::across`].
     pub fn across(&self, from: &Context, names: &[&str]) -> Result<Vec<Context>, Error> {
-        let rows = |axis: &str| self.reader.borrow_mut().rows_of(axis);
+        let rows = |axis: &str| lock(&self.reader).rows_of(axis);
         self.situation.across(from, names, &rows)
     }
 
@@ -299,11 +301,11 @@ impl Outside for Elsewhere<'_> {
     }
 
     fn file(&self, path: &str) -> FileText {
-        if let Some(known) = self.files.borrow().get(path) {
+        if let Some(known) = lock(&self.files).get(path) {
             return known.clone();
         }
         let loaded = self.load(path);
-        self.files.borrow_mut().insert(path.to_owned(), loaded.clone());
+        lock(&self.files).insert(path.to_owned(), loaded.clone());
         loaded
     }
 

@@ -21,7 +21,6 @@ pub mod fuzzing;
 mod glob;
 mod limits;
 mod orphans;
-mod parallel;
 mod project;
 mod reader;
 mod situate;

@@ -1,9 +1,9 @@
 //! Reads every source that the layers of a project name in a context, each file once.
 
+use crate::Limits;
 use crate::error::Error;
 use crate::format::{Format, RowFormat};
 use crate::glob::{Glob, Wanted};
-use crate::parallel::parse_each;
 use crate::project::{Project, ProjectLayer, Reads, unreadable};
 use crate::situate::{ancestors, inside};
 use crate::stores::Stores;
@@ -14,7 +14,7 @@ use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
     BadInput, BadReading, Context, Document, Inactivity, Input, Inputs, KeyId, KeyPath, Keys, Kind,
     Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings, ScopeOf,
-    SourceText, Span, Value, list_values, nearest,
+    SourceText, Span, Value, list_values, nearest, parallel,
 };
 use std::path::Path;
 use std::sync::Arc;
@@ -49,6 +49,9 @@ pub struct Reader<'p> {
     without_local: bool,
 }
 
+/// Fewer bytes than this are parsed sooner than a thread is started.
+const WORTH_A_THREAD: usize = 128 * 1024;
+
 /// Values that stand in the project file or in one of the catalogue.
 #[derive(Clone, Copy, PartialEq, Eq, Hash)]
 enum Written {
@@ -77,31 +80,53 @@ pub(crate) fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
     }
 }
 
+/// What a file says, in keys of its own.
+fn document_of(
+    (path, format): &(String, Format),
+    bytes: Vec<u8>,
+    limits: Limits,
+) -> Result<(Document, Keys), Error> {
+    let (text, verdict) = text::decode(bytes);
+    let mut keys = Keys::default();
+    let lowered = verdict
+        .and_then(|()| format.parse(text.text(), limits))
+        .and_then(|tree| Lowering::new(&tree, &mut keys, limits).lower(Tree::ROOT));
+    match lowered {
+        Ok(document) => Ok((Document { text: Some(text), ..document }, keys)),
+        Err(fault) => Err(attach(fault, path, &text)),
+    }
+}
+
 /// The text of a file of the project, `None` if it is not there.
 pub(crate) fn load(
     project: &Project,
     world: &dyn World,
     path: &str,
 ) -> Result<Option<SourceText>, Error> {
+    let Some(bytes) = read_bytes(project, world, path)? else { return Ok(None) };
+    let (text, verdict) = text::decode(bytes);
+    match verdict {
+        Ok(()) => Ok(Some(text)),
+        Err(fault) => Err(attach(fault, path, &text)),
+    }
+}
+
+/// The bytes of a file of the project, `None` if it is not there.
+fn read_bytes(project: &Project, world: &dyn World, path: &str) -> Result<Option<Vec<u8>>, Error> {
     let most = project.limits.file_bytes;
-    let bytes = match world.read_file(&project.folder.join(path), most) {
-        Ok(bytes) => bytes,
-        Err(ReadProblem::Missing) => return Ok(None),
+    match world.read_file(&project.folder.join(path), most) {
+        Ok(bytes) => Ok(Some(bytes)),
+        Err(ReadProblem::Missing) => Ok(None),
         Err(problem) => {
             let error = unreadable(&problem, path).at(path, None);
-            return Err(match problem {
+            Err(match problem {
                 ReadProblem::TooLarge => error.help(format!(
                     "the limit is {most} bytes; raise `file_bytes` under [limits] in the project \
                      file if this is wanted"
                 )),
                 _ => error,
-            });
+            })
         }
-    };
-    let (text, verdict) = text::decode(bytes);
-    match verdict {
-        Ok(()) => Ok(Some(text)),
-        Err(fault) => Err(attach(fault, path, &text)),
     }
 }
 
@@ -575,35 +600,37 @@ impl<'p> Reader<'p> {
     /// Reads and parses files that were not read before. What is wrong with one is kept for the
     /// layer that reads it.
     fn fetch<'w>(&mut self, wanted: impl Iterator<Item = &'w (String, Format)>) {
-        let mut texts: Vec<(String, Format, SourceText)> = Vec::new();
+        let mut found: Vec<(&(String, Format), Vec<u8>)> = Vec::new();
         let mut seen = HashSet::new();
         for key in wanted {
-            let (key, format) = (key.clone(), key.1);
-            if self.files.contains_key(&key) || !seen.insert(key.clone()) {
+            if self.files.contains_key(key) || !seen.insert(key) {
                 continue;
             }
-            match load(self.project, self.world, &key.0) {
-                Ok(Some(text)) => texts.push((key.0, format, text)),
-                Ok(None) => drop(self.files.insert(key, Ok(None))),
-                Err(error) => drop(self.files.insert(key, Err(error))),
+            match read_bytes(self.project, self.world, &key.0) {
+                Ok(Some(bytes)) => found.push((key, bytes)),
+                Ok(None) => drop(self.files.insert(key.clone(), Ok(None))),
+                Err(error) => drop(self.files.insert(key.clone(), Err(error))),
             }
         }
+        let bytes: usize = found.iter().map(|(_, bytes)| bytes.len()).sum();
+        let threads = if bytes < WORTH_A_THREAD { 1 } else { parallel::processors() };
+        // The longest first, so that no thread is left alone with it in the end.
+        found.sort_by_key(|(_, bytes)| std::cmp::Reverse(bytes.len()));
         let limits = self.project.limits;
-        let jobs: Vec<(Format, &str)> =
-            texts.iter().map(|(_, format, text)| (*format, text.text())).collect();
         let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
-        parse_each(&jobs, limits, |index, parsed| {
-            let (path, format, text) = &texts[index];
-            let lowered =
-                parsed.and_then(|tree| Lowering::new(&tree, keys, limits).lower(Tree::ROOT));
-            let result = match lowered {
-                Ok(document) => {
-                    Ok(Some(Arc::new(Document { text: Some(text.clone()), ..document })))
-                }
-                Err(fault) => Err(attach(fault, path, text)),
-            };
-            files.insert((path.clone(), *format), result);
-        });
+        parallel::in_order(
+            found,
+            threads,
+            |(key, bytes)| (key, document_of(key, bytes, limits)),
+            |(key, read)| {
+                let read = read.map(|(mut document, own)| {
+                    let here = keys.absorb(own);
+                    document.rename(|key| here[key.index()]);
+                    Some(Arc::new(document))
+                });
+                files.insert(key.clone(), read);
+            },
+        );
     }
 
     /// What the project file and those of the catalogue say themselves.

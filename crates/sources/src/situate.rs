@@ -8,9 +8,9 @@ use crate::tree::{Kind, Tree, shown_name};
 use crate::world::{Branch, World};
 use hashbrown::HashMap;
 use justwhy_core::{AxisOrigin, AxisValue, BadAxisValue, Context, is_secret_name, nearest_few};
-use std::cell::OnceCell;
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 #[cfg(test)]
 mod tests;
@@ -22,9 +22,9 @@ const MOST_CONTEXTS: usize = 10_000;
 pub struct Situation<'p> {
     project: &'p Project,
     world: &'p dyn World,
-    variables: OnceCell<HashMap<OsString, OsString>>,
-    branch: OnceCell<Branch>,
-    inside: OnceCell<Option<String>>,
+    variables: OnceLock<HashMap<OsString, OsString>>,
+    branch: OnceLock<Branch>,
+    inside: OnceLock<Option<String>>,
 }
 
 /// Axes with the value that somebody chose for them; `None` unsets one.
@@ -44,9 +44,9 @@ impl<'p> Situation<'p> {
         Situation {
             project,
             world,
-            variables: OnceCell::new(),
-            branch: OnceCell::new(),
-            inside: OnceCell::new(),
+            variables: OnceLock::new(),
+            branch: OnceLock::new(),
+            inside: OnceLock::new(),
         }
     }
 

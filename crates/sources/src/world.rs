@@ -14,7 +14,7 @@ pub use overlay::Overlay;
 
 /// All that is ever asked of the outside. Tests, other revisions of a project and other processes
 /// stand in for the machine by implementing it.
-pub trait World {
+pub trait World: Sync {
     /// The folder in which the question is asked.
     fn current_folder(&self) -> io::Result<PathBuf>;
 

@@ -10,10 +10,10 @@ use crate::token::Token;
 use crate::wire::WireScope;
 use crate::{Change, WriteProblem};
 use justwhy_core::Scope;
+use justwhy_core::parallel::lock;
 use justwhy_sources::{Answered, Kept, Question, Store, StoreProblem, Stores};
-use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, OnceLock};
 use std::time::{Duration, Instant};
 use ureq::Agent;
 
@@ -29,13 +29,13 @@ pub struct Options {
 /// Asks stores on behalf of the user who runs this process.
 pub struct Client {
     options: Options,
-    allowance: OnceCell<Allowance>,
+    allowance: OnceLock<Allowance>,
     log: Log,
     /// One for each address and entry that allows it, so that a connection serves several questions.
-    agents: RefCell<HashMap<(String, Option<String>), Agent>>,
+    agents: Mutex<HashMap<(String, Option<String>), Agent>>,
     /// What each etcd store gave us for user and password.
-    sessions: RefCell<HashMap<String, Token>>,
-    told: RefCell<HashMap<String, Told>>,
+    sessions: Mutex<HashMap<String, Token>>,
+    told: Mutex<HashMap<String, Told>>,
 }
 
 /// What a connection is for.
@@ -61,17 +61,17 @@ impl Client {
     pub fn new(options: Options) -> Client {
         Client {
             options,
-            allowance: OnceCell::new(),
-            log: RefCell::default(),
-            agents: RefCell::default(),
-            sessions: RefCell::default(),
-            told: RefCell::default(),
+            allowance: OnceLock::new(),
+            log: Mutex::default(),
+            agents: Mutex::default(),
+            sessions: Mutex::default(),
+            told: Mutex::default(),
         }
     }
 
     /// What was asked so far, a line for each request; nothing in it comes from a store.
     pub fn log(&self) -> Vec<String> {
-        self.log.borrow().clone()
+        lock(&self.log).clone()
     }
 
     /// Where the user's own files are.
@@ -81,7 +81,7 @@ impl Client {
 
     /// What was learnt about the store of that name.
     pub fn told(&self, store: &str) -> Told {
-        self.told.borrow().get(store).cloned().unwrap_or_default()
+        lock(&self.told).get(store).cloned().unwrap_or_default()
     }
 
     /// As whom the store takes us, and in which role; `None` if it has no word for that.
@@ -140,13 +140,13 @@ impl Client {
     fn agent(&self, permit: &Permit, purpose: Purpose) -> Result<Agent, StoreProblem> {
         // Each entry of `stores.toml` has authorities and a certificate of its own.
         let entry = (permit.address.clone(), permit.allowed.token_variable.clone());
-        match (purpose, self.agents.borrow().get(&entry)) {
+        match (purpose, lock(&self.agents).get(&entry)) {
             (Purpose::Write, _) => return Line::agent(permit),
             (Purpose::Read, Some(known)) => return Ok(known.clone()),
             (Purpose::Read, None) => {}
         }
         let agent = Line::agent(permit)?;
-        self.agents.borrow_mut().insert(entry, agent.clone());
+        lock(&self.agents).insert(entry, agent.clone());
         Ok(agent)
     }
 
@@ -250,7 +250,7 @@ impl Client {
     }
 
     fn learn(&self, store: &Store, revision: Option<u64>, copy: Option<String>, same: bool) {
-        let mut told = self.told.borrow_mut();
+        let mut told = lock(&self.told);
         let told = told.entry(store.name.clone()).or_default();
         told.revision = told.revision.max(revision);
         told.was_same |= same;

@@ -8,11 +8,12 @@ use crate::wire::{OneOrMore, WireScope, WireVariable};
 use crate::{Change, Expected, WriteProblem, now, rfc3339};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
+use justwhy_core::parallel::lock;
 use justwhy_sources::{Asked, StoreProblem};
 use serde::Deserialize;
 use serde_json::{Value as Json, json};
-use std::cell::RefCell;
 use std::collections::{BTreeMap, HashMap};
+use std::sync::Mutex;
 
 /// A cluster: its nodes are asked one after the other until one answers.
 pub(crate) struct Etcd<'c> {
@@ -26,20 +27,20 @@ pub(crate) struct Etcd<'c> {
 pub(crate) struct Session<'c> {
     /// The name of the store.
     pub(crate) of: &'c str,
-    pub(crate) known: &'c RefCell<HashMap<String, Token>>,
+    pub(crate) known: &'c Mutex<HashMap<String, Token>>,
 }
 
 impl Session<'_> {
     fn get(&self) -> Option<Token> {
-        self.known.borrow().get(self.of).cloned()
+        lock(self.known).get(self.of).cloned()
     }
 
     fn begin(&self, token: Token) {
-        self.known.borrow_mut().insert(self.of.to_owned(), token);
+        lock(self.known).insert(self.of.to_owned(), token);
     }
 
     fn end(&self) {
-        self.known.borrow_mut().remove(self.of);
+        lock(self.known).remove(self.of);
     }
 }
 

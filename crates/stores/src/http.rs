@@ -3,10 +3,10 @@
 
 use crate::permit::Permit;
 use justwhy_sources::{StoreProblem, is_loopback};
-use std::cell::RefCell;
 use std::io;
 use std::path::Path;
 use std::sync::Arc;
+use std::sync::Mutex;
 use std::time::{Duration, Instant};
 use ureq::Agent;
 use ureq::tls::{
@@ -48,7 +48,7 @@ pub(crate) struct Trouble {
 }
 
 /// What was asked, line by line, for `--verbose`.
-pub(crate) type Log = RefCell<Vec<String>>;
+pub(crate) type Log = Mutex<Vec<String>>;
 
 /// One address and all that it takes to ask there.
 pub(crate) struct Line<'c> {
@@ -228,7 +228,7 @@ impl<'c> Line<'c> {
         let (method, path) = (request.method, &request.path);
         let time = began.elapsed().as_millis();
         let line = format!("{method} {}{path}: {outcome}, {time} ms", self.permit.address);
-        self.log.borrow_mut().push(line);
+        justwhy_core::parallel::lock(self.log).push(line);
     }
 }
 

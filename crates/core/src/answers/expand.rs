@@ -7,7 +7,6 @@ use crate::{
     Candidate, Element, Entry, KeyId, KeyPath, Names, Naming, Resolution, Value, is_secret_name,
     nearest,
 };
-use std::rc::Rc;
 use std::sync::Arc;
 
 /// The code of a setting that process variables decide, where these are left out.
@@ -252,7 +251,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         let answers = self.answers;
         let known = answers.known.borrow().get(&asked).cloned();
         // One that refers to nothing itself need not be waited for.
-        let known = known.or_else(|| answers.plain(asked).map(Rc::new));
+        let known = known.or_else(|| answers.plain(asked).map(Arc::new));
         let Some(outcome) = known else {
             self.needs.push(asked);
             return Ok(Found::NotYet);

@@ -13,10 +13,10 @@ use justwhy_core::{
 use justwhy_sources::Error;
 use serde::{Serialize, Serializer};
 use serde_json::value::RawValue;
-use std::cell::Cell;
 use std::collections::HashSet;
-use std::hash::Hash;
+use std::hash::{Hash, Hasher};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 mod page;
 mod table;
@@ -53,8 +53,26 @@ pub(crate) struct ShownRow {
 
 /// For each context the number of its cell, written out when it is printed: a large grid has millions.
 struct Numbers {
-    row: GridRow<String>,
+    row: GridRow<Written>,
     contexts: usize,
+}
+
+/// An answer as JSON: two are the same if they are written in the same way.
+#[derive(Clone)]
+struct Written(Box<RawValue>);
+
+impl PartialEq for Written {
+    fn eq(&self, other: &Written) -> bool {
+        self.0.get() == other.0.get()
+    }
+}
+
+impl Eq for Written {}
+
+impl Hash for Written {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.0.get().hash(state);
+    }
 }
 
 impl Serialize for Numbers {
@@ -64,6 +82,9 @@ impl Serialize for Numbers {
         serializer.collect_seq(at.into_iter().map(|cell| cell.unwrap_or(absent)))
     }
 }
+
+/// Whether a setting is one that was asked for.
+type Wanted<'w> = dyn Fn(KeyId) -> bool + Sync + 'w;
 
 /// What a grid is made of.
 pub(crate) struct Gridded<'a, 's> {
@@ -75,20 +96,20 @@ pub(crate) struct Gridded<'a, 's> {
     /// Whether some settings were named, so that all of these are wanted.
     pub(crate) is_chosen: bool,
     /// Whether values grew past all bounds anywhere.
-    is_exhausted: Cell<bool>,
+    is_exhausted: AtomicBool,
 }
 
 impl Gridded<'_, '_> {
     /// The rows of the settings that are wanted, each answer described once.
-    pub(crate) fn rows<C: Clone + Eq + Hash>(
+    pub(crate) fn rows<C: Clone + Eq + Hash + Send>(
         &self,
-        wanted: &dyn Fn(KeyId) -> bool,
-        describe: impl Fn(&Answers<'_>, &Explanation) -> C,
+        wanted: &Wanted<'_>,
+        describe: impl Fn(&Answers<'_>, &Explanation) -> C + Sync,
     ) -> Vec<GridRow<C>> {
         let Surveying { elsewhere, limits, .. } = self.surveying;
         self.survey.grid(wanted, *elsewhere, *limits, |answers, answer| {
             let cell = describe(answers, answer);
-            self.is_exhausted.set(self.is_exhausted.get() || answers.is_exhausted());
+            self.is_exhausted.fetch_or(answers.is_exhausted(), Ordering::Relaxed);
             cell
         })
     }
@@ -133,7 +154,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         across: names.iter().map(|name| (*name).to_owned()).collect(),
         left_out,
         is_chosen: !options.patterns.is_empty(),
-        is_exhausted: Cell::new(false),
+        is_exhausted: AtomicBool::new(false),
     };
     let result = match surveying.common.output {
         Form::Json => as_json(&gridded, &from, &wanted),
@@ -141,7 +162,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         Form::Html => page::html(&gridded, &wanted),
         _ => table::text(&gridded, &wanted),
     };
-    match gridded.is_exhausted.get() {
+    match gridded.is_exhausted.into_inner() {
         true => Err(one(crate::run::exhausted())),
         false => Ok(Outcome { result, notes: String::new(), code: 0 }),
     }
@@ -186,16 +207,17 @@ fn matching(survey: &Survey, keys: &Keys, pattern: &str) -> Vec<KeyId> {
     settings.filter(|other| keys.is_within(*other, key)).collect()
 }
 
-fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &dyn Fn(KeyId) -> bool) -> String {
+fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &Wanted<'_>) -> String {
     let fingerprints = Fingerprints::new();
     let contexts = gridded.contexts.len();
     let rows = gridded.rows(wanted, |answers, answer| {
         let setting = Setting::of(answers.resolution(), answer, &fingerprints);
-        serde_json::to_string(&setting).unwrap_or_default()
+        // Nothing that is serialised here can fail.
+        Written(serde_json::value::to_raw_value(&setting).unwrap_or_default())
     });
     let keys = gridded.survey.keys();
     let shown = rows.into_iter().map(|row| {
-        let cells = row.cells.iter().map(|cell| RawValue::from_string(cell.clone()).ok());
+        let cells = row.cells.iter().map(|cell| Some(cell.0.clone()));
         let mut cells: Vec<Option<Box<RawValue>>> = cells.collect();
         if row.at(contexts).contains(&None) {
             cells.push(None);
@@ -219,7 +241,7 @@ fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &dyn Fn(KeyId) -> 
     json::text(&json::Answer::new("grid", &head, body))
 }
 
-fn as_csv(gridded: &Gridded<'_, '_>, wanted: &dyn Fn(KeyId) -> bool) -> String {
+fn as_csv(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let rows = table::rows(gridded, wanted);
     let contexts = gridded.contexts.len();
     let mut writer = csv::Writer::from_writer(Vec::new());

@@ -6,10 +6,12 @@ use crate::json;
 use crate::look::{Look, Role, is_plain, width};
 use crate::run::Outcome;
 use crate::select;
-use justwhy_core::{Explanation, KeyId, Pattern, Status};
+use justwhy_core::{Answers, Explanation, KeyId, Pattern, Resolution, Status, parallel};
 use justwhy_sources::Error;
 use serde::Serialize;
+use serde_json::value::RawValue;
 use std::borrow::Cow;
+use std::mem::ManuallyDrop;
 
 /// The widest that the column of keys may become on a terminal.
 const WIDEST_KEY: usize = 44;
@@ -21,32 +23,78 @@ const WIDEST_PIPED_VALUE: usize = 60;
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Body {
-    settings: Vec<json::Setting>,
+    #[cfg_attr(test, schemars(with = "Vec<json::Setting>"))]
+    settings: Vec<Box<RawValue>>,
 }
+
+/// How many settings one thread answers for before it takes others.
+const AT_ONCE: usize = 500;
 
 pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outcome, Vec<Error>> {
     let resolution = answering.resolution();
     let (chosen, mut notes) = chosen(answering, patterns)?;
     let (mut any, mut any_error) = (false, false);
-    // One after the other, so that no more than one answer is held besides what is made of it.
-    let answers =
-        chosen.into_iter().map(|key| Explanation::of(answering.answers, key)).filter(|answer| {
-            any |= answer.status != Status::Absent;
-            any_error |= answer.status.is_refusal();
-            answer.status != Status::Absent
-        });
     let result = if answering.as_json() {
         let fingerprints = Fingerprints::new();
-        let setting = |answer| json::Setting::of(resolution, &answer, &fingerprints);
-        let settings = answers.map(setting).collect();
+        let mut settings = Vec::with_capacity(chosen.len());
+        let write = |answers: &mut dyn Iterator<Item = Explanation>| {
+            let setting = |answer| {
+                serde_json::value::to_raw_value(&json::Setting::of(
+                    resolution,
+                    &answer,
+                    &fingerprints,
+                ))
+            };
+            // Nothing that is serialised here can fail.
+            answers.map(setting).filter_map(Result::ok).collect::<Vec<_>>()
+        };
+        each(answering.answers, &chosen, write, |(part, is_error)| {
+            settings.extend(part);
+            any_error |= is_error;
+        });
+        any = !settings.is_empty();
         json::text(&json::Answer::new("list", answering.context(), Body { settings }))
     } else {
-        text(answering, answers)
+        let mut tables = Vec::new();
+        let look = answering.look;
+        let write =
+            |answers: &mut dyn Iterator<Item = Explanation>| Table::of(look, resolution, answers);
+        each(answering.answers, &chosen, write, |(table, is_error)| {
+            any |= !table.lines.is_empty();
+            any_error |= is_error;
+            tables.push(table);
+        });
+        text(look, &tables)
     };
     if !any && notes.is_empty() {
         notes.push_str("note: no setting has a value here\n");
     }
     Ok(answering.outcome(result, notes, !any_error))
+}
+
+/// Answers for settings that are not absent, in parts, on all processors. What `write` makes of each
+/// part is handed to `take` in their order, with whether any of them is in error. No more answers are
+/// held at a time than there are threads.
+fn each<R: Send>(
+    answers: &Answers<'_>,
+    chosen: &[KeyId],
+    write: impl Fn(&mut dyn Iterator<Item = Explanation>) -> R + Sync,
+    take: impl FnMut((R, bool)),
+) {
+    let parts: Vec<_> = chosen.chunks(AT_ONCE).map(|keys| (keys, answers.beside())).collect();
+    let threads = if parts.len() < 2 { 1 } else { parallel::processors() };
+    let work = |(keys, answers): (&[KeyId], Answers<'_>)| {
+        // The end of the process frees all of it at once.
+        let answers = ManuallyDrop::new(answers);
+        let mut any_error = false;
+        let told = keys.iter().map(|key| Explanation::of(&answers, *key)).filter(|answer| {
+            any_error |= answer.status.is_refusal();
+            answer.status != Status::Absent
+        });
+        let written = write(&mut { told });
+        (written, any_error)
+    };
+    parallel::in_order(parts, threads, work, take);
 }
 
 /// The settings that the patterns mean, all without any, each once and in order.
@@ -107,16 +155,19 @@ struct Table<'r> {
 }
 
 impl<'r> Table<'r> {
-    fn of(answering: &Answering<'r>, answers: impl Iterator<Item = Explanation>) -> Table<'r> {
-        let resolution = answering.resolution();
+    fn of(
+        look: &Look,
+        resolution: &'r Resolution,
+        answers: impl Iterator<Item = Explanation>,
+    ) -> Table<'r> {
         let keys = resolution.keys();
         let mut table = Table { text: String::new(), lines: Vec::new() };
         for answer in answers {
-            let key = table.cell(answering.look, |out| keys.push_shown(out, answer.key));
-            let value = table.cell(answering.look, |out| push_value(out, &answer));
+            let key = table.cell(look, |out| keys.push_shown(out, answer.key));
+            let value = table.cell(look, |out| push_value(out, &answer));
             let winner = answer.winner.as_ref();
             let layer = winner.map(|winner| resolution.readings().layer(winner.layer));
-            let place = table.cell(answering.look, |out| {
+            let place = table.cell(look, |out| {
                 if let Some(winner) = winner {
                     winner.push_place(out, keys);
                 }
@@ -153,10 +204,17 @@ struct Columns {
     place_below: bool,
 }
 
-fn text(answering: &Answering<'_>, answers: impl Iterator<Item = Explanation>) -> String {
-    let look = answering.look;
-    let table = Table::of(answering, answers);
-    let columns = columns(look, &table.lines);
+/// The lines of all tables, in the same columns.
+fn text(look: &Look, tables: &[Table<'_>]) -> String {
+    let columns = columns(look, tables);
+    let threads = if tables.len() < 2 { 1 } else { parallel::processors() };
+    let mut out = String::with_capacity(tables.iter().map(|table| table.text.len() * 2).sum());
+    let write = |table: &Table<'_>| written(look, table, &columns);
+    parallel::in_order(tables.iter().collect(), threads, write, |lines| out.push_str(&lines));
+    out
+}
+
+fn written(look: &Look, table: &Table<'_>, columns: &Columns) -> String {
     let mut out = String::with_capacity(table.text.len() * 2);
     let mut rest = table.text.as_str();
     let mut start = 0;
@@ -167,13 +225,14 @@ fn text(answering: &Answering<'_>, answers: impl Iterator<Item = Explanation>) -
             text
         };
         let texts = [next(line.key), next(line.value), next(line.place)];
-        push_line(look, line, texts, &columns, &mut out);
+        push_line(look, line, texts, columns, &mut out);
     }
     out
 }
 
-fn columns(look: &Look, lines: &[Line<'_>]) -> Columns {
-    let widest = |width: fn(&Line<'_>) -> usize| lines.iter().map(width).max().unwrap_or(0);
+fn columns(look: &Look, tables: &[Table<'_>]) -> Columns {
+    let lines = || tables.iter().flat_map(|table| &table.lines);
+    let widest = |width: fn(&Line<'_>) -> usize| lines().map(width).max().unwrap_or(0);
     let key = widest(|line| line.key.width);
     let value = widest(|line| line.value.width);
     let layer = widest(|line| line.layer.len());

@@ -19,9 +19,9 @@ use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
 use justwhy_stores::Client;
 use serde::Serialize;
 use serde_json::value::RawValue;
-use std::cell::Cell;
 use std::collections::{BTreeMap, HashSet};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// The options of the command.
 pub(crate) struct Options<'a> {
@@ -161,17 +161,17 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let pairs = pairs(&before, &after, options.everywhere);
     let is_json = common.output == Form::Json;
     let fingerprints = Fingerprints::new();
-    let is_exhausted = Cell::new(false);
+    let is_exhausted = AtomicBool::new(false);
     let tell = |version: &Version<'_>| {
         let limits = limits(version.project);
         let all = |_: KeyId| true;
         Tale::of(&version.survey, &all, version.elsewhere, limits, |answers, answer| {
-            is_exhausted.set(is_exhausted.get() || answers.is_exhausted());
+            is_exhausted.fetch_or(answers.is_exhausted(), Ordering::Relaxed);
             show(answers, answer, is_json, &fingerprints)
         })
     };
     let effects = tell(&before).against(&tell(&after), &pairs);
-    if is_exhausted.get() {
+    if is_exhausted.into_inner() {
         return Err(one(exhausted()));
     }
     let wanted = Wanted {

@@ -634,7 +634,7 @@ fn reads_a_file_once_however_many_layers_use_it() {
     let readings = read(&world, None).unwrap();
     assert_eq!(readings.readings.iter().filter(|reading| !reading.offers.is_empty()).count(), 3);
     assert!(readings.readings.iter().take(3).all(|reading| reading.source.as_ref() == "x/a.toml"));
-    let reads = || world.reads.borrow().get(std::path::Path::new("/p/x/a.toml")).copied();
+    let reads = || world.reads.lock().unwrap().get(std::path::Path::new("/p/x/a.toml")).copied();
     assert_eq!(reads(), Some(1));
     // One reader serves any number of contexts, and what it read for one stays good.
     let project = Project::load(&world, None).unwrap();

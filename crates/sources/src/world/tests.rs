@@ -15,7 +15,7 @@ pub(crate) struct Memory {
     /// What git says.
     pub(crate) branch: Option<Branch>,
     /// How often each file was read.
-    pub(crate) reads: std::cell::RefCell<BTreeMap<PathBuf, usize>>,
+    pub(crate) reads: std::sync::Mutex<BTreeMap<PathBuf, usize>>,
 }
 
 impl Memory {
@@ -39,7 +39,7 @@ impl World for Memory {
     }
 
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
-        *self.reads.borrow_mut().entry(path.to_owned()).or_default() += 1;
+        *self.reads.lock().unwrap().entry(path.to_owned()).or_default() += 1;
         let bytes = self.files.get(path).ok_or(ReadProblem::Missing)?;
         if bytes.len() as u64 > most { Err(ReadProblem::TooLarge) } else { Ok(bytes.clone()) }
     }

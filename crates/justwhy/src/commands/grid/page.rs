@@ -1,9 +1,9 @@
 //! A grid as a page for a browser: one file with all that it needs, which asks nothing of a network.
 
-use super::Gridded;
+use super::{Gridded, Wanted};
 use crate::fingerprint::Fingerprints;
 use crate::json::Setting;
-use justwhy_core::{GridRow, KeyId};
+use justwhy_core::GridRow;
 use serde::Serialize;
 use serde_json::value::RawValue;
 
@@ -32,7 +32,7 @@ struct Row {
     at: Vec<i64>,
 }
 
-pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &dyn Fn(KeyId) -> bool) -> String {
+pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let project = gridded.surveying.project;
     let fingerprints = Fingerprints::new();
     let rows: Vec<GridRow<(String, String)>> = gridded.rows(wanted, |answers, answer| {

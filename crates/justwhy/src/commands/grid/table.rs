@@ -1,10 +1,10 @@
 //! A grid for people: contexts that agree are one column, and nothing is cut.
 
-use super::Gridded;
+use super::{Gridded, Wanted};
 use crate::commands::told_left_out;
 use crate::fingerprint::Fingerprints;
 use crate::look::{Look, Role, fill, width};
-use justwhy_core::{Explanation, GridRow, KeyId, Resolution, Status};
+use justwhy_core::{Explanation, GridRow, Resolution, Status};
 use std::collections::HashMap;
 
 /// The widest that a column of values, and that of the keys, becomes before it is wrapped.
@@ -49,10 +49,7 @@ impl Cell {
 }
 
 /// The rows of the settings that are wanted.
-pub(super) fn rows(
-    gridded: &Gridded<'_, '_>,
-    wanted: &dyn Fn(KeyId) -> bool,
-) -> Vec<GridRow<Cell>> {
+pub(super) fn rows(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> Vec<GridRow<Cell>> {
     let fingerprints = Fingerprints::new();
     gridded.rows(wanted, |answers, answer| Cell::of(answers.resolution(), answer, &fingerprints))
 }
@@ -97,7 +94,7 @@ struct Column {
     head: Vec<String>,
 }
 
-pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &dyn Fn(KeyId) -> bool) -> String {
+pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let look = gridded.surveying.look;
     let count = gridded.contexts.len();
     let all = rows(gridded, wanted);

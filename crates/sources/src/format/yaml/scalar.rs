@@ -81,14 +81,12 @@ pub(super) fn lookalike(text: &str) -> Option<&'static str> {
     if !first.is_ascii_digit() && !b"+-yYnNoO".contains(&first) {
         return None;
     }
-    let is_word = |words: &[&str]| {
-        words.iter().any(|word| {
-            let capital = word[..1].to_ascii_uppercase() + &word[1..];
-            text == *word || text == capital || text == word.to_ascii_uppercase()
-        })
-    };
-    if is_word(&["yes", "no", "on", "off", "y", "n"]) {
-        return Some("a boolean");
+    if first.is_ascii_alphabetic() {
+        let is_cased_alike = text[1..].bytes().all(|byte| byte.is_ascii_lowercase())
+            || text.bytes().all(|byte| byte.is_ascii_uppercase());
+        let words = ["yes", "no", "on", "off", "y", "n"];
+        let is_word = is_cased_alike && words.iter().any(|word| text.eq_ignore_ascii_case(word));
+        return is_word.then_some("a boolean");
     }
     let unsigned = text.strip_prefix(['+', '-']).unwrap_or(text);
     let all = |text: &str, fits: fn(u8) -> bool| !text.is_empty() && text.bytes().all(fits);

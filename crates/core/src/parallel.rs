@@ -1,0 +1,87 @@
+//! The same work on many things, on all processors, with its results in the order of the things.
+
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Mutex, MutexGuard, PoisonError, mpsc};
+
+#[cfg(test)]
+mod tests;
+
+/// Parsers and other work recurse as deep as files nest; more than they need, and only reserved.
+const STACK_BYTES: usize = 8 * 1024 * 1024;
+
+/// How many threads there may be at once, this one included.
+pub fn processors() -> usize {
+    std::thread::available_parallelism().map_or(1, usize::from)
+}
+
+/// What `mutex` guards. A thread that panicked while it held it has ended the whole run, or does so
+/// soon: what it left behind is whole, as nothing here is changed in more than one step.
+pub fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Does `work` to every item, on at most `threads` threads, and hands each result to `take` on this
+/// thread in the order of the items. With one thread nothing is started.
+///
+/// Whatever order the work is finished in, the outcome is the same; `work` must not depend on it.
+pub fn in_order<T: Send, R: Send>(
+    items: Vec<T>,
+    threads: usize,
+    work: impl Fn(T) -> R + Sync,
+    mut take: impl FnMut(R),
+) {
+    let threads = threads.min(items.len());
+    if threads < 2 {
+        items.into_iter().for_each(|item| take(work(item)));
+        return;
+    }
+    let count = items.len();
+    let items: Vec<Mutex<Option<T>>> =
+        items.into_iter().map(|item| Mutex::new(Some(item))).collect();
+    let next = AtomicUsize::new(0);
+    // Each item is taken by whoever comes first.
+    let claim = || {
+        let number = next.fetch_add(1, Ordering::Relaxed);
+        let item = lock(items.get(number)?).take()?;
+        Some((number, item))
+    };
+    std::thread::scope(|scope| {
+        // Nobody runs far ahead of what is taken, as results may be large.
+        let ahead = 4 * threads;
+        let (sender, receiver) = mpsc::sync_channel::<(usize, R)>(ahead);
+        for _ in 1..threads {
+            let (sender, claim, work) = (sender.clone(), &claim, &work);
+            let help = move || {
+                while let Some((number, item)) = claim() {
+                    if sender.send((number, work(item))).is_err() {
+                        break;
+                    }
+                }
+            };
+            // What no second thread can be had for is left to this one.
+            let _ = std::thread::Builder::new().stack_size(STACK_BYTES).spawn_scoped(scope, help);
+        }
+        drop(sender);
+        let mut ready: Vec<Option<R>> = (0..count).map(|_| None).collect();
+        let (mut taken, mut waiting) = (0, 0);
+        while taken < count {
+            // What is ready goes first, so that little of it waits.
+            if let Some(result) = ready[taken].take() {
+                (taken, waiting) = (taken + 1, waiting - 1);
+                take(result);
+                continue;
+            }
+            let own = || claim().map(|(number, item)| (number, work(item)));
+            let done = receiver.try_recv().ok();
+            let done = done.or_else(|| if waiting < ahead { own() } else { None });
+            // The next one is in the hands of a helper.
+            let Some((number, result)) = done.or_else(|| receiver.recv().ok()) else {
+                // They are gone; one that has not sent its result has panicked, and the end of the
+                // scope says so.
+                break;
+            };
+            ready[number] = Some(result);
+            waiting += 1;
+        }
+    });
+}
