@@ -35,14 +35,14 @@ pub struct Position {
 /// share it, and what was found out about its lines: a store has as many documents as scopes.
 #[derive(Clone, Debug)]
 pub struct SourceText {
-    text: Arc<str>,
+    text: Arc<String>,
     line_starts: Arc<OnceLock<Box<[u32]>>>,
 }
 
 impl SourceText {
     /// Keeps `text`, which must not begin with a byte order mark.
-    pub fn new(text: Arc<str>) -> SourceText {
-        SourceText { text, line_starts: Arc::default() }
+    pub fn new(text: String) -> SourceText {
+        SourceText { text: Arc::new(text), line_starts: Arc::default() }
     }
 
     /// The whole text.
@@ -75,13 +75,9 @@ impl SourceText {
 
     fn line_starts(&self) -> &[u32] {
         self.line_starts.get_or_init(|| {
-            let mut starts = vec![0];
-            for (at, byte) in self.text.bytes().enumerate() {
-                if byte == b'\n' {
-                    starts.push(u32::try_from(at + 1).unwrap_or(u32::MAX));
-                }
-            }
-            starts.into_boxed_slice()
+            let ends = memchr::memchr_iter(b'\n', self.text.as_bytes());
+            let next = ends.map(|at| u32::try_from(at + 1).unwrap_or(u32::MAX));
+            std::iter::once(0).chain(next).collect()
         })
     }
 }

@@ -51,13 +51,13 @@ pub fn is_nearly_secret_name(name: &str) -> bool {
 
 /// Whether a line of a file has a word of a secret anywhere, in a comment too.
 pub fn speaks_of_a_secret(line: &str) -> bool {
-    if !could_be_secret(&line.to_ascii_lowercase()) {
+    if !could_be_secret(line) {
         return false;
     }
     let parts = line.split(|c: char| !c.is_alphanumeric() && !matches!(c, '_' | '-' | '.'));
     parts
         .into_iter()
-        .any(|part| could_be_secret(&part.to_ascii_lowercase()) && is_secret_name(part))
+        .any(|part| could_be_secret(part) && is_secret_name(part))
 }
 
 /// Whether a line holds an address with a password.
@@ -65,10 +65,21 @@ pub(crate) fn holds_address_password(line: &str) -> bool {
     line.contains("://") && hide_in_text(line).is_some()
 }
 
-/// Whether a name in lower case has the letters of any of the words in it. Nearly none has, and
-/// splitting every name into words is not free.
-fn could_be_secret(lower: &str) -> bool {
-    ["passw", "secret", "token", "credential", "key"].iter().any(|part| lower.contains(part))
+/// Whether a name has the letters of any of the words in it. Nearly none has, and splitting every name
+/// into words is not free.
+fn could_be_secret(name: &str) -> bool {
+    let bytes = name.as_bytes();
+    let begins = |at: usize, part: &str| {
+        bytes.get(at..at + part.len()).is_some_and(|here| here.eq_ignore_ascii_case(part.as_bytes()))
+    };
+    bytes.iter().enumerate().any(|(at, byte)| match byte.to_ascii_lowercase() {
+        b'p' => begins(at, "passw"),
+        b's' => begins(at, "secret"),
+        b't' => begins(at, "token"),
+        b'c' => begins(at, "credential"),
+        b'k' => begins(at, "key"),
+        _ => false,
+    })
 }
 
 /// Whether a list holds a map with a secret's name in it; the whole list is secret then.
@@ -112,17 +123,19 @@ impl Secrets {
         let mut secret = vec![false; keys.count()];
         let mut secret_names = Vec::new();
         let mut lower = String::new();
-        let mut name = String::new();
         for key in settings {
-            name.clear();
-            keys.push_shown(&mut name, *key);
-            lower.clone_from(&name);
-            lower.make_ascii_lowercase();
-            if declared_secret(catalogue, *key)
-                .unwrap_or_else(|| could_be_secret(&lower) && is_secret_name(&name))
-            {
+            // No word of a secret has a dot in it.
+            let could_be = || {
+                let mut any = false;
+                keys.for_each_segment(*key, |_, segment| any |= could_be_secret(segment));
+                any
+            };
+            let is_secret = declared_secret(catalogue, *key)
+                .unwrap_or_else(|| could_be() && is_secret_name(&keys.show(*key)));
+            if is_secret {
                 secret[key.index()] = true;
-                secret_names.push((Outline::of(&lower), lower.clone()));
+                let lower = keys.show(*key).to_ascii_lowercase();
+                secret_names.push((Outline::of(&lower), lower));
             }
         }
         if secret_names.is_empty() {

@@ -226,12 +226,13 @@ impl Naming {
             name.push_str(&self.nest);
         }
         let start = name.len();
-        name.push_str(segment);
-        name[start..].make_ascii_uppercase();
-        if segment.contains('-') {
-            let written = name.split_off(start).replace('-', "_");
-            name.push_str(&written);
+        for (at, part) in segment.split('-').enumerate() {
+            if at > 0 {
+                name.push('_');
+            }
+            name.push_str(part);
         }
+        name[start..].make_ascii_uppercase();
     }
 
     /// The setting that `name` means, `None` if the name is not ours.

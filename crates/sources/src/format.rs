@@ -83,6 +83,16 @@ impl Format {
         }
     }
 
+    /// How long a byte of it takes to read, compared with the others.
+    pub(crate) fn effort(self) -> usize {
+        match self {
+            Format::Env | Format::Ini | Format::Properties => 2,
+            Format::Json | Format::Jsonc => 3,
+            Format::Toml => 4,
+            Format::Yaml => 6,
+        }
+    }
+
     /// Whether its texts carry no type of their own, as everything in it is a text.
     pub fn is_untyped(self) -> bool {
         matches!(self, Format::Env | Format::Ini | Format::Properties)

@@ -614,8 +614,8 @@ impl<'p> Reader<'p> {
         }
         let bytes: usize = found.iter().map(|(_, bytes)| bytes.len()).sum();
         let threads = if bytes < WORTH_A_THREAD { 1 } else { parallel::processors() };
-        // The longest first, so that no thread is left alone with it in the end.
-        found.sort_by_key(|(_, bytes)| std::cmp::Reverse(bytes.len()));
+        // What takes longest first, so that no thread is left alone with it in the end.
+        found.sort_by_key(|(key, bytes)| std::cmp::Reverse(key.1.effort() * bytes.len()));
         let limits = self.project.limits;
         let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
         parallel::in_order(

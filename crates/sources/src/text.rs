@@ -2,14 +2,13 @@
 
 use crate::tree::Fault;
 use justwhy_core::{SourceText, Span};
-use std::sync::Arc;
 
 const BYTE_ORDER_MARK: &str = "\u{feff}";
 
 /// A file's bytes as text without its byte order mark. A text that cannot be read whole comes with
 /// the fault, so that its place can be shown all the same.
 pub(crate) fn decode(bytes: Vec<u8>) -> (SourceText, Result<(), Fault>) {
-    let (text, fault) = match String::from_utf8(bytes) {
+    let (mut text, fault) = match String::from_utf8(bytes) {
         Ok(text) => (text, None),
         Err(error) => {
             let valid = error.utf8_error().valid_up_to();
@@ -20,7 +19,7 @@ pub(crate) fn decode(bytes: Vec<u8>) -> (SourceText, Result<(), Fault>) {
         }
     };
     let mark = if text.starts_with(BYTE_ORDER_MARK) { BYTE_ORDER_MARK.len() } else { 0 };
-    let text: Arc<str> = text[mark..].into();
+    text.drain(..mark);
     let verdict = match fault {
         Some((at, utf16)) => {
             let fault = Fault::new(Span::new(at - mark, at - mark), "this is not UTF-8");
@@ -30,7 +29,7 @@ pub(crate) fn decode(bytes: Vec<u8>) -> (SourceText, Result<(), Fault>) {
                 "save the file as UTF-8"
             }))
         }
-        None => match text.find('\0') {
+        None => match memchr::memchr(0, text.as_bytes()) {
             // Forbidden by every format, and some parsers take it for the end of the text.
             Some(at) => Err(Fault::new(Span::new(at, at), "there is a NUL character here")
                 .help("this does not look like a text file")),

@@ -474,7 +474,11 @@ impl<'t> Seen<'t> {
     /// Adds a name; gives its first place if it was there before.
     fn insert(&mut self, name: &'t str, at: Span) -> Option<Span> {
         if self.many.is_empty() {
-            if let Some((_, first)) = self.few.iter().find(|(other, _)| *other == name) {
+            // Names of one table often differ only at their ends.
+            let last = |name: &str| (name.len(), name.as_bytes().last().copied());
+            let ends = last(name);
+            let same = |other: &str| last(other) == ends && other == name;
+            if let Some((_, first)) = self.few.iter().find(|(other, _)| same(other)) {
                 return Some(*first);
             }
             self.few.push((name, at));
