@@ -73,6 +73,13 @@ impl Default for Keys {
 
 /// # Interning
 impl Keys {
+    /// Room for about so many keys.
+    pub fn with_capacity(keys: usize) -> Keys {
+        let mut room = Keys { index: HashTable::with_capacity(keys), ..Keys::default() };
+        room.nodes.reserve(keys);
+        room
+    }
+
     /// The key one segment below `parent`, interned now if it is new.
     pub fn child(&mut self, parent: KeyId, segment: &str) -> KeyId {
         let hash = self.hasher.hash_one((parent.0, segment));

@@ -55,9 +55,7 @@ pub fn speaks_of_a_secret(line: &str) -> bool {
         return false;
     }
     let parts = line.split(|c: char| !c.is_alphanumeric() && !matches!(c, '_' | '-' | '.'));
-    parts
-        .into_iter()
-        .any(|part| could_be_secret(part) && is_secret_name(part))
+    parts.into_iter().any(|part| could_be_secret(part) && is_secret_name(part))
 }
 
 /// Whether a line holds an address with a password.
@@ -70,7 +68,9 @@ pub(crate) fn holds_address_password(line: &str) -> bool {
 fn could_be_secret(name: &str) -> bool {
     let bytes = name.as_bytes();
     let begins = |at: usize, part: &str| {
-        bytes.get(at..at + part.len()).is_some_and(|here| here.eq_ignore_ascii_case(part.as_bytes()))
+        bytes
+            .get(at..at + part.len())
+            .is_some_and(|here| here.eq_ignore_ascii_case(part.as_bytes()))
     };
     bytes.iter().enumerate().any(|(at, byte)| match byte.to_ascii_lowercase() {
         b'p' => begins(at, "passw"),

@@ -225,14 +225,10 @@ impl Naming {
         if at > 0 {
             name.push_str(&self.nest);
         }
-        let start = name.len();
-        for (at, part) in segment.split('-').enumerate() {
-            if at > 0 {
-                name.push('_');
-            }
-            name.push_str(part);
-        }
-        name[start..].make_ascii_uppercase();
+        name.extend(segment.chars().map(|c| match c {
+            '-' => '_',
+            c => c.to_ascii_uppercase(),
+        }));
     }
 
     /// The setting that `name` means, `None` if the name is not ours.

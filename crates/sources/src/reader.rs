@@ -87,12 +87,13 @@ fn document_of(
     limits: Limits,
 ) -> Result<(Document, Keys), Error> {
     let (text, verdict) = text::decode(bytes);
-    let mut keys = Keys::default();
-    let lowered = verdict
-        .and_then(|()| format.parse(text.text(), limits))
-        .and_then(|tree| Lowering::new(&tree, &mut keys, limits).lower(Tree::ROOT));
-    match lowered {
-        Ok(document) => Ok((Document { text: Some(text), ..document }, keys)),
+    let read = verdict.and_then(|()| format.parse(text.text(), limits)).and_then(|tree| {
+        let mut keys = Keys::with_capacity(tree.count_named());
+        let document = Lowering::new(&tree, &mut keys, limits).lower(Tree::ROOT)?;
+        Ok((document, keys))
+    });
+    match read {
+        Ok((document, keys)) => Ok((Document { text: Some(text), ..document }, keys)),
         Err(fault) => Err(attach(fault, path, &text)),
     }
 }

@@ -139,6 +139,11 @@ impl<'s> Tree<'s> {
 
     pub(crate) const ROOT: NodeId = NodeId(0);
 
+    /// How many nodes are entries of tables.
+    pub(crate) fn count_named(&self) -> usize {
+        self.nodes.iter().filter(|node| node.name_at.end > 0).count()
+    }
+
     /// Adds a node that is nobody's child yet.
     pub(crate) fn push(&mut self, node: Node<'s>) -> NodeId {
         // A text has fewer than 2^32 bytes, and every node takes at least one of them.
