@@ -23,9 +23,19 @@ pub const LAYERS: [&str; 8] = [
 /// one file for each layer. The weakest layer says every setting, each other one six of ten; a
 /// fifth of the values hold a reference.
 pub fn write_project(folder: &Path, settings: usize) -> io::Result<()> {
+    write_layers(folder, settings, &LAYERS)
+}
+
+/// The same, but that every layer is a JSON file, so that a program which knows nothing else can read them.
+pub fn write_project_as_json(folder: &Path, settings: usize) -> io::Result<()> {
+    let as_json = LAYERS.map(|file| format!("{}.json", file.split('.').next().unwrap_or(file)));
+    write_layers(folder, settings, &as_json)
+}
+
+fn write_layers(folder: &Path, settings: usize, files: &[impl AsRef<str>]) -> io::Result<()> {
     let mut project =
         "justwhy = 1\nname = \"large\"\n\n[variables]\nprefix = \"TIDE_\"\n".to_owned();
-    for (number, file) in LAYERS.iter().enumerate() {
+    for (number, file) in files.iter().map(AsRef::as_ref).enumerate() {
         let name = file.replace('.', "-");
         // Writing to a String cannot fail.
         let _ = write!(project, "\n[[layer]]\nname = \"{name}\"\nfile = \"{file}\"\n");
@@ -39,13 +49,16 @@ pub fn write_project(folder: &Path, settings: usize) -> io::Result<()> {
 const AXES: [&str; 4] = ["environment", "region", "service", "size"];
 
 /// Writes a project of `settings` settings and at least `contexts` contexts to `folder`, which must be
-/// there: defaults that say every setting, then one layer for each of four axes, whose files say two
-/// settings of ten each, and one that all contexts share. A fifth of the values hold a reference.
+/// there, in eight layers: defaults that say every setting, one that all contexts share and that says six
+/// of ten, one for each of four axes, whose files say two settings of ten each, one for two axes
+/// together and an env file that all share, which say one of ten. A fifth of the values hold a reference.
 pub fn write_matrix(folder: &Path, settings: usize, contexts: usize) -> io::Result<()> {
     let mut project =
         "justwhy = 1\nname = \"matrix\"\n\n[variables]\nprefix = \"TIDE_\"\n".to_owned();
     let mut layers = "\n[[layer]]\nname = \"defaults\"\nfile = \"defaults.toml\"\n".to_owned();
     std::fs::write(folder.join("defaults.toml"), text(0, "defaults.toml", settings))?;
+    layers.push_str("\n[[layer]]\nname = \"teams\"\nfile = \"teams.json\"\n");
+    std::fs::write(folder.join("teams.json"), text(1, "teams.json", settings))?;
     let sizes = sizes(contexts);
     for (number, axis) in AXES.iter().enumerate() {
         let values: Vec<String> =
@@ -65,6 +78,20 @@ pub fn write_matrix(folder: &Path, settings: usize, contexts: usize) -> io::Resu
             let said = |setting: &usize| (setting * 3 + number * 5) % 10 < 2;
             let path = folder.join(axis).join(format!("{axis}-{at}.toml"));
             std::fs::write(path, text_of((0..settings).filter(said), number + at * 7, "a.toml"))?;
+        }
+    }
+    let [environment, region, ..] = AXES;
+    let _ = write!(
+        layers,
+        "\n[[layer]]\nname = \"by-site\"\nfile = \"site/{{{environment}}}/{{{region}}}.toml\"\n"
+    );
+    for one in 0..sizes[0] {
+        let site = folder.join("site").join(format!("{environment}-{one}"));
+        std::fs::create_dir_all(&site)?;
+        for other in 0..sizes[1] {
+            let said = (0..settings).filter(|setting| setting % 10 == 4);
+            let text = text_of(said, 2 + one * 7 + other * 11, "a.toml");
+            std::fs::write(site.join(format!("{region}-{other}.toml")), text)?;
         }
     }
     let said = |setting: &usize| setting % 10 == 9;

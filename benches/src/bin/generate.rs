@@ -1,16 +1,18 @@
-//! Writes a large project: `generate FOLDER [SETTINGS [CONTEXTS]]`.
+//! Writes a large project: `generate FOLDER [SETTINGS [CONTEXTS]]`; with `json` in place of a number of
+//! contexts, one whose layers are all JSON.
 
 use std::path::PathBuf;
 
 fn main() -> std::io::Result<()> {
     let mut arguments = std::env::args_os().skip(1);
     let folder = PathBuf::from(arguments.next().unwrap_or_else(|| "large".into()));
-    let mut number = || arguments.next().and_then(|count| count.to_str()?.parse().ok());
-    let settings = number().unwrap_or(justwhy_benches::SETTINGS);
-    let contexts = number();
+    let mut word = || arguments.next().and_then(|word| word.into_string().ok());
+    let settings = word().and_then(|count| count.parse().ok()).unwrap_or(justwhy_benches::SETTINGS);
+    let kind = word();
     std::fs::create_dir_all(&folder)?;
-    match contexts {
-        Some(contexts) => justwhy_benches::write_matrix(&folder, settings, contexts),
-        None => justwhy_benches::write_project(&folder, settings),
+    match (kind.as_deref(), kind.as_deref().and_then(|count| count.parse().ok())) {
+        (_, Some(contexts)) => justwhy_benches::write_matrix(&folder, settings, contexts),
+        (Some("json"), _) => justwhy_benches::write_project_as_json(&folder, settings),
+        _ => justwhy_benches::write_project(&folder, settings),
     }
 }

@@ -1,13 +1,30 @@
-//! What the parsers alone need for a generated project: `parse-only FOLDER` parses its files with
+//! What the parsers alone need for a generated project: `parse-only FOLDER…` parses its files with
 //! the very parsers that justwhy uses, one after the other, and throws the results away. The env
-//! file is only read, as its parser is justwhy's own.
+//! file is only read, as its parser is justwhy's own. Several folders are parsed at once, on a thread
+//! each.
 
 use std::path::Path;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let folder = std::env::args_os().nth(1).ok_or("name the folder of a generated project")?;
+    let mut folders = std::env::args_os().skip(1);
+    let first = folders.next().ok_or("name the folder of a generated project")?;
+    std::thread::scope(|scope| {
+        let others: Vec<_> = folders
+            .map(|folder| {
+                scope.spawn(move || parse(Path::new(&folder)).map_err(|it| it.to_string()))
+            })
+            .collect();
+        parse(Path::new(&first))?;
+        for other in others {
+            other.join().map_err(|_| "a thread has panicked")??;
+        }
+        Ok(())
+    })
+}
+
+fn parse(folder: &Path) -> Result<(), Box<dyn std::error::Error>> {
     for file in justwhy_benches::LAYERS {
-        let text = std::fs::read_to_string(Path::new(&folder).join(file))?;
+        let text = std::fs::read_to_string(folder.join(file))?;
         match file.rsplit('.').next() {
             Some("toml") => toml(&text)?,
             Some("json") => json(&text)?,
