@@ -9,6 +9,17 @@ mod tests;
 /// Parsers and other work recurse as deep as files nest; more than they need, and only reserved.
 const STACK_BYTES: usize = 8 * 1024 * 1024;
 
+/// The most that glibc is willing to keep.
+const KEPT_BYTES: usize = 31 * 1024 * 1024;
+/// What a thread needs for most of what it does.
+const ROOM_BYTES: usize = 16 * 1024 * 1024;
+
+/// Makes the heap of this thread so large at once. It would grow by a page at a time, each time by asking
+/// the kernel, which stops all other threads for it. Nothing of it is used before it is needed.
+fn make_room() {
+    std::hint::black_box(Vec::<u8>::with_capacity(ROOM_BYTES));
+}
+
 /// How many threads there may be at once, this one included.
 pub fn processors() -> usize {
     std::thread::available_parallelism().map_or(1, usize::from)
@@ -36,6 +47,10 @@ pub fn in_order<T: Send, R: Send>(
         return;
     }
     let count = items.len();
+    // glibc gives memory of such a size back at once and takes the next smaller one from what it has; so
+    // it keeps what one piece of work is done with for the next one.
+    std::hint::black_box(Vec::<u8>::with_capacity(KEPT_BYTES));
+    make_room();
     let items: Vec<Mutex<Option<T>>> =
         items.into_iter().map(|item| Mutex::new(Some(item))).collect();
     let next = AtomicUsize::new(0);
@@ -52,6 +67,7 @@ pub fn in_order<T: Send, R: Send>(
         for _ in 1..threads {
             let (sender, claim, work) = (sender.clone(), &claim, &work);
             let help = move || {
+                make_room();
                 while let Some((number, item)) = claim() {
                     if sender.send((number, work(item))).is_err() {
                         break;
