@@ -147,6 +147,8 @@ pub struct Answers<'o> {
     by_context: RefCell<HashMap<Vec<Option<String>>, u32>>,
     by_changes: RefCell<HashMap<(u32, Changes), Result<u32, String>>>,
     known: RefCell<HashMap<Asked, Arc<Outcome>>>,
+    /// What the answers that these are beside knew.
+    before: Arc<HashMap<Asked, Arc<Outcome>>>,
     /// How much all values together have, those of the answers beside these included.
     bytes: Arc<AtomicU64>,
 }
@@ -168,12 +170,26 @@ impl<'o> Answers<'o> {
         Answers::from(Arc::new(resolution), outside, limits)
     }
 
-    /// Answers to the same questions that know nothing yet, for another thread. What all of them hold
-    /// counts as one.
+    /// So many answers to the same questions, each for a thread of its own. They know what these know:
+    /// what refers to others should be among it, or each would find out all that it refers to again.
+    /// What all of them hold counts as one.
     #[must_use]
-    pub fn beside(&self) -> Answers<'o> {
-        let beside = Answers::from(Arc::clone(&self.here), self.outside, self.limits);
-        Answers { bytes: Arc::clone(&self.bytes), ..beside }
+    pub fn beside(&self, count: usize) -> Vec<Answers<'o>> {
+        let mut before = HashMap::clone(&self.before);
+        before.extend(self.known.borrow().iter().map(|(asked, it)| (*asked, Arc::clone(it))));
+        let before = Arc::new(before);
+        let beside = || Answers {
+            bytes: Arc::clone(&self.bytes),
+            before: Arc::clone(&before),
+            ..Answers::from(Arc::clone(&self.here), self.outside, self.limits)
+        };
+        std::iter::repeat_with(beside).take(count).collect()
+    }
+
+    /// What was found out before.
+    fn recall(&self, asked: &Asked) -> Option<Arc<Outcome>> {
+        let known = self.known.borrow().get(asked).cloned();
+        known.or_else(|| self.before.get(asked).cloned())
     }
 
     fn from(
@@ -193,6 +209,7 @@ impl<'o> Answers<'o> {
             by_context: RefCell::new(here),
             by_changes: RefCell::default(),
             known: RefCell::default(),
+            before: Arc::default(),
             bytes: Arc::default(),
         }
     }
@@ -299,8 +316,8 @@ impl Answers<'_> {
         if let Some(outcome) = self.plain(asked) {
             return Arc::new(outcome);
         }
-        if let Some(known) = self.known.borrow().get(&asked) {
-            return Arc::clone(known);
+        if let Some(known) = self.recall(&asked) {
+            return known;
         }
         let first = match self.attempt(asked) {
             Attempt::Done(outcome) => return self.keep(asked, *outcome),
@@ -325,7 +342,7 @@ impl Answers<'_> {
                 continue;
             };
             frame.next += 1;
-            if self.known.borrow().contains_key(&need) {
+            if self.recall(&need).is_some() {
                 continue;
             }
             if let Some(from) = open.get(&need).copied() {
@@ -345,8 +362,7 @@ impl Answers<'_> {
                 }
             }
         }
-        let known = self.known.borrow();
-        known.get(&asked).map_or_else(|| Arc::new(Outcome::absent(false)), Arc::clone)
+        self.recall(&asked).unwrap_or_else(|| Arc::new(Outcome::absent(false)))
     }
 
     /// Every setting of a circle is in error, and says the way round from itself.

@@ -70,6 +70,9 @@ pub struct Sight<'o> {
     pub settings: Vec<(KeyId, Arc<ContextSet>)>,
 }
 
+/// A family, and a group of contexts in which it is just the same.
+type Looked = (u32, Arc<ContextSet>);
+
 /// How many families of settings one thread looks at before it takes others: few enough that all have
 /// something to do, and so many that what each has to set up does not count.
 const AT_ONCE: usize = 1_000;
@@ -318,7 +321,7 @@ impl Survey {
         look: impl Fn(Sight<'o>) -> R + Sync,
         take: impl FnMut(R),
     ) {
-        let mut wanted: Vec<Vec<(u32, Arc<ContextSet>)>> = vec![Vec::new(); self.contexts.len()];
+        let mut wanted: Vec<Vec<Looked>> = vec![Vec::new(); self.contexts.len()];
         let mut known: HashMap<Vec<u32>, Arc<[Arc<ContextSet>]>> = HashMap::new();
         for family in 0..self.families.len() {
             for group in self.groups(&[narrow(family)], &mut known).iter() {
@@ -327,7 +330,7 @@ impl Survey {
                 }
             }
         }
-        let sight = |(context, wanted): (usize, &[(u32, Arc<ContextSet>)])| {
+        let sight = |(context, wanted): (usize, &[Looked])| {
             let families: Vec<u32> = wanted.iter().map(|(family, _)| *family).collect();
             let answers = self.answers(context, &families, outside, limits);
             let settings: Vec<(KeyId, Arc<ContextSet>)> = wanted
@@ -340,13 +343,19 @@ impl Survey {
                 .collect();
             look(Sight { context, answers, settings })
         };
-        let all = wanted.iter().enumerate();
-        let parts: Vec<(usize, &[(u32, Arc<ContextSet>)])> = all
-            .flat_map(|(context, wanted)| {
-                wanted.chunks(self.at_once).map(move |part| (context, part))
-            })
-            .collect();
-        let much = wanted.iter().map(Vec::len).sum::<usize>();
+        // What refers to others is looked at together, as it may refer to all others.
+        let refers = |(family, _): &Looked| {
+            let family = &self.families[*family as usize];
+            family.looks_elsewhere || !family.refers.is_empty()
+        };
+        let mut parts: Vec<(usize, &[Looked])> = Vec::new();
+        for (context, wanted) in wanted.iter_mut().enumerate() {
+            wanted.sort_by_key(refers);
+            let (plain, referring) = wanted.split_at(wanted.partition_point(|it| !refers(it)));
+            parts.extend(plain.chunks(self.at_once).map(|part| (context, part)));
+            parts.extend((!referring.is_empty()).then_some((context, referring)));
+        }
+        let much = parts.iter().map(|(_, part)| part.len()).sum::<usize>();
         let threads = if much < self.at_once { 1 } else { parallel::processors() };
         parallel::in_order(parts, threads, sight, take);
     }

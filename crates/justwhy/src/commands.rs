@@ -123,6 +123,16 @@ pub(crate) struct Looked {
     pub(crate) refused: Vec<(Context, Error)>,
 }
 
+/// What is being done while many contexts are read.
+fn reading(contexts: usize) -> String {
+    format!("reading {contexts} contexts")
+}
+
+/// What is being done while settings are looked at in many contexts.
+fn looking() -> String {
+    "looking at the settings".to_owned()
+}
+
 /// Resolves the project in each context and looks into it, until `look` gives false.
 pub(crate) fn look_into(
     answering: &Answering<'_>,
@@ -130,9 +140,10 @@ pub(crate) fn look_into(
     mut look: impl FnMut(&Context, &Answers<'_>) -> bool,
 ) -> Looked {
     let mut looked = Looked { read: 0, refused: Vec::new() };
-    let mut progress = Progress::of(contexts.len());
-    for context in contexts {
-        progress.step();
+    let progress = Progress::begin("reading the contexts");
+    let of = contexts.len();
+    for (number, context) in contexts.into_iter().enumerate() {
+        progress.now(|| format!("context {} of {of}", number + 1));
         let readings = match answering.elsewhere.read(context.clone()) {
             Ok(readings) => readings,
             Err(error) => {
@@ -147,7 +158,6 @@ pub(crate) fn look_into(
             break;
         }
     }
-    progress.end();
     looked
 }
 

@@ -1,44 +1,98 @@
-//! Progress of long work, on a terminal only.
+//! What long work is at, on a terminal only.
 
-use std::io::{IsTerminal as _, Write as _};
+use std::io::{IsTerminal as _, Write};
+use std::sync::{Arc, Condvar, Mutex};
+use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
+
+use justwhy_core::parallel::lock;
+
+#[cfg(test)]
+mod tests;
 
 /// Nothing is said before this has passed, and then not more often than this.
 const QUIET: Duration = Duration::from_secs(1);
 const BETWEEN: Duration = Duration::from_millis(200);
 
-/// How far long work has come.
+/// Says what is being done, once that takes longer than a second, on a line of the error stream that is
+/// taken away in the end.
 pub(crate) struct Progress {
-    of: usize,
-    done: usize,
-    started: Instant,
-    said: Option<Instant>,
+    told: Arc<Told>,
+    teller: Option<JoinHandle<()>>,
+}
+
+struct Told {
+    /// What is being done; none once it is done.
+    now: Mutex<Option<String>>,
+    bell: Condvar,
 }
 
 impl Progress {
-    /// Work of so many steps.
-    pub(crate) fn of(steps: usize) -> Progress {
-        Progress { of: steps, done: 0, started: Instant::now(), said: None }
+    /// Work begins. Without a terminal nothing is ever said.
+    pub(crate) fn begin(what: &str) -> Progress {
+        let is_dumb = std::env::var_os("TERM").is_none_or(|term| term.is_empty() || term == "dumb");
+        let is_heard = std::io::stderr().is_terminal() && !is_dumb;
+        Progress::told_to(is_heard.then(std::io::stderr), what, QUIET, BETWEEN)
     }
 
-    /// One more step begins.
-    pub(crate) fn step(&mut self) {
-        self.done += 1;
-        let is_due = match self.said {
-            None => self.started.elapsed() >= QUIET,
-            Some(said) => said.elapsed() >= BETWEEN,
-        };
-        if is_due && std::io::stderr().is_terminal() {
-            self.said = Some(Instant::now());
-            // Nothing is lost if nobody can read it.
-            let _ = write!(std::io::stderr(), "\rcontext {} of {}", self.done, self.of);
+    fn told_to(
+        to: Option<impl Write + Send + 'static>,
+        what: &str,
+        quiet: Duration,
+        between: Duration,
+    ) -> Progress {
+        let told = Arc::new(Told { now: Mutex::new(Some(what.to_owned())), bell: Condvar::new() });
+        let teller = to.and_then(|to| {
+            let told = Arc::clone(&told);
+            // Work that nobody can be told of is done all the same.
+            std::thread::Builder::new().spawn(move || told.tell(to, quiet, between)).ok()
+        });
+        Progress { told, teller }
+    }
+
+    /// Says what is being done from now on.
+    pub(crate) fn now(&self, what: impl FnOnce() -> String) {
+        if self.teller.is_some() {
+            *lock(&self.told.now) = Some(what());
         }
     }
+}
 
-    /// Takes away what was said.
-    pub(crate) fn end(self) {
-        if self.said.is_some() {
-            let _ = write!(std::io::stderr(), "\r\x1b[K");
+impl Told {
+    fn tell(&self, mut to: impl Write, quiet: Duration, between: Duration) {
+        let started = Instant::now();
+        let mut wait = quiet;
+        let mut has_said = false;
+        let mut now = lock(&self.now);
+        loop {
+            let until = Instant::now() + wait;
+            while now.is_some() {
+                let left = until.saturating_duration_since(Instant::now());
+                if left.is_zero() {
+                    break;
+                }
+                let waited = self.bell.wait_timeout(now, left);
+                now = waited.unwrap_or_else(std::sync::PoisonError::into_inner).0;
+            }
+            let Some(what) = now.as_deref() else { break };
+            // Nothing is lost if nobody can read it.
+            let seconds = started.elapsed().as_secs();
+            let _ = write!(to, "\r{what} ({seconds} s)\x1b[K").and_then(|()| to.flush());
+            (wait, has_said) = (between, true);
+        }
+        if has_said {
+            let _ = write!(to, "\r\x1b[K").and_then(|()| to.flush());
+        }
+    }
+}
+
+impl Drop for Progress {
+    fn drop(&mut self) {
+        *lock(&self.told.now) = None;
+        self.told.bell.notify_all();
+        if let Some(teller) = self.teller.take() {
+            // Should it have panicked, there is only a line that stays.
+            let _ = teller.join();
         }
     }
 }

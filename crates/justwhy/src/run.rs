@@ -6,6 +6,7 @@ use crate::commands::Answering;
 use crate::failure;
 use crate::given;
 use crate::look::Look;
+use crate::progress::Progress;
 use clap::Parser as _;
 use justwhy_core::{Answers, ExpansionLimits, Resolution};
 use justwhy_sources::{Elsewhere, Error, Overlay, Project, World};
@@ -112,7 +113,9 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
             with_variables(common, world).and_then(|other| {
                 let world = other.as_ref().map_or(world, |other| other as &dyn World);
                 let (given, stores, look) = (&given, &stores, &look);
-                let supposing = commands::suppose::Supposing { common, look, given, stores, world };
+                let progress = &Progress::begin("reading the project");
+                let supposing =
+                    commands::suppose::Supposing { common, look, given, stores, world, progress };
                 commands::suppose::run(&supposing, &options)
             })
         }
@@ -158,6 +161,7 @@ pub(crate) struct Surveying<'a> {
     pub(crate) common: &'a Common,
     pub(crate) look: &'a Look,
     pub(crate) stores: &'a Client,
+    pub(crate) progress: &'a Progress,
 }
 
 /// Reads the project file, and lets a command read what it wants.
@@ -168,6 +172,7 @@ fn survey(
     command: impl FnOnce(&Surveying<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
     let Asked { common, look, given, stores } = *asked;
+    let progress = &Progress::begin("reading the project");
     let other = with_variables(common, world)?;
     let world = other.as_ref().map_or(world, |other| other as &dyn World);
     let project = Project::load(world, common.project.as_deref())?;
@@ -177,7 +182,7 @@ fn survey(
     let limits = limits(&project);
     let project = &project;
     let elsewhere = &elsewhere;
-    command(&Surveying { project, world, elsewhere, limits, common, look, stores })
+    command(&Surveying { project, world, elsewhere, limits, common, look, stores, progress })
 }
 
 /// The world with the environment of another process, if one is asked for.

@@ -249,7 +249,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
 
     fn setting(&mut self, asked: Asked) -> Result<Found, Failure> {
         let answers = self.answers;
-        let known = answers.known.borrow().get(&asked).cloned();
+        let known = answers.recall(&asked);
         // One that refers to nothing itself need not be waited for.
         let known = known.or_else(|| answers.plain(asked).map(Arc::new));
         let Some(outcome) = known else {

@@ -4,6 +4,7 @@ use crate::arguments::Form;
 use crate::checking::{Checked, Checking, Told, Wanted, left_out};
 use crate::json;
 use crate::look::{Look, Role, fill};
+use crate::progress::Progress;
 use crate::run::{Outcome, Surveying};
 use justwhy_core::{CheckRule, Context, ContextSet, Severity, Spotted, Survey, rule_named};
 use justwhy_reports::{Reported, junit, sarif};
@@ -69,7 +70,9 @@ struct ShownSpot {
 pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
     let allow = allowed(options.allow)?;
     let asked = surveying.common.context.as_deref();
-    let (survey, full, head) = survey(surveying.elsewhere, asked, options.here)?;
+    let progress = surveying.progress;
+    let (survey, full, head) = survey(surveying.elsewhere, asked, options.here, progress)?;
+    progress.now(super::looking);
     // The end of the process frees all of it at once.
     let survey = std::mem::ManuallyDrop::new(survey);
     let checking = Checking {
@@ -131,6 +134,7 @@ pub(crate) fn survey(
     elsewhere: &Elsewhere<'_>,
     asked: Option<&str>,
     only_here: bool,
+    progress: &Progress,
 ) -> Result<(Survey, ContextSet, Context), Vec<Error>> {
     let one = |error| vec![error];
     let (contexts, head) = if only_here {
@@ -140,6 +144,7 @@ pub(crate) fn survey(
         let fixed = elsewhere.fixed(asked).map_err(one)?;
         (elsewhere.contexts(&fixed).map_err(one)?, fixed)
     };
+    progress.now(|| super::reading(contexts.len()));
     let is_full = |context: &Context| only_here || elsewhere.is_full(context, &head);
     let mut readings = Vec::with_capacity(contexts.len());
     let mut full = Vec::new();

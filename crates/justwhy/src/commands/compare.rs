@@ -57,6 +57,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     }
     let [left, right] = options.contexts.map(|asked| surveying.elsewhere.here(Some(asked)));
     let contexts = [left.map_err(one)?, right.map_err(one)?];
+    surveying.progress.now(|| super::reading(contexts.len()));
     let mut read = surveying.elsewhere.read_all(&contexts).into_iter();
     let mut next = |context: &Context| -> Result<Answers<'_>, Vec<Error>> {
         let where_ = super::plain_context(context);
@@ -67,6 +68,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         Ok(Answers::new(resolution, surveying.elsewhere, surveying.limits))
     };
     let (left, right) = (next(&contexts[0])?, next(&contexts[1])?);
+    surveying.progress.now(super::looking);
     let keys = chosen(surveying, options.patterns, &left, &right)?;
     let compared = compare(&left, &right, &keys);
     if left.is_exhausted() || right.is_exhausted() {

@@ -132,6 +132,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     let from = from.map_err(one)?;
     let names: Vec<&str> = options.across.iter().map(|name| name.trim()).collect();
     let contexts = elsewhere.across(&from, &names).map_err(one)?;
+    surveying.progress.now(|| super::reading(contexts.len()));
     let mut readings = Vec::with_capacity(contexts.len());
     for (context, read) in contexts.iter().zip(elsewhere.read_all(&contexts)) {
         let read = read.map_err(|error| {
@@ -139,6 +140,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         });
         readings.push(Arc::new(read?));
     }
+    surveying.progress.now(super::looking);
     // The end of the process frees all of it at once.
     let survey = std::mem::ManuallyDrop::new(Survey::of(readings));
     let wanted = chosen(surveying, &survey, options.patterns)?;

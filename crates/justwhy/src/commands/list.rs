@@ -81,7 +81,12 @@ fn each<R: Send>(
     write: impl Fn(&mut dyn Iterator<Item = Explanation>) -> R + Sync,
     take: impl FnMut((R, bool)),
 ) {
-    let parts: Vec<_> = chosen.chunks(AT_ONCE).map(|keys| (keys, answers.beside())).collect();
+    // What refers to others is found out once, as it may refer to all others.
+    let refers = chosen.iter().filter(|_| chosen.len() > AT_ONCE);
+    refers.filter(|key| answers.may_refer(**key)).for_each(|key| drop(answers.outcome(*key)));
+    let parts = chosen.chunks(AT_ONCE);
+    let beside = answers.beside(parts.len());
+    let parts: Vec<(&[KeyId], Answers<'_>)> = parts.zip(beside).collect();
     let threads = if parts.len() < 2 { 1 } else { parallel::processors() };
     let work = |(keys, answers): (&[KeyId], Answers<'_>)| {
         // The end of the process frees all of it at once.
@@ -204,18 +209,31 @@ struct Columns {
     place_below: bool,
 }
 
+impl Columns {
+    /// About how many bytes the lines of a table take.
+    fn room(&self, table: &Table<'_>) -> usize {
+        let blanks = self.key + self.value.min(WIDEST_PIPED_VALUE) + self.layer;
+        table.text.len() + table.lines.len() * blanks
+    }
+}
+
 /// The lines of all tables, in the same columns.
 fn text(look: &Look, tables: &[Table<'_>]) -> String {
     let columns = columns(look, tables);
-    let threads = if tables.len() < 2 { 1 } else { parallel::processors() };
-    let mut out = String::with_capacity(tables.iter().map(|table| table.text.len() * 2).sum());
+    // Most often there is one, and lines may be long.
+    if let [table] = tables {
+        return written(look, table, &columns);
+    }
+    let room = tables.iter().map(|table| columns.room(table)).sum();
+    let mut out = String::with_capacity(room);
     let write = |table: &Table<'_>| written(look, table, &columns);
+    let threads = parallel::processors();
     parallel::in_order(tables.iter().collect(), threads, write, |lines| out.push_str(&lines));
     out
 }
 
 fn written(look: &Look, table: &Table<'_>, columns: &Columns) -> String {
-    let mut out = String::with_capacity(table.text.len() * 2);
+    let mut out = String::with_capacity(columns.room(table));
     let mut rest = table.text.as_str();
     let mut start = 0;
     for line in &table.lines {

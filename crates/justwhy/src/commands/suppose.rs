@@ -8,6 +8,7 @@ use crate::commands::{left_out, told_left_out};
 use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext};
 use crate::look::{Look, Role};
+use crate::progress::Progress;
 use crate::run::{Outcome, exhausted, limits};
 use crate::select;
 use justwhy_core::{
@@ -43,6 +44,7 @@ pub(crate) struct Supposing<'a> {
     pub(crate) given: &'a Arguments,
     pub(crate) stores: &'a Client,
     pub(crate) world: &'a dyn World,
+    pub(crate) progress: &'a Progress,
 }
 
 #[derive(Serialize)]
@@ -118,7 +120,7 @@ struct Version<'v> {
 
 pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let Supposing { common, look, given, stores, world } = *supposing;
+    let Supposing { common, look, given, stores, world, progress } = *supposing;
     let asked = common.project.as_deref();
     let project = Project::load(world, asked)?;
     let mut supposition = Supposition::of(world);
@@ -134,7 +136,8 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let nothing = Arguments::default();
     // Where an edit is made depends on the context; what it changes is looked at in all of them.
     let context = common.context.as_deref().filter(|_| !options.everywhere);
-    let read = |elsewhere: &Elsewhere<'_>| check::survey(elsewhere, context, !options.everywhere);
+    let here = !options.everywhere;
+    let read = |elsewhere: &Elsewhere<'_>| check::survey(elsewhere, context, here, progress);
     let elsewhere = Elsewhere::new(&project, world, &nothing).asking(Some(stores));
     let elsewhere = elsewhere.with_local(with_local);
     let (survey, full, head) = read(&elsewhere)?;
@@ -170,6 +173,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
             show(answers, answer, is_json, &fingerprints)
         })
     };
+    progress.now(super::looking);
     let effects = tell(&before).against(&tell(&after), &pairs);
     if is_exhausted.into_inner() {
         return Err(one(exhausted()));

@@ -15,7 +15,7 @@ fn shown(errors: &[Error]) -> String {
 
 fn store(text: &str) -> String {
     let text = format!("justwhy = 1\n{text}");
-    match file::read("scopes.toml", &SourceText::new(text.into()), Limits::default()) {
+    match file::read("scopes.toml", &SourceText::new(text), Limits::default()) {
         Ok(scopes) => format!("{} scopes", scopes.len()),
         Err(errors) => shown(&errors),
     }
