@@ -566,7 +566,23 @@ impl Resolution {
         let top = keys.above(key).last().unwrap_or(key);
         let meets = layer.pins.could_meet(keys, top)
             || layer.removes.iter().any(|removal| removal.pattern.could_meet(keys, top));
-        !is_decided_above || gathers || meets
+        !is_decided_above || gathers || meets || self.could_keep_type(unasked, key)
+    }
+
+    /// Whether a text that decides could have a type from a candidate that was taken away: one whose
+    /// place the layer that was not asked takes before that counts all the same.
+    fn could_keep_type(&self, unasked: LayerIndex, key: KeyId) -> bool {
+        let is_text = |id| matches!(self.leaf(self.candidate(id)).value, Value::Text(_));
+        let gives_type = |id: CandidateId| {
+            let candidate = self.candidate(id);
+            let taken_by = candidate.by.map(|by| self.layer_of(self.candidate(by)));
+            let kind = self.leaf(candidate).value.kind();
+            candidate.verdict == Verdict::Removed
+                && self.layer_of(candidate) < unasked
+                && taken_by.is_some_and(|layer| layer > unasked)
+                && matches!(kind, Type::Boolean | Type::Integer | Type::Number)
+        };
+        self.winner(key).is_some_and(is_text) && self.candidates(key).any(gives_type)
     }
 
     /// The layer of `candidate`.

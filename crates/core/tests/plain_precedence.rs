@@ -550,6 +550,22 @@ proptest! {
     }
 }
 
+/// Had it said something above the key, the number would be reshaped before it could be removed, and give
+/// the text its type.
+#[test]
+fn a_type_that_is_taken_away_could_be_kept_by_what_was_not_asked() {
+    let mut last = common::usual(&[("a.a", Value::Text("7".into()))]);
+    last.untyped = true;
+    last.removes = vec!["a.**".to_owned()];
+    let mut unasked = common::usual(&[]);
+    unasked.is_unavailable = true;
+    let readings =
+        readings_of(&[common::usual(&[("a.a", Value::Number(0.5))]), unasked, last], &[]);
+    let answers = answers(&readings);
+    let key = answers.resolution().keys().find_segments(&["a", "a"]).unwrap();
+    assert_eq!(Explanation::of(&answers, key).status.name(), "uncertain");
+}
+
 #[test]
 fn the_plain_rules_are_no_tautology() {
     let said = |offers: &[(&str, Value)]| common::usual(offers);
