@@ -6,8 +6,10 @@ use crate::{
 };
 use std::sync::Arc;
 
+mod by_key;
 mod tree;
 
+use by_key::ByKey;
 use tree::Tree;
 
 /// Every candidate of one context with its verdict.
@@ -44,9 +46,9 @@ pub struct Resolution {
     readings: Arc<Readings>,
     candidates: Vec<Candidate>,
     /// The strongest candidate of each setting, by key.
-    strongest: Vec<Option<CandidateId>>,
+    strongest: ByKey<Option<CandidateId>>,
     /// The candidate that is the leaf at a key.
-    leaves: Vec<Option<CandidateId>>,
+    leaves: ByKey<Option<CandidateId>>,
     settings: Vec<KeyId>,
     secrets: Secrets,
     /// All settings that there are in any context, if this is only a part of what was read.
@@ -59,6 +61,8 @@ pub(crate) struct Part<'a> {
     pub(crate) offers: &'a dyn Fn(usize) -> Vec<Offer>,
     /// Those of them that the catalogue declares.
     pub(crate) declared: Vec<KeyId>,
+    /// Whether they are few among all keys.
+    pub(crate) are_few: bool,
     /// What is secret in any context.
     pub(crate) secrets: Secrets,
     /// All settings that there are in any context.
@@ -193,17 +197,18 @@ impl Resolution {
             None => readings.readings.iter().map(|reading| reading.offers.len()).sum(),
             Some(_) => 0,
         };
+        let are_few = part.as_ref().is_some_and(|part| part.are_few);
         let walk = Walk {
             readings: &readings,
-            tree: Tree::new(&readings.keys),
+            tree: Tree::new(&readings.keys, are_few),
             candidates: Vec::with_capacity(offers),
-            strongest: vec![None; count],
+            strongest: ByKey::new(count, are_few),
             settings: Vec::new(),
         };
         let walked = walk.all(part.as_ref().map(|part| part.offers));
         let Walk { tree, candidates, strongest, mut settings, .. } = walked;
         let leaves = tree.into_leaves();
-        let is_unmentioned = |key: &KeyId| strongest[key.index()].is_none();
+        let is_unmentioned = |key: &KeyId| strongest.get(*key).is_none();
         let (secrets, all) = match part {
             None => {
                 let declared = readings.catalogue.settings().map(|(key, _)| key);
@@ -238,7 +243,7 @@ struct Walk<'r> {
     readings: &'r Readings,
     tree: Tree<'r>,
     candidates: Vec<Candidate>,
-    strongest: Vec<Option<CandidateId>>,
+    strongest: ByKey<Option<CandidateId>>,
     settings: Vec<KeyId>,
 }
 
@@ -375,7 +380,7 @@ impl<'r> Walk<'r> {
 
     fn add(&mut self, reading: usize, offer: Offer) -> CandidateId {
         let id = CandidateId(narrow(self.candidates.len()));
-        let strongest = &mut self.strongest[offer.key.index()];
+        let strongest = self.strongest.get_mut(offer.key);
         if strongest.is_none() {
             self.settings.push(offer.key);
         }
@@ -450,8 +455,7 @@ impl Resolution {
 
     /// Whether `key` is a setting here.
     pub fn is_setting(&self, key: KeyId) -> bool {
-        self.strongest.get(key.index()).is_some_and(Option::is_some)
-            || self.readings.catalogue.declared(key).is_some()
+        self.strongest.get(key).is_some() || self.readings.catalogue.declared(key).is_some()
     }
 
     /// The settings that are secret by what is declared, by their names or by names inside of them;
@@ -472,7 +476,7 @@ impl Resolution {
 
     /// The candidates of a setting, strongest first.
     pub fn candidates(&self, key: KeyId) -> impl Iterator<Item = CandidateId> + '_ {
-        let mut at = self.strongest.get(key.index()).copied().flatten();
+        let mut at = self.strongest.get(key);
         std::iter::from_fn(move || {
             let here = at?;
             at = self.candidate(here).weaker;
@@ -487,7 +491,7 @@ impl Resolution {
 
     /// The candidate that gives the setting its value, or the last part of it.
     pub fn winner(&self, key: KeyId) -> Option<CandidateId> {
-        self.leaves.get(key.index()).copied().flatten()
+        self.leaves.get(key)
     }
 
     /// The candidates of which the value is made, the winner first, then those to which it adds.
@@ -615,8 +619,8 @@ impl Resolution {
     /// How many settings each layer decides, by layer.
     pub fn decided_by_layer(&self) -> Vec<usize> {
         let mut counts = vec![0; self.readings.layers.len()];
-        for winner in self.leaves.iter().flatten() {
-            counts[self.layer_of(self.candidate(*winner)).0] += 1;
+        for winner in self.leaves.values().flatten() {
+            counts[self.layer_of(self.candidate(winner)).0] += 1;
         }
         counts
     }

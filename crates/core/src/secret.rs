@@ -3,6 +3,7 @@
 use crate::near::{Outline, distance_within};
 use crate::{Catalogue, Element, Entry, Former, KeyId, Keys, Value};
 use std::borrow::Cow;
+use std::sync::Arc;
 
 #[cfg(test)]
 mod tests;
@@ -114,7 +115,8 @@ fn words(name: &str) -> Vec<&str> {
 /// the catalogue gives them, or by one that is a near miss of a secret's.
 #[derive(Clone, Debug, Default)]
 pub struct Secrets {
-    secret: Vec<bool>,
+    /// By key; shared, as parts of what was read have the same.
+    secret: Arc<Vec<bool>>,
 }
 
 impl Secrets {
@@ -139,7 +141,7 @@ impl Secrets {
             }
         }
         if secret_names.is_empty() {
-            return Secrets { secret };
+            return Secrets { secret: Arc::new(secret) };
         }
         for key in settings {
             lower.clear();
@@ -158,12 +160,14 @@ impl Secrets {
                     && distance_within(&lower, other, 2).is_some()
             });
         }
-        Secrets { secret }
+        Secrets { secret: Arc::new(secret) }
     }
 
     /// Also makes `key` a secret.
     pub fn insert(&mut self, key: KeyId) {
-        if let Some(flag) = self.secret.get_mut(key.index()) {
+        if !self.has(key)
+            && let Some(flag) = Arc::make_mut(&mut self.secret).get_mut(key.index())
+        {
             *flag = true;
         }
     }

@@ -472,10 +472,12 @@ impl Survey {
         };
         let readings = Arc::clone(&self.contexts[context]);
         let keys = families.iter().flat_map(|family| &self.families[*family as usize].keys);
+        let are_few = keys.clone().count() * 8 < readings.keys.count();
         let declared = keys.copied().filter(|key| readings.catalogue.declared(*key).is_some());
         let part = Part {
             offers: &offers,
             declared: declared.collect(),
+            are_few,
             secrets: self.secrets.clone(),
             all: Arc::clone(&self.settings),
         };
