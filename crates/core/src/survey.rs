@@ -313,7 +313,7 @@ impl Survey {
     }
 
     /// Looks at every setting once in each group of contexts in which it is the same, on all
-    /// processors. What `look` makes of each sight is handed to `take` in their order, by context.
+    /// processors. What `look` makes of each sight is handed to `take`, always in the same order.
     pub fn look<'o, R: Send>(
         &self,
         outside: &'o dyn Outside,
@@ -343,18 +343,21 @@ impl Survey {
                 .collect();
             look(Sight { context, answers, settings })
         };
-        // What refers to others is looked at together, as it may refer to all others.
+        // What refers to others is looked at together, as it may refer to all others; and first, as it
+        // takes longest.
         let refers = |(family, _): &Looked| {
             let family = &self.families[*family as usize];
             family.looks_elsewhere || !family.refers.is_empty()
         };
         let mut parts: Vec<(usize, &[Looked])> = Vec::new();
+        let mut plain_parts: Vec<(usize, &[Looked])> = Vec::new();
         for (context, wanted) in wanted.iter_mut().enumerate() {
             wanted.sort_by_key(refers);
             let (plain, referring) = wanted.split_at(wanted.partition_point(|it| !refers(it)));
-            parts.extend(plain.chunks(self.at_once).map(|part| (context, part)));
+            plain_parts.extend(plain.chunks(self.at_once).map(|part| (context, part)));
             parts.extend((!referring.is_empty()).then_some((context, referring)));
         }
+        parts.extend(plain_parts);
         let much = parts.iter().map(|(_, part)| part.len()).sum::<usize>();
         let threads = if much < self.at_once { 1 } else { parallel::processors() };
         parallel::in_order(parts, threads, sight, take);
