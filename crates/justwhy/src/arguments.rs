@@ -1,6 +1,7 @@
 //! The command line.
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::ffi::OsString;
 use std::path::PathBuf;
 
 /// Which value does this setting have here, which source gave it, and why did every other lose?
@@ -71,6 +72,22 @@ pub(crate) enum Form {
     Csv,
     /// A page for a browser, whole in itself (only grid)
     Html,
+}
+
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum ExportForm {
+    /// NAME=VALUE lines: an env file
+    Env,
+    /// export NAME='VALUE' lines: for a POSIX shell
+    Shell,
+    /// One JSON object
+    Json,
+    /// One YAML document
+    Yaml,
+    /// One TOML document
+    Toml,
+    /// key=value lines: Java properties
+    Properties,
 }
 
 #[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
@@ -175,6 +192,24 @@ pub(crate) enum Command {
         /// Do not tell what this rule finds (repeatable)
         #[arg(long, value_name = "RULE")]
         allow: Vec<String>,
+    },
+    /// The effective settings, for a program to read
+    Export {
+        /// Settings to write, all without one: as list understands them
+        #[arg(value_name = "PATTERN")]
+        patterns: Vec<String>,
+        /// How to write them
+        #[arg(long = "as", value_enum, value_name = "FORM")]
+        form: ExportForm,
+        /// Write secrets too
+        #[arg(long)]
+        reveal: bool,
+    },
+    /// Run a program with the effective settings as its variables
+    Launch {
+        /// The program and its arguments
+        #[arg(value_name = "COMMAND", last = true, required = true)]
+        command: Vec<OsString>,
     },
     /// Required settings that have no value here, and every place where one could be given
     Needs,

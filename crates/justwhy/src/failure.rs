@@ -28,7 +28,8 @@ pub(crate) fn of_common(errors: &[Error], common: &Common, terminal: &Terminal) 
     Outcome { result, notes, code: CODE }
 }
 
-fn render(error: &Error, look: &Look) -> String {
+/// An error for people.
+pub(crate) fn render(error: &Error, look: &Look) -> String {
     let mut out = look.paint(Role::Wrong, "error");
     let place = match error.spot() {
         Some(spot) => format!(" {}", look.paint(Role::Place, &spot.to_string())),

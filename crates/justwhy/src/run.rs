@@ -119,6 +119,12 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
                 commands::suppose::run(&supposing, &options)
             })
         }
+        Some(Command::Export { patterns, form, reveal }) => answer(&asked, world, |answering| {
+            commands::export::run(answering, patterns, *form, *reveal)
+        }),
+        Some(Command::Launch { command }) => {
+            answer(&asked, world, |answering| commands::launch::run(answering, command))
+        }
         Some(Command::Needs) => answer(&asked, world, commands::needs::run),
         Some(Command::Stores) => survey(&asked, world, true, commands::stores::run),
         Some(Command::Check { here, with_local, warnings_as_errors, allow }) => {
@@ -133,6 +139,8 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         }
     };
     let outcome = answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal));
+    let is_launch = matches!(arguments.command, Some(Command::Launch { .. }));
+    let outcome = if is_launch { commands::launch::as_own_failure(outcome) } else { outcome };
     match common.verbose {
         true => Outcome { notes: requests(&stores, &look) + &outcome.notes, ..outcome },
         false => outcome,

@@ -16,7 +16,7 @@ mod lines;
 #[cfg(test)]
 mod tests;
 mod toml;
-mod write;
+pub(crate) mod write;
 mod yaml;
 
 /// A step on the way to a value.

@@ -14,6 +14,7 @@ mod arguments;
 mod edit;
 mod elsewhere;
 mod error;
+mod export;
 mod folder;
 mod format;
 #[cfg(feature = "fuzzing")]
@@ -33,6 +34,7 @@ mod world;
 pub use arguments::Arguments;
 pub use elsewhere::{Elsewhere, ScopeLayer};
 pub use error::{Error, Excerpt, Spot};
+pub use export::{Export, Exported, NotWritable, variables};
 pub use folder::{write_new_folder, write_temporary_folder};
 pub use format::Format;
 pub use limits::Limits;

@@ -47,6 +47,8 @@ pub struct Project {
     pub axes: Vec<ProjectAxis>,
     /// The layers that the file declares, weakest first.
     pub layers: Vec<ProjectLayer>,
+    /// How settings are named where names are variables.
+    pub naming: justwhy_core::Naming,
     /// The stores whose scopes they read.
     pub stores: Vec<Store>,
     /// Combinations of values that do not exist.
@@ -246,6 +248,19 @@ impl Project {
         self.stores.iter().filter_map(|store| store.token_variable.as_deref())
     }
 
+    /// What a process variable of that name is for, if it is no setting's: an axis or a store, as a clause.
+    pub fn purpose_of(&self, variable: &str) -> Option<String> {
+        let is_it = |way: &Way| matches!(way, Way::Variable(name) if name == variable);
+        let axis = self.axes.iter().find(|axis| axis.read.iter().any(is_it));
+        let store =
+            self.stores.iter().find(|store| store.token_variable.as_deref() == Some(variable));
+        match (axis, store) {
+            (Some(axis), _) => Some(format!("the axis {} is read from it", axis.axis.name)),
+            (None, Some(store)) => Some(format!("it holds the token of the store {}", store.name)),
+            (None, None) => None,
+        }
+    }
+
     /// The names of the axes that may have values which nobody lists.
     pub fn open_axes(&self) -> Vec<String> {
         let open = self.axes.iter().filter(|axis| axis.axis.open && axis.axis.allowed.is_empty());
@@ -397,6 +412,7 @@ fn read(
         limits,
         axes,
         layers,
+        naming: justwhy_core::Naming { prefix: naming.0, nest: naming.1, claims_every_name: false },
         stores,
         nevers,
         declared: Arc::new([]),

@@ -102,8 +102,8 @@ fn each<R: Send>(
     parallel::in_order(parts, threads, work, take);
 }
 
-/// The settings that the patterns mean, all without any, each once and in order.
-fn chosen(
+/// The settings that the patterns mean, all without any, each once and in order; and what to note.
+pub(super) fn chosen(
     answering: &Answering<'_>,
     patterns: &[String],
 ) -> Result<(Vec<KeyId>, String), Vec<Error>> {

@@ -5,14 +5,14 @@ use justwhy_core::{KeyPath, Span, Value};
 
 /// The quotes in which a text stood, so that a new one stands in the same.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(super) enum Quotes {
+pub(crate) enum Quotes {
     None,
     Single,
     Double,
 }
 
 impl Quotes {
-    pub(super) fn of(written: &str) -> Quotes {
+    pub(crate) fn of(written: &str) -> Quotes {
         match written.as_bytes().first() {
             Some(b'\'') => Quotes::Single,
             Some(b'"') => Quotes::Double,
@@ -22,13 +22,13 @@ impl Quotes {
 }
 
 /// What a format has no way to write.
-pub(super) fn unwritable(what: &str) -> Fault {
+pub(crate) fn unwritable(what: &str) -> Fault {
     Fault::new(Span::default(), format!("{what} cannot be written in this format"))
         .help("choose a layer of another format")
 }
 
 /// As TOML writes it.
-pub(super) fn toml(value: &Value, quotes: Quotes) -> Result<String, Fault> {
+pub(crate) fn toml(value: &Value, quotes: Quotes) -> Result<String, Fault> {
     Ok(match value {
         Value::Null => return Err(unwritable("a null")),
         Value::Unread => return Err(unwritable("a value that cannot be read")),
@@ -63,7 +63,7 @@ pub(super) fn toml(value: &Value, quotes: Quotes) -> Result<String, Fault> {
 }
 
 /// As JSON writes it.
-pub(super) fn json(value: &Value) -> Result<String, Fault> {
+pub(crate) fn json(value: &Value) -> Result<String, Fault> {
     Ok(match value {
         Value::Null => "null".to_owned(),
         Value::Unread => return Err(unwritable("a value that cannot be read")),
@@ -92,7 +92,7 @@ pub(super) fn json(value: &Value) -> Result<String, Fault> {
 }
 
 /// A text in double quotes, as JSON and YAML read it alike.
-pub(super) fn json_text(text: &str) -> String {
+pub(crate) fn json_text(text: &str) -> String {
     let mut out = String::with_capacity(text.len() + 2);
     out.push('"');
     for c in text.chars() {
@@ -116,7 +116,7 @@ pub(super) fn json_text(text: &str) -> String {
 }
 
 /// As YAML writes it in one line.
-pub(super) fn yaml(value: &Value, quotes: Quotes, in_flow: bool) -> Result<String, Fault> {
+pub(crate) fn yaml(value: &Value, quotes: Quotes, in_flow: bool) -> Result<String, Fault> {
     Ok(match value {
         Value::Null => "null".to_owned(),
         Value::Unread => return Err(unwritable("a value that cannot be read")),
@@ -170,17 +170,19 @@ fn yaml_text(text: &str) -> String {
 }
 
 /// A name of a YAML table.
-pub(super) fn yaml_name(name: &str) -> String {
+pub(crate) fn yaml_name(name: &str) -> String {
     let first = name.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_');
     let plain = |byte: u8| byte.is_ascii_alphanumeric() || b"_-.".contains(&byte);
-    match first && name.bytes().all(plain) {
+    // A name such as `no` is a boolean to some.
+    let is_text = crate::format::yaml::is_plain_text(name, true);
+    match first && name.bytes().all(plain) && is_text {
         true => name.to_owned(),
         false => yaml_text(name),
     }
 }
 
 /// As an env file writes it.
-pub(super) fn env(text: &str, quotes: Quotes) -> String {
+pub(crate) fn env(text: &str, quotes: Quotes) -> String {
     // What a shell that reads the file takes for itself stays in quotes.
     let is_plain = |c: char| c.is_ascii_alphanumeric() || "_./:@%+,=~^-".contains(c);
     let is_single = !text.contains(['\'', '$', '\r', '\n']);
@@ -205,7 +207,7 @@ pub(super) fn env(text: &str, quotes: Quotes) -> String {
 }
 
 /// The value of a property.
-pub(super) fn property(text: &str) -> String {
+pub(crate) fn property(text: &str) -> String {
     let mut out = String::new();
     for (at, c) in text.chars().enumerate() {
         match c {
@@ -223,7 +225,7 @@ pub(super) fn property(text: &str) -> String {
 }
 
 /// A segment of the name of a property.
-pub(super) fn property_name(name: &str) -> String {
+pub(crate) fn property_name(name: &str) -> String {
     let mut out = String::new();
     for c in name.chars() {
         match c {
@@ -235,7 +237,7 @@ pub(super) fn property_name(name: &str) -> String {
 }
 
 /// The value of an INI key.
-pub(super) fn ini(text: &str, quotes: Quotes) -> Result<String, Fault> {
+pub(crate) fn ini(text: &str, quotes: Quotes) -> Result<String, Fault> {
     if text.contains(['\n', '\r']) {
         return Err(unwritable("a text of several lines"));
     }

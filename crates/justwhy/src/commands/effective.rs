@@ -1,0 +1,174 @@
+//! The effective settings as they are handed to a program, or why they are not.
+
+use super::Answering;
+use crate::json;
+use crate::look::Role;
+use crate::run::Outcome;
+use justwhy_core::{Explanation, Former, KeyId, KeyPath, Status, Value};
+use justwhy_sources::{Exported, NotWritable};
+use serde::Serialize;
+
+/// Settings that have a value.
+pub(super) struct Effective {
+    pub(super) settings: Vec<Exported>,
+    /// Which of them nobody may see.
+    pub(super) is_secret: Vec<bool>,
+    /// The variables of those that have none, and names that settings had once.
+    pub(super) gone: Vec<String>,
+}
+
+/// Why settings are not handed over.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Refused {
+    key: String,
+    /// As `list` has it, or `unwritable`.
+    status: &'static str,
+    because: String,
+}
+
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct RefusedBody {
+    refused: Vec<Refused>,
+}
+
+impl From<NotWritable> for Refused {
+    fn from(refused: NotWritable) -> Refused {
+        let NotWritable { key, because } = refused;
+        Refused { key: key.to_string(), status: "unwritable", because }
+    }
+}
+
+impl Effective {
+    /// What the settings come to; refused if one is in error, unknown, or required and absent.
+    pub(super) fn of(
+        answering: &Answering<'_>,
+        chosen: &[KeyId],
+    ) -> Result<Effective, Vec<Refused>> {
+        let resolution = answering.resolution();
+        let (readings, keys) = (resolution.readings(), resolution.keys());
+        let naming = &answering.project.naming;
+        let mut effective =
+            Effective { settings: Vec::new(), is_secret: Vec::new(), gone: Vec::new() };
+        let mut refused = Vec::new();
+        for key in chosen {
+            let declared = readings.catalogue.declared(*key);
+            let own = declared.and_then(|declared| declared.variable.clone());
+            let variable = own.unwrap_or_else(|| naming.variable(keys, *key));
+            for former in declared.into_iter().flat_map(|declared| &declared.formerly) {
+                effective.gone.push(match former {
+                    Former::Variable(name) => name.clone(),
+                    Former::Key(path) => naming.variable_of(path.segments()),
+                });
+            }
+            let answer = Explanation::of(answering.answers, *key);
+            let mut refuse = |because: String| {
+                let status = answer.status.name();
+                refused.push(Refused { key: keys.show(*key), status, because });
+            };
+            match &answer.status {
+                Status::Set => {}
+                Status::Absent => {
+                    if declared.is_some_and(|it| it.required.holds(&readings.context)) {
+                        refuse("it is required, and nothing gives it a value".to_owned());
+                    }
+                    effective.gone.push(variable);
+                    continue;
+                }
+                Status::Error { message, .. } => {
+                    refuse(message.clone());
+                    continue;
+                }
+                Status::Unreadable { because } | Status::Uncertain { because } => {
+                    refuse(because.clone());
+                    continue;
+                }
+            }
+            let segments = keys.segments(*key).into_iter().map(str::to_owned).collect();
+            let (Some(value), Some(key)) = (answer.effective(), KeyPath::from_segments(segments))
+            else {
+                continue;
+            };
+            // The password of an address is hidden where the rest of it is shown.
+            let is_shown_whole = answer.value().as_ref() == Some(value);
+            effective.is_secret.push(answer.secret || !is_shown_whole);
+            effective.settings.push(Exported { key, variable, value: value.clone() });
+        }
+        if refused.is_empty() { Ok(effective) } else { Err(refused) }
+    }
+
+    /// Takes out those for which `is_wanted` is false; gives them.
+    pub(super) fn leave_out(
+        &mut self,
+        is_wanted: impl Fn(&Exported, bool) -> bool,
+    ) -> Vec<Exported> {
+        let all = std::mem::take(&mut self.settings).into_iter();
+        let secret = std::mem::take(&mut self.is_secret);
+        let mut left_out = Vec::new();
+        for (setting, is_secret) in all.zip(secret) {
+            if is_wanted(&setting, is_secret) {
+                self.settings.push(setting);
+                self.is_secret.push(is_secret);
+            } else {
+                left_out.push(setting);
+            }
+        }
+        left_out
+    }
+}
+
+/// Whether a null is a value here, which not everything can say.
+pub(super) fn is_null(setting: &Exported) -> bool {
+    setting.value == Value::Null
+}
+
+/// Settings whose variable is for something else, so that whoever reads it would not take it for them.
+pub(super) fn taken(answering: &Answering<'_>, settings: &[Exported]) -> Vec<Refused> {
+    let catalogue = &answering.resolution().readings().catalogue;
+    let keys = answering.resolution().keys();
+    let is_given = |setting: &Exported| {
+        let key = keys.find(KeyId::ROOT, &setting.key);
+        key.and_then(|key| catalogue.declared(key)).is_some_and(|it| it.variable.is_some())
+    };
+    let refused = settings.iter().filter(|setting| !is_given(setting)).filter_map(|setting| {
+        let purpose = answering.project.purpose_of(&setting.variable)?;
+        let because = format!(
+            "its variable would be {}, and {purpose}; `variable` in the catalogue gives it another one",
+            setting.variable
+        );
+        Some(Refused { key: setting.key.to_string(), status: "unwritable", because })
+    });
+    refused.collect()
+}
+
+/// What is said when settings are not handed over: nothing of them is.
+pub(super) fn refusal(
+    answering: &Answering<'_>,
+    command: &'static str,
+    refused: Vec<Refused>,
+) -> Outcome {
+    let look = answering.look;
+    let mut notes = String::new();
+    for Refused { key, because, .. } in &refused {
+        let error = look.paint(Role::Wrong, "error");
+        notes.push_str(&format!("{error}: {}: {}\n", look.text(key), look.text(because)));
+    }
+    let unknown = refused.iter().find(|it| it.status != "unwritable");
+    let help = match unknown {
+        Some(Refused { key, .. }) => {
+            format!(
+                "nothing is handed over until every setting can be; justwhy explain {key} tells more"
+            )
+        }
+        None => "nothing is handed over until every setting can be".to_owned(),
+    };
+    look.paragraph(&mut notes, &help, "  ");
+    let result = match answering.as_json() {
+        true => {
+            json::text(&json::Answer::new(command, answering.context(), RefusedBody { refused }))
+        }
+        false => String::new(),
+    };
+    answering.outcome(result, notes, false)
+}

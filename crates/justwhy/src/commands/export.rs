@@ -1,0 +1,77 @@
+//! `export`: the effective settings, for a program to read.
+
+use super::effective::{Effective, Refused, is_null, refusal, taken};
+use super::{Answering, list};
+use crate::arguments::ExportForm;
+use crate::json;
+use crate::run::Outcome;
+use justwhy_core::list_values;
+use justwhy_sources::{Error, Export, Exported};
+use serde::Serialize;
+
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body {
+    /// The form in which the settings are written.
+    #[serde(rename = "as")]
+    form: &'static str,
+    text: String,
+    /// The keys of settings that are left out: secrets, and nulls where the form has none.
+    left_out: Vec<String>,
+}
+
+pub(crate) fn run(
+    answering: &Answering<'_>,
+    patterns: &[String],
+    form: ExportForm,
+    reveal: bool,
+) -> Result<Outcome, Vec<Error>> {
+    let (chosen, mut notes) = list::chosen(answering, patterns)?;
+    let (form, name) = match form {
+        ExportForm::Env => (Export::Env, "env"),
+        ExportForm::Shell => (Export::Shell, "shell"),
+        ExportForm::Json => (Export::Json, "json"),
+        ExportForm::Yaml => (Export::Yaml, "yaml"),
+        ExportForm::Toml => (Export::Toml, "toml"),
+        ExportForm::Properties => (Export::Properties, "properties"),
+    };
+    let mut effective = match Effective::of(answering, &chosen) {
+        Ok(effective) => effective,
+        Err(refused) => return Ok(refusal(answering, "export", refused)),
+    };
+    let secrets = effective.leave_out(|_, is_secret| reveal || !is_secret);
+    let nulls = effective.leave_out(|setting, _| form.has_nulls() || !is_null(setting));
+    let taken = match form.has_variables() {
+        true => taken(answering, &effective.settings),
+        false => Vec::new(),
+    };
+    if !taken.is_empty() {
+        return Ok(refusal(answering, "export", taken));
+    }
+    let text = match form.written(&effective.settings) {
+        Ok(text) => text,
+        Err(refused) => {
+            let refused = refused.into_iter().map(Refused::from).collect();
+            return Ok(refusal(answering, "export", refused));
+        }
+    };
+    let mut note = |left_out: &[Exported], what: &str| {
+        let names: Vec<String> = left_out.iter().map(|it| it.key.to_string()).collect();
+        if !names.is_empty() {
+            let told = format!("note: left out, {what}: {}", list_values(&names, "and"));
+            notes.push_str(&answering.look.text(&told));
+            notes.push('\n');
+        }
+    };
+    note(&secrets, "as secret (--reveal writes it)");
+    note(&nulls, &format!("as null, which {name} has not"));
+    let result = match answering.as_json() {
+        true => {
+            let left_out = secrets.iter().chain(&nulls).map(|it| it.key.to_string()).collect();
+            let body = Body { form: name, text, left_out };
+            json::text(&json::Answer::new("export", answering.context(), body))
+        }
+        false => text,
+    };
+    Ok(answering.outcome(result, notes, true))
+}

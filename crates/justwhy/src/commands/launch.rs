@@ -1,0 +1,93 @@
+//! `launch`: runs a program with the effective settings as its variables.
+
+use super::Answering;
+use super::effective::{Effective, Refused, is_null, refusal, taken};
+use crate::run::Outcome;
+use crate::{failure, json};
+use justwhy_sources::{Error, variables};
+use std::collections::HashSet;
+use std::ffi::{OsStr, OsString};
+use std::io;
+use std::process::Command;
+
+/// The exit codes that shells and their like have for what they could not run.
+const OWN_FAILURE: u8 = 125;
+const NOT_EXECUTABLE: u8 = 126;
+const NOT_FOUND: u8 = 127;
+
+/// The same with the exit code that says that it is ours, and not the program's.
+pub(crate) fn as_own_failure(outcome: Outcome) -> Outcome {
+    let is_said = matches!(outcome.code, NOT_EXECUTABLE | NOT_FOUND);
+    Outcome { code: if is_said { outcome.code } else { OWN_FAILURE }, ..outcome }
+}
+
+/// Comes back only if the program could not be run.
+pub(crate) fn run(answering: &Answering<'_>, command: &[OsString]) -> Result<Outcome, Vec<Error>> {
+    let Some((program, arguments)) = command.split_first() else {
+        return Err(vec![Error::new("bad-argument", "there is no program to run")]);
+    };
+    let mut effective = match Effective::of(answering, &answering.resolution().settings()) {
+        Ok(effective) => effective,
+        Err(refused) => return Ok(refusal(answering, "launch", refused)),
+    };
+    // What references put together past all bounds is not handed over in part.
+    if answering.answers.is_exhausted() {
+        return Err(vec![crate::run::exhausted()]);
+    }
+    let nulls = effective.leave_out(|setting, _| !is_null(setting));
+    let taken = taken(answering, &effective.settings);
+    if !taken.is_empty() {
+        return Ok(refusal(answering, "launch", taken));
+    }
+    let said = match variables(&effective.settings) {
+        Ok(said) => said,
+        Err(refused) => {
+            let refused = refused.into_iter().map(Refused::from).collect();
+            return Ok(refusal(answering, "launch", refused));
+        }
+    };
+    let gone: HashSet<&OsStr> = effective
+        .gone
+        .iter()
+        .chain(nulls.iter().map(|null| &null.variable))
+        .filter(|name| answering.project.purpose_of(name).is_none())
+        .map(OsStr::new)
+        .collect();
+    let mut child = Command::new(program);
+    child.args(arguments).env_clear();
+    let around = answering.world.variables();
+    child.envs(around.into_iter().filter(|(name, _)| !gone.contains(name.as_os_str())));
+    child.envs(said);
+    let shown = answering.look.text(&program.to_string_lossy());
+    let problem = become_it(&mut child);
+    let (code, message, help) = match problem.kind() {
+        io::ErrorKind::NotFound => {
+            (NOT_FOUND, format!("there is no program {shown}"), "name one that PATH leads to")
+        }
+        io::ErrorKind::ArgumentListTooLong => (
+            OWN_FAILURE,
+            format!("{shown} cannot be run: its arguments and the settings are too long together"),
+            "export the settings to a file that it reads",
+        ),
+        _ => (NOT_EXECUTABLE, format!("{shown} cannot be run: {problem}"), "name a program"),
+    };
+    let error = Error::new("not-run", message).help(help);
+    let result = if answering.as_json() { json::failure(&error) } else { String::new() };
+    Ok(Outcome { result, notes: failure::render(&error, answering.look), code })
+}
+
+/// Takes on the program, so that signals and the exit code are its own.
+#[cfg(unix)]
+fn become_it(child: &mut Command) -> io::Error {
+    use std::os::unix::process::CommandExt as _;
+    child.exec()
+}
+
+/// Runs the program, and ends as it does.
+#[cfg(not(unix))]
+fn become_it(child: &mut Command) -> io::Error {
+    match child.status() {
+        Ok(status) => std::process::exit(status.code().unwrap_or(OWN_FAILURE.into())),
+        Err(error) => error,
+    }
+}
