@@ -12,7 +12,7 @@ use std::sync::Arc;
 pub(crate) mod check;
 pub(crate) mod compare;
 pub(crate) mod demo;
-mod effective;
+pub(crate) mod effective;
 mod expected;
 pub(crate) mod explain;
 pub(crate) mod export;

@@ -23,13 +23,17 @@ fn every_output_fits_its_schema() {
     let text = std::fs::read_to_string(far.path().join("justwhy.toml")).unwrap();
     let text = text.replace("file = \"settings/scopes.toml\"", "url = \"https://hq.example\"");
     far.file("justwhy.toml", text.as_bytes());
-    let asked: [(&str, &Place, &[&str]); 28] = [
+    let asked: [(&str, &Place, &[&str]); 32] = [
         ("grid", &demo, &["grid", "--across", "environment,region"]),
         ("compare", &demo, &["compare", "production,north", "staging"]),
         ("compare", &far, &["compare", "production", "dev", "--offline"]),
         ("suppose", &demo, &["suppose", "--without", "by-region", "--everywhere"]),
         ("suppose", &demo, &["suppose", "--variable", "TIDE_ENV=production"]),
         ("suppose", &demo, &["suppose", "--put", "alert.threshold_cm=high", "--layer", "defaults"]),
+        ("export", &demo, &["export", "--as", "env"]),
+        ("export", &demo, &["export", "--as", "json", "--reveal", "web"]),
+        ("refused", &demo, &["export", "--as", "env", "--in", "production"]),
+        ("refused", &demo, &["launch", "--in", "production", "--output", "json", "--", "true"]),
         ("where", &demo, &[]),
         ("where", &every, &["--in", "staging"]),
         ("list", &demo, &["list", "--in", "production,north,alerts"]),

@@ -15,7 +15,7 @@ fn drive_all(
     extra: &[&str],
     mut look: impl FnMut(&str, &str),
 ) {
-    let commands: [&[&str]; 30] = [
+    let commands: [&[&str]; 38] = [
         &["grid", "**", "--across", "environment,region"],
         &["grid", "--across", "environment", "--output", "html"],
         &["compare", "production,alerts", "staging,forecast"],
@@ -23,6 +23,14 @@ fn drive_all(
         &["suppose", "--without", "by-environment", "--everywhere"],
         &["suppose", "--put", "web.greeting=${sms.api_key}", "--layer", "defaults", "--everywhere"],
         &["suppose", "--put", "database.password=barnacle-in-a-urk", "--layer", "defaults"],
+        &["export", "--as", "env"],
+        &["export", "--as", "shell"],
+        &["export", "--as", "json"],
+        &["export", "--as", "yaml"],
+        &["export", "--as", "toml"],
+        &["export", "--as", "properties", "--set", "sms.gateway=https://sms.example"],
+        &["launch", "--in", "production,alerts", "--output", "json", "--", "true"],
+        &["launch", "--", "no-such-program"],
         &["stores"],
         &[],
         &["list"],

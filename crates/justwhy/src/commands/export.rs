@@ -63,7 +63,7 @@ pub(crate) fn run(
             notes.push('\n');
         }
     };
-    note(&secrets, "as secret (--reveal writes it)");
+    note(&secrets, "as secret (--reveal writes them)");
     note(&nulls, &format!("as null, which {name} has not"));
     let result = match answering.as_json() {
         true => {

@@ -1,7 +1,8 @@
 //! The schemas in `docs/schema` are those of the types. `UPDATE_SCHEMAS=1 cargo test` writes them.
 
 use crate::commands::{
-    check, compare, demo, explain, find, grid, list, needs, stores, suppose, texts, whereabouts,
+    check, compare, demo, effective, explain, export, find, grid, list, needs, stores, suppose,
+    texts, whereabouts,
 };
 use crate::json::{Answer, BorrowedContext, Failure, ShownContext, ShownValue};
 use schemars::generate::SchemaSettings;
@@ -73,6 +74,8 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("grid", of::<Answer<'static, grid::Body>>()),
         ("compare", of::<Answer<'static, compare::Body>>()),
         ("suppose", of::<Answer<'static, suppose::Body>>()),
+        ("export", of::<Answer<'static, export::Body>>()),
+        ("refused", of::<Answer<'static, effective::RefusedBody>>()),
         ("needs", of::<Answer<'static, needs::Body>>()),
         ("stores", of::<Answer<'static, stores::Body>>()),
         ("demo", of::<Answer<'static, demo::Body>>()),
