@@ -193,6 +193,24 @@ pub(crate) enum Command {
         #[arg(long, value_name = "RULE")]
         allow: Vec<String>,
     },
+    /// Write a value where a layer is told of it, and say what that changes
+    Put {
+        /// The setting: its key or its variable
+        #[arg(value_name = "KEY")]
+        key: String,
+        /// Its value; `-` reads standard input, which keeps a secret off the command line
+        #[arg(value_name = "VALUE", allow_negative_numbers = true)]
+        value: String,
+        /// The layer that is to say it, in the context of --in
+        #[arg(long, value_name = "LAYER")]
+        layer: String,
+        /// Only say what it would change
+        #[arg(long)]
+        dry_run: bool,
+        /// Look at the layers that describe where you stand too
+        #[arg(long)]
+        with_local: bool,
+    },
     /// The effective settings, for a program to read
     Export {
         /// Settings to write, all without one: as list understands them

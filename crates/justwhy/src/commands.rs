@@ -21,6 +21,7 @@ pub(crate) mod grid;
 pub(crate) mod launch;
 pub(crate) mod list;
 pub(crate) mod needs;
+pub(crate) mod put;
 mod sides;
 pub(crate) mod stores;
 pub(crate) mod suppose;

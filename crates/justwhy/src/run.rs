@@ -100,24 +100,30 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
             layer,
             everywhere,
             with_local,
-        }) => {
+        }) => supposing(&asked, world, |supposing| {
+            let puts = &commands::suppose::puts(put).map_err(|error| vec![error])?;
             let options = commands::suppose::Options {
                 variables: variable,
                 no_variables: no_variable,
                 without,
-                puts: put,
+                puts,
                 layer: layer.as_deref(),
                 everywhere: *everywhere,
                 with_local: *with_local,
+                act: commands::suppose::Act::Suppose,
+                is_typed: false,
             };
-            with_variables(common, world).and_then(|other| {
-                let world = other.as_ref().map_or(world, |other| other as &dyn World);
-                let (given, stores, look) = (&given, &stores, &look);
-                let progress = &Progress::begin("reading the project");
-                let supposing =
-                    commands::suppose::Supposing { common, look, given, stores, world, progress };
-                commands::suppose::run(&supposing, &options)
-            })
+            commands::suppose::run(supposing, &options)
+        }),
+        Some(Command::Put { key, value, layer, dry_run, with_local }) => {
+            let options = commands::put::Options {
+                key,
+                value,
+                layer,
+                dry_run: *dry_run,
+                with_local: *with_local,
+            };
+            supposing(&asked, world, |supposing| commands::put::run(supposing, &options))
         }
         Some(Command::Export { patterns, form, reveal }) => answer(&asked, world, |answering| {
             commands::export::run(answering, patterns, *form, *reveal)
@@ -191,6 +197,19 @@ fn survey(
     let project = &project;
     let elsewhere = &elsewhere;
     command(&Surveying { project, world, elsewhere, limits, common, look, stores, progress })
+}
+
+/// Lets a command suppose something of a project that it reads itself.
+fn supposing(
+    asked: &Asked<'_>,
+    world: &dyn World,
+    command: impl FnOnce(&commands::suppose::Supposing<'_>) -> Result<Outcome, Vec<Error>>,
+) -> Result<Outcome, Vec<Error>> {
+    let Asked { common, look, given, stores } = *asked;
+    let progress = &Progress::begin("reading the project");
+    let other = with_variables(common, world)?;
+    let world = other.as_ref().map_or(world, |other| other as &dyn World);
+    command(&commands::suppose::Supposing { common, look, given, stores, world, progress })
 }
 
 /// The world with the environment of another process, if one is asked for.

@@ -15,7 +15,7 @@ fn drive_all(
     extra: &[&str],
     mut look: impl FnMut(&str, &str),
 ) {
-    let commands: [&[&str]; 38] = [
+    let commands: [&[&str]; 40] = [
         &["grid", "**", "--across", "environment,region"],
         &["grid", "--across", "environment", "--output", "html"],
         &["compare", "production,alerts", "staging,forecast"],
@@ -23,6 +23,8 @@ fn drive_all(
         &["suppose", "--without", "by-environment", "--everywhere"],
         &["suppose", "--put", "web.greeting=${sms.api_key}", "--layer", "defaults", "--everywhere"],
         &["suppose", "--put", "database.password=barnacle-in-a-urk", "--layer", "defaults"],
+        &["put", "sms.api_key", "barnacle-in-a-urk", "--layer", "defaults", "--dry-run"],
+        &["put", "web.greeting", "${sms.api_key}", "--layer", "defaults", "--dry-run"],
         &["export", "--as", "env"],
         &["export", "--as", "shell"],
         &["export", "--as", "json"],

@@ -24,6 +24,7 @@ mod limits;
 mod orphans;
 mod project;
 mod reader;
+mod replace;
 mod situate;
 mod stores;
 mod suppose;
@@ -41,6 +42,7 @@ pub use limits::Limits;
 pub use orphans::{Orphan, orphans};
 pub use project::{Accept, Project, ProjectAxis, ProjectLayer, ProjectRule, unreadable};
 pub use reader::{NotRead, Reader};
+pub use replace::{EditLock, FileEdit};
 pub use situate::Situation;
 pub use stores::file::read_store_file;
 pub use stores::{

@@ -7,6 +7,7 @@ use crate::edit::{self, Step};
 use crate::error::Error;
 use crate::format::Format;
 use crate::project::{Project, ProjectLayer, Reads};
+use crate::replace::FileEdit;
 use crate::stores::{Answered, Kept, Question, Store, StoreProblem, Stores};
 use crate::world::{Overlay, ReadProblem, World};
 use crate::{reader, text};
@@ -23,6 +24,8 @@ pub struct Supposition<'w> {
     /// What scopes of stores that are no files would say: the store, the scope, the variable.
     said: BTreeMap<(String, String, String), Arc<str>>,
     without: Vec<String>,
+    /// The files that would say something else, by their paths as people are shown them.
+    edits: BTreeMap<String, FileEdit>,
 }
 
 impl std::fmt::Debug for Supposition<'_> {
@@ -35,7 +38,7 @@ impl<'w> Supposition<'w> {
     /// Everything is as it is.
     pub fn of(world: &'w dyn World) -> Supposition<'w> {
         let world = Overlay::new(world, world.variables());
-        Supposition { world, said: BTreeMap::new(), without: Vec::new() }
+        Supposition { world, said: BTreeMap::new(), without: Vec::new(), edits: BTreeMap::new() }
     }
 
     /// A process variable has this value, or is not set.
@@ -139,6 +142,8 @@ impl<'w> Supposition<'w> {
         steps: &[Step],
         value: &Value,
     ) -> Result<(), Error> {
+        let full = project.folder.join(path);
+        let bytes = self.world.read_file(&full, project.limits.file_bytes).ok();
         let (has_mark, before) = self.text(project, path)?;
         let is_json = matches!(format, Format::Json | Format::Jsonc);
         let is_new = before.text().trim().is_empty();
@@ -148,8 +153,26 @@ impl<'w> Supposition<'w> {
             reader::attach(fault, path, &before)
         })?;
         let mark = if has_mark { "\u{feff}" } else { "" };
-        self.world.write(&project.folder.join(path), [mark, &after].concat().into_bytes());
+        let after = [mark, &after].concat().into_bytes();
+        self.world.write(&full, after.clone());
+        let edit = self.edits.entry(path.to_owned()).or_insert_with(|| FileEdit {
+            path: path.to_owned(),
+            full,
+            before: bytes,
+            after: Vec::new(),
+        });
+        edit.after = after;
         Ok(())
+    }
+
+    /// The files that would say something else.
+    pub fn edits(&self) -> impl Iterator<Item = &FileEdit> {
+        self.edits.values().filter(|edit| edit.changes_anything())
+    }
+
+    /// Whether a store that is no file would say something else.
+    pub fn changes_stores(&self) -> bool {
+        !self.said.is_empty()
     }
 
     /// The world as it would be.

@@ -14,7 +14,7 @@ use crate::select;
 use justwhy_core::{
     Answers, Context, ContextSet, Difference, Effect, Effects, Explanation, Holder, KeyId, KeyPath,
     Resolution, Row, Survey, Tale, Verdict, as_written, destination, in_words, is_env_name,
-    list_values, sum_up,
+    is_secret_name, list_values, sum_up,
 };
 use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
 use justwhy_stores::Client;
@@ -31,10 +31,24 @@ pub(crate) struct Options<'a> {
     pub(crate) no_variables: &'a [String],
     pub(crate) without: &'a [String],
     /// `KEY=VALUE`.
-    pub(crate) puts: &'a [String],
+    pub(crate) puts: &'a [(KeyPath, String)],
     pub(crate) layer: Option<&'a str>,
     pub(crate) everywhere: bool,
     pub(crate) with_local: bool,
+    pub(crate) act: Act,
+    /// Whether the values stand on the command line of something that writes.
+    pub(crate) is_typed: bool,
+}
+
+/// What is done with it.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Act {
+    /// Nothing.
+    Suppose,
+    /// It is written.
+    Write,
+    /// It would be written.
+    WriteNothing,
 }
 
 /// What the command works with.
@@ -66,6 +80,9 @@ pub(crate) struct Body {
     mended: Vec<ShownFinding>,
     /// Layers that describe where you stand and were left out.
     left_out: Vec<String>,
+    /// Of `put`: the files that were written.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    written: Option<Vec<String>>,
 }
 
 /// A change that is supposed.
@@ -84,6 +101,8 @@ struct Supposed {
     /// Why it decides nothing in the context in which it is written.
     #[serde(skip_serializing_if = "Option::is_none")]
     because: Option<String>,
+    #[serde(skip)]
+    is_secret: bool,
 }
 
 /// A setting that would be otherwise; a side is null where it is absent.
@@ -131,6 +150,12 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         return Err(one(error.help(
             "add --set, --unset, --variable, --no-variable, --without, or --put KEY=VALUE --layer L",
         )));
+    }
+    if options.is_typed && supposed.iter().any(|it| it.is_secret) {
+        let note = "note: others on this machine can see a secret on a command line, and shells keep \
+                    it; with - for the value it is read from standard input";
+        notes.push_str(&look.text(note));
+        notes.push('\n');
     }
     let with_local = options.with_local || !options.everywhere;
     let nothing = Arguments::default();
@@ -196,6 +221,11 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     if !with_local {
         notes.push_str(&unheard(look, &supposed, &left_out));
     }
+    let written = match options.act {
+        Act::Suppose => None,
+        Act::WriteNothing => Some(Vec::new()),
+        Act::Write => Some(write(&supposition).map_err(one)?),
+    };
     let result = match is_json {
         true => {
             let moved = (before.head != after.head).then(|| ShownContext(after.head.clone()));
@@ -215,15 +245,44 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
                 findings: findings.into_iter().map(ShownFinding::of).collect(),
                 mended: mended.into_iter().map(ShownFinding::of).collect(),
                 left_out,
+                written,
             };
-            json::text(&json::Answer::new("suppose", &before.head, body))
+            let command = if options.act == Act::Suppose { "suppose" } else { "put" };
+            json::text(&json::Answer::new(command, &before.head, body))
         }
         false => {
-            let telling = Telling { look, before: &before, after: &after, looked_at: pairs.len() };
-            telling.text(&supposed, &effects, (&findings, &mended), &left_out)
+            let looked_at = pairs.len();
+            let telling =
+                Telling { look, before: &before, after: &after, looked_at, act: options.act };
+            let mut text = telling.text(&supposed, &effects, (&findings, &mended), &left_out);
+            if let Some(written) = written {
+                let told = match (options.act, written.as_slice()) {
+                    (Act::WriteNothing, _) => "Nothing was written (--dry-run).".to_owned(),
+                    (_, []) => "Nothing was written: that is what it says already.".to_owned(),
+                    (_, files) => format!("Written to {}.", list_values(files, "and")),
+                };
+                text.push('\n');
+                look.paragraph(&mut text, &told, "");
+            }
+            text
         }
     };
     Ok(Outcome { result, notes, code: 0 })
+}
+
+/// Writes what was supposed; gives the files.
+fn write(supposition: &Supposition<'_>) -> Result<Vec<String>, Error> {
+    if supposition.changes_stores() {
+        let error =
+            Error::new("bad-edit", "putting into a store that is no file is not supported yet");
+        return Err(error.help("nothing was written; the store's own program can do it"));
+    }
+    let mut written = Vec::new();
+    for edit in supposition.edits() {
+        edit.write()?;
+        written.push(edit.path.clone());
+    }
+    Ok(written)
 }
 
 impl Version<'_> {
@@ -284,6 +343,7 @@ fn suppose(
         layer: None,
         at: None,
         because: None,
+        is_secret: false,
     };
     for (key, is_set) in supposing.given.keys() {
         supposed.push(plain(if is_set { "set" } else { "unset" }, key.to_string()));
@@ -331,9 +391,8 @@ fn put(
     let readings = elsewhere.read(elsewhere.here(common.context.as_deref())?)?;
     let answers = Answers::new(Resolution::of(Arc::new(readings)), &elsewhere, limits(project));
     let resolution = answers.resolution();
-    for (number, given) in options.puts.iter().enumerate() {
-        let (path, text) = key_and_value(given, number + 1)?;
-        let path = select::path_meant(resolution, path)?;
+    for (path, text) in options.puts {
+        let path = select::path_meant(resolution, path.clone())?;
         let place = destination(&answers, index, &path)
             .map_err(|none| Error::new("bad-edit", none.problem).help(none.help))?;
         let key = resolution.keys().find(KeyId::ROOT, &path);
@@ -349,7 +408,12 @@ fn put(
             Holder::Scope { store, scope } => format!("the scope {scope} of {store}"),
         };
         let (what, layer) = (path.to_string(), Some(layer.to_owned()));
-        supposed.push(Supposed { act: "put", what, layer, at: Some(at), because: None });
+        let is_secret = match key {
+            Some(key) => answers.is_secret(key),
+            None => is_secret_name(&what),
+        };
+        let (act, because) = ("put", None);
+        supposed.push(Supposed { act, what, layer, at: Some(at), because, is_secret });
     }
     Ok(())
 }
@@ -387,7 +451,15 @@ fn say_what_decides_nothing(
     Ok(())
 }
 
-/// Errors name the option by its number: its text may hold a secret.
+/// What the options of the name `--put` say. Errors name the option by its number: its text may hold a
+/// secret.
+pub(crate) fn puts(given: &[String]) -> Result<Vec<(KeyPath, String)>, Error> {
+    let one = |(at, text): (usize, &String)| {
+        key_and_value(text, at + 1).map(|(path, value)| (path, value.to_owned()))
+    };
+    given.iter().enumerate().map(one).collect()
+}
+
 fn key_and_value(given: &str, number: usize) -> Result<(KeyPath, &str), Error> {
     let bad = |problem: String| {
         Error::new("bad-argument", format!("--put, option {number} of that name: {problem}"))
@@ -472,6 +544,7 @@ struct Telling<'t> {
     before: &'t Version<'t>,
     after: &'t Version<'t>,
     looked_at: usize,
+    act: Act,
 }
 
 impl Telling<'_> {
@@ -485,10 +558,17 @@ impl Telling<'_> {
         let look = self.look;
         let mut out = String::new();
         let told: Vec<String> = supposed.iter().map(Supposed::told).collect();
-        look.paragraph(&mut out, &format!("Supposing {}.", list_values(&told, "and")), "");
+        let what = match self.act {
+            Act::Suppose => format!("Supposing {}.", list_values(&told, "and")),
+            _ => supposed.iter().map(Supposed::told_as_written).collect(),
+        };
+        look.paragraph(&mut out, &what, "");
         for (put, because) in supposed.iter().filter_map(|it| Some((it, it.because.as_ref()?))) {
             let because = because.trim_end_matches('.');
-            let line = format!("Of {} it would not decide: {because}.", put.what);
+            let line = match self.act {
+                Act::Write => format!("Of {} it does not decide: {because}.", put.what),
+                _ => format!("Of {} it would not decide: {because}.", put.what),
+            };
             look.paragraph(&mut out, &line, "");
         }
         if self.looked_at == 1 && self.before.head != self.after.head {
@@ -575,15 +655,29 @@ impl Telling<'_> {
             1 => "1 setting stays".to_owned(),
             count => format!("{count} settings stay"),
         };
+        let (change, changes) = match self.act {
+            Act::Write => ("change", "changes"),
+            _ => ("would change", "would change"),
+        };
         match changed.len() {
-            0 => format!("No setting would change in {contexts}: {same} the same."),
-            1 => format!("1 setting would change in {contexts}; {same} the same."),
-            count => format!("{count} settings would change in {contexts}; {same} the same."),
+            0 => format!("No setting {changes} in {contexts}: {same} the same."),
+            1 => format!("1 setting {changes} in {contexts}; {same} the same."),
+            count => format!("{count} settings {change} in {contexts}; {same} the same."),
         }
     }
 }
 
 impl Supposed {
+    /// The sentence that says where it goes.
+    fn told_as_written(&self) -> String {
+        let at = self.at.as_deref().unwrap_or_default();
+        format!(
+            "{} goes to {at}, which {} reads.",
+            self.what,
+            self.layer.as_deref().unwrap_or_default()
+        )
+    }
+
     fn told(&self) -> String {
         let what = &self.what;
         match (self.act, &self.layer, &self.at) {
