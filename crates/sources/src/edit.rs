@@ -13,6 +13,7 @@ use std::ops::Range;
 
 mod json;
 mod lines;
+mod out;
 #[cfg(test)]
 mod tests;
 mod toml;
@@ -79,7 +80,26 @@ pub(crate) fn put(
         return Err(write::unwritable("this value"));
     };
     let edited = [start, &splice.with, end].concat();
-    verify(format, (text, &edited), path, value, limits)?;
+    verify(format, (text, &edited), path, Some(value), limits)?;
+    Ok(edited)
+}
+
+/// A text in which there is nothing at `path`, all else being as it was.
+pub(crate) fn take_out(
+    format: Format,
+    text: &str,
+    path: &[Step],
+    limits: Limits,
+) -> Result<String, Fault> {
+    let tree = format.parse(text, limits)?;
+    let way = walk(&tree, path)?;
+    let splice = out::take_out(format, text, &tree, &way)?;
+    let (start, end) = (text.get(..splice.range.start), text.get(splice.range.end..));
+    let (Some(start), Some(end)) = (start, end) else {
+        return Err(write::unwritable("this edit"));
+    };
+    let edited = [start, &splice.with, end].concat();
+    verify(format, (text, &edited), path, None, limits)?;
     Ok(edited)
 }
 
@@ -155,12 +175,12 @@ fn names(path: &[Step]) -> Vec<&str> {
         .collect()
 }
 
-/// Refuses a text that says anything else than was wanted.
+/// Refuses a text that says anything else than was wanted: this value there, or nothing.
 fn verify(
     format: Format,
     (before, after): (&str, &str),
     path: &[Step],
-    value: &Value,
+    value: Option<&Value>,
     limits: Limits,
 ) -> Result<(), Fault> {
     let mut keys = Keys::default();
@@ -168,7 +188,13 @@ fn verify(
         let tree = format.parse(text, limits)?;
         Lowering::new(&tree, &mut keys, limits).lower(Tree::ROOT)
     };
-    let whole = Fault::new(Span::default(), "this value cannot be written here");
+    let whole = Fault::new(
+        Span::default(),
+        match value {
+            Some(_) => "this value cannot be written here",
+            None => "this value cannot be taken out here",
+        },
+    );
     let refused = |why: &str| {
         let fault = whole.clone();
         fault.help(format!("{why}; nothing was changed. Edit the file by hand"))
@@ -186,9 +212,15 @@ fn verify(
     };
     let (mut before_said, mut after_said) = (said(&before), said(&after));
     before_said.remove(&target);
-    let is_wanted = after_said.remove(&target).is_some_and(|now| same(&now, value));
+    let is_wanted = match (after_said.remove(&target), value) {
+        (Some(now), Some(value)) => same(&now, value),
+        (now, value) => now.is_none() && value.is_none(),
+    };
     if !is_wanted {
-        return Err(refused("the format would make something else of it"));
+        return Err(refused(match value {
+            Some(_) => "the format would make something else of it",
+            None => "another value would be there then, such as through an anchor",
+        }));
     }
     let at = after.leaves.iter().position(|leaf| leaf.name == target);
     if at.is_some_and(|at| !after.literal_dollars(at).is_empty()) {

@@ -67,7 +67,7 @@ pub(super) fn put(
 }
 
 /// Where the text goes on after a value and the comma that may follow it, comments before it skipped.
-fn after_comma(text: &str, from: usize, end: usize) -> (usize, bool) {
+pub(super) fn after_comma(text: &str, from: usize, end: usize) -> (usize, bool) {
     let mut at = from;
     while at < end {
         let rest = &text[at..end];

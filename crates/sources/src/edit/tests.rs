@@ -1,6 +1,6 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
-use super::{Step, put};
+use super::{Step, put, take_out};
 use crate::Limits;
 use crate::format::Format;
 use crate::tree::{Lowering, Tree};
@@ -227,6 +227,40 @@ fn read(format: Format, text: &str) -> BTreeMap<String, Value> {
     leaves.map(|leaf| (keys.show(leaf.name), leaf.value)).collect()
 }
 
+/// Takes a value out if it is there, and looks at what else that did: nothing, but for a comment that
+/// stands on its line.
+fn taken_out(format: Format, text: &mut String, key: &str, crlf: bool) -> bool {
+    let mut expected = read(format, text);
+    let result = take_out(format, text, &path(key), Limits::default());
+    if expected.remove(key).is_none() {
+        assert!(result.is_err());
+        return false;
+    }
+    let story = format!("{format:?} {key}\n{text}");
+    let after = match result {
+        Ok(after) => after,
+        // What others stand for cannot be taken out.
+        Err(fault) => {
+            let help = fault.help.unwrap_or_default();
+            assert!(
+                help.contains("anchor") || text.contains("[[list]]"),
+                "{} {help}\n{story}",
+                fault.message
+            );
+            return false;
+        }
+    };
+    assert_eq!(read(format, &after), expected, "{story}\n---\n{after}");
+    let comments = |text: &str| text.matches("# c").count();
+    assert!(comments(&after) + 2 > comments(text), "{story}\n---\n{after}");
+    let kept = after.lines().filter(|line| text.lines().any(|other| other == *line)).count();
+    assert!(kept + 2 >= after.lines().count(), "{story}\n---\n{after}");
+    let bare = |text: &str| text.replace("\r\n", "").contains('\n');
+    assert!(!crlf || bare(text) || !bare(&after), "{story}\n---\n{after:?}");
+    *text = after;
+    true
+}
+
 /// Edit upon edit: each is done, and says just what was wanted besides what was there; no comment goes,
 /// and line ends stay what they were.
 #[test]
@@ -274,7 +308,7 @@ fn changes_what_is_wanted_and_nothing_else() {
         (Format::Ini, &["", "; # c\nbeta: 1\n\n[alpha]\nsize: 2\n# c\n[alpha.deep]\ner: \"3\"\n"]),
         (Format::Properties, &["", "# c\nalpha.size = 1\n! # c\nbeta: a\\\n   b\ngamma-ray c\n"]),
     ];
-    let mut done = 0;
+    let (mut done, mut gone) = (0, 0);
     for (format, texts) in starts {
         for (number, start) in texts.iter().enumerate() {
             for seed in 1..=60_u64 {
@@ -287,6 +321,10 @@ fn changes_what_is_wanted_and_nothing_else() {
                     let key = random.one(names);
                     let value = value(&mut random, format);
                     let mut expected = read(format, &text);
+                    if random.below(3) == 0 && taken_out(format, &mut text, key, crlf) {
+                        gone += 1;
+                        continue;
+                    }
                     let clashes = |other: &String| {
                         other.starts_with(&format!("{key}."))
                             || key.starts_with(&format!("{other}."))
@@ -315,5 +353,5 @@ fn changes_what_is_wanted_and_nothing_else() {
             }
         }
     }
-    assert!(done > 5_000, "{done}");
+    assert!(done > 4_000 && gone > 800, "{done} {gone}");
 }

@@ -51,6 +51,11 @@ pub(super) fn put(
     }
 }
 
+/// Whether what stands in a table stands in braces.
+pub(super) fn is_in_braces(text: &str, tree: &Tree<'_>, table: NodeId) -> bool {
+    stands(text, tree, table) == Stands::InBraces
+}
+
 /// How a table comes to be.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Stands {

@@ -84,7 +84,7 @@ fn replace(text: &str, node: &Node<'_>, value: &Value, in_flow: bool) -> Result<
 }
 
 /// Whether what stands in a table stands in braces.
-fn is_flow(text: &str, tree: &Tree<'_>, table: NodeId) -> bool {
+pub(super) fn is_flow(text: &str, tree: &Tree<'_>, table: NodeId) -> bool {
     let node = tree.node(table);
     matches!(node.kind, Kind::Table(_)) && text[node.at.start as usize..].starts_with('{')
 }
@@ -101,7 +101,7 @@ fn flow_entry(path: &[&str], value: &Value) -> Result<String, Fault> {
 }
 
 /// Where the last of all that stands in a node ends.
-fn whole_end(tree: &Tree<'_>, id: NodeId) -> usize {
+pub(super) fn whole_end(tree: &Tree<'_>, id: NodeId) -> usize {
     let mut end = 0;
     let mut open = vec![id];
     while let Some(id) = open.pop() {
