@@ -211,6 +211,42 @@ pub(crate) enum Command {
         #[arg(long)]
         with_local: bool,
     },
+    /// Take out what a layer says of a setting, and say what that changes
+    Drop {
+        /// The setting: its key or its variable
+        #[arg(value_name = "KEY")]
+        key: String,
+        /// The layer that is to say nothing of it, in the context of --in
+        #[arg(long, value_name = "LAYER")]
+        layer: String,
+        /// Only say what it would change
+        #[arg(long)]
+        dry_run: bool,
+        /// Look at the layers that describe where you stand too
+        #[arg(long)]
+        with_local: bool,
+    },
+    /// Move what one layer says of a setting to another, and say who gains and who loses by it
+    Move {
+        /// The setting: its key or its variable
+        #[arg(value_name = "KEY")]
+        key: String,
+        /// The layer that says it, in the context of --in
+        #[arg(long, value_name = "LAYER")]
+        from: String,
+        /// The layer that is to say it, in the same context
+        #[arg(long, value_name = "LAYER")]
+        to: String,
+        /// Write it even if a value that somebody has changes or goes
+        #[arg(long)]
+        accept_changes: bool,
+        /// Only say what it would change
+        #[arg(long)]
+        dry_run: bool,
+        /// Look at the layers that describe where you stand too
+        #[arg(long)]
+        with_local: bool,
+    },
     /// The effective settings, for a program to read
     Export {
         /// Settings to write, all without one: as list understands them

@@ -111,6 +111,9 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
                 everywhere: *everywhere,
                 with_local: *with_local,
                 act: commands::suppose::Act::Suppose,
+                command: "suppose",
+                moved: None,
+                keeps_values: false,
                 is_typed: false,
             };
             commands::suppose::run(supposing, &options)
@@ -118,11 +121,22 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         Some(Command::Put { key, value, layer, dry_run, with_local }) => {
             let options = commands::put::Options {
                 key,
-                value,
-                layer,
+                change: commands::put::Change::Put { value, layer },
                 dry_run: *dry_run,
                 with_local: *with_local,
             };
+            supposing(&asked, world, |supposing| commands::put::run(supposing, &options))
+        }
+        Some(Command::Drop { key, layer, dry_run, with_local }) => {
+            let (dry_run, with_local) = (*dry_run, *with_local);
+            let change = commands::put::Change::Drop { layer };
+            let options = commands::put::Options { key, change, dry_run, with_local };
+            supposing(&asked, world, |supposing| commands::put::run(supposing, &options))
+        }
+        Some(Command::Move { key, from, to, accept_changes, dry_run, with_local }) => {
+            let (dry_run, with_local) = (*dry_run, *with_local);
+            let change = commands::put::Change::Move { from, to, accept: *accept_changes };
+            let options = commands::put::Options { key, change, dry_run, with_local };
             supposing(&asked, world, |supposing| commands::put::run(supposing, &options))
         }
         Some(Command::Export { patterns, form, reveal }) => answer(&asked, world, |answering| {

@@ -205,3 +205,108 @@ fn does_what_it_foretold() {
         assert!(again.stdout.contains("Nothing was written: that is what it says already."));
     }
 }
+
+#[test]
+fn takes_out_and_moves_and_says_who_loses() {
+    let place = Place::demo();
+    let mut shown = String::new();
+    for command in [
+        &["drop", "alert.threshold_cm", "--layer", "by-region", "--in", "north", "--dry-run"][..],
+        &["drop", "alert.threshold_cm", "--layer", "by-region", "--in", "north"],
+        &["drop", "alert.threshold_cm", "--layer", "by-region", "--in", "north"],
+        &["drop", "alert.recipients", "--layer", "on-duty", "--in", "north,production"],
+        &["drop", "alert", "--layer", "defaults"],
+        &[
+            "move",
+            "collector.poll_seconds",
+            "--from",
+            "by-environment",
+            "--to",
+            "defaults",
+            "--in",
+            "production",
+        ],
+        &[
+            "move",
+            "collector.poll_seconds",
+            "--from",
+            "by-environment",
+            "--to",
+            "defaults",
+            "--in",
+            "production",
+            "--accept-changes",
+        ],
+        &[
+            "move",
+            "web.banner",
+            "--from",
+            "by-environment",
+            "--to",
+            "deployment",
+            "--in",
+            "staging",
+        ],
+        &[
+            "move",
+            "web.banner",
+            "--from",
+            "by-environment",
+            "--to",
+            "deployment",
+            "--in",
+            "staging",
+        ],
+        &["move", "web.banner", "--from", "defaults", "--to", "defaults"],
+        &["move", "web.banner", "--from", "defaults", "--to", "process"],
+        &[
+            "move",
+            "database.password",
+            "--from",
+            "deployment",
+            "--to",
+            "defaults",
+            "--in",
+            "production",
+        ],
+    ] {
+        shown.push_str(&format!("=== {}\n{}\n", command.join(" "), place.run(command).all()));
+    }
+    settled(|| assert_snapshot!("takes_out_and_moves_and_says_who_loses", shown));
+    assert!(!text(&place, "settings/regions/north.json").contains("threshold_cm"));
+    assert!(text(&place, "settings/scopes.toml").contains("\nvariables = {}\n"));
+    assert!(text(&place, "settings/defaults.toml").contains("\npoll_seconds = 20"));
+    assert!(!text(&place, "settings/production.yaml").contains("poll_seconds"));
+    assert!(text(&place, "deploy.env").ends_with("\nexport TIDE_WEB__BANNER=rehearsal\n"));
+    // What was refused is as it was.
+    assert!(text(&place, "deploy.env").contains("demo-password-of-the-deployment"));
+}
+
+/// A value goes to its new place first: if it cannot be taken out of the old one, it stands in both.
+#[cfg(unix)]
+#[test]
+fn loses_no_value_on_the_way() {
+    use std::os::unix::fs::PermissionsExt as _;
+    let project = "justwhy = 1\n[[layer]]\nname = \"a\"\nfile = \"a.toml\"\n[[layer]]\nname = \"b\"\nfile = \"b.toml\"\n";
+    let place = Place::new(&[("justwhy.toml", project), ("a.toml", "x = 1\n"), ("b.toml", "")]);
+    let path = place.path().join("a.toml");
+    std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o444)).unwrap();
+    let run = place.run(&["move", "x", "--from", "a", "--to", "b"]);
+    assert_eq!(run.code, 2, "{}", run.all());
+    assert!(
+        run.stderr.contains("b.toml was written before, so that the value stands in both"),
+        "{}",
+        run.stderr
+    );
+    assert_eq!(
+        (text(&place, "a.toml"), text(&place, "b.toml")),
+        ("x = 1\n".to_owned(), "x = 1\n".to_owned())
+    );
+    std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o644)).unwrap();
+    let run = place.run(&["move", "x", "--from", "a", "--to", "b"]);
+    assert_eq!(run.code, 0, "{}", run.all());
+    assert_eq!(
+        (text(&place, "a.toml"), text(&place, "b.toml")),
+        (String::new(), "x = 1\n".to_owned())
+    );
+}

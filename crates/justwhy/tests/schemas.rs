@@ -23,7 +23,7 @@ fn every_output_fits_its_schema() {
     let text = std::fs::read_to_string(far.path().join("justwhy.toml")).unwrap();
     let text = text.replace("file = \"settings/scopes.toml\"", "url = \"https://hq.example\"");
     far.file("justwhy.toml", text.as_bytes());
-    let asked: [(&str, &Place, &[&str]); 33] = [
+    let asked: [(&str, &Place, &[&str]); 35] = [
         ("grid", &demo, &["grid", "--across", "environment,region"]),
         ("compare", &demo, &["compare", "production,north", "staging"]),
         ("compare", &far, &["compare", "production", "dev", "--offline"]),
@@ -31,6 +31,8 @@ fn every_output_fits_its_schema() {
         ("suppose", &demo, &["suppose", "--variable", "TIDE_ENV=production"]),
         ("suppose", &demo, &["suppose", "--put", "alert.threshold_cm=high", "--layer", "defaults"]),
         ("suppose", &demo, &["put", "alert.contact", "x", "--layer", "defaults", "--dry-run"]),
+        ("suppose", &demo, &["drop", "web.domain", "--layer", "defaults", "--dry-run"]),
+        ("suppose", &demo, &["move", "web.domain", "--from", "defaults", "--to", "deployment"]),
         ("export", &demo, &["export", "--as", "env"]),
         ("export", &demo, &["export", "--as", "json", "--reveal", "web"]),
         ("refused", &demo, &["export", "--as", "env", "--in", "production"]),

@@ -15,7 +15,7 @@ fn drive_all(
     extra: &[&str],
     mut look: impl FnMut(&str, &str),
 ) {
-    let commands: [&[&str]; 40] = [
+    let commands: [&[&str]; 42] = [
         &["grid", "**", "--across", "environment,region"],
         &["grid", "--across", "environment", "--output", "html"],
         &["compare", "production,alerts", "staging,forecast"],
@@ -25,6 +25,8 @@ fn drive_all(
         &["suppose", "--put", "database.password=barnacle-in-a-urk", "--layer", "defaults"],
         &["put", "sms.api_key", "barnacle-in-a-urk", "--layer", "defaults", "--dry-run"],
         &["put", "web.greeting", "${sms.api_key}", "--layer", "defaults", "--dry-run"],
+        &["drop", "sms.api_key", "--layer", "by-environment", "--dry-run"],
+        &["move", "database.password", "--from", "deployment", "--to", "defaults", "--dry-run"],
         &["export", "--as", "env"],
         &["export", "--as", "shell"],
         &["export", "--as", "json"],

@@ -81,15 +81,14 @@ impl FileEdit {
     pub fn write(&self) -> Result<(), Error> {
         self.replace().map_err(|why| {
             let (reason, help) = match why {
-                Refusal::Io(what, error) => (format!("{what}: {error}"), "nothing was written"),
+                Refusal::Io(what, error) => (format!("{what}: {error}"), "it is as it was"),
                 Refusal::Changed => (
                     "somebody else has changed it meanwhile".to_owned(),
-                    "nothing was written; look at what it says now, and try again",
+                    "look at what it says now, and try again",
                 ),
-                Refusal::ReadOnly => (
-                    "it is read-only".to_owned(),
-                    "nothing was written; make it writable if it is to be edited",
-                ),
+                Refusal::ReadOnly => {
+                    ("it is read-only".to_owned(), "make it writable if it is to be edited")
+                }
             };
             Error::new("not-written", format!("{} was not written: {reason}", self.path)).help(help)
         })

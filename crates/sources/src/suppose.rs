@@ -24,8 +24,8 @@ pub struct Supposition<'w> {
     /// What scopes of stores that are no files would say: the store, the scope, the variable.
     said: BTreeMap<(String, String, String), Arc<str>>,
     without: Vec<String>,
-    /// The files that would say something else, by their paths as people are shown them.
-    edits: BTreeMap<String, FileEdit>,
+    /// The files that would say something else, in the order in which that was supposed.
+    edits: Vec<FileEdit>,
 }
 
 impl std::fmt::Debug for Supposition<'_> {
@@ -38,7 +38,7 @@ impl<'w> Supposition<'w> {
     /// Everything is as it is.
     pub fn of(world: &'w dyn World) -> Supposition<'w> {
         let world = Overlay::new(world, world.variables());
-        Supposition { world, said: BTreeMap::new(), without: Vec::new(), edits: BTreeMap::new() }
+        Supposition { world, said: BTreeMap::new(), without: Vec::new(), edits: Vec::new() }
     }
 
     /// A process variable has this value, or is not set.
@@ -67,6 +67,20 @@ impl<'w> Supposition<'w> {
         destination: &Destination,
         value: &Value,
     ) -> Result<(), Error> {
+        self.say(project, destination, Some(value))
+    }
+
+    /// A layer says nothing of it any more.
+    pub fn take_out(&mut self, project: &Project, destination: &Destination) -> Result<(), Error> {
+        self.say(project, destination, None)
+    }
+
+    fn say(
+        &mut self,
+        project: &Project,
+        destination: &Destination,
+        value: Option<&Value>,
+    ) -> Result<(), Error> {
         let steps = |path: &KeyPath| -> Vec<Step> {
             path.segments().map(|name| Step::Name(name.to_owned())).collect()
         };
@@ -78,7 +92,7 @@ impl<'w> Supposition<'w> {
                     let message = format!("nobody knows how to write {path}");
                     return Err(Error::new("bad-edit", message).at(path, None));
                 };
-                self.edit(project, path, format, &steps(&destination.name), value)
+                self.edit(project, path, (format, &steps(&destination.name)), value)
             }
             Holder::Values => {
                 let mut path = vec![
@@ -87,27 +101,33 @@ impl<'w> Supposition<'w> {
                     Step::Name("values".to_owned()),
                 ];
                 path.extend(steps(&destination.name));
-                self.edit(project, &project.file, Format::Toml, &path, value)
+                self.edit(project, &project.file, (Format::Toml, &path), value)
             }
             Holder::Scope { store, scope } => {
                 let kept = project.stores.iter().find(|it| it.name == *store);
                 let variable = destination.name.segments().next().unwrap_or_default();
-                match kept.map(|store| &store.kept) {
-                    Some(Kept::File(path)) => {
+                match (kept.map(|store| &store.kept), value) {
+                    (Some(Kept::File(path)), _) => {
                         let mut steps: Vec<Step> = ["scope", scope, "variables", variable]
                             .map(|name| Step::Name(name.to_owned()))
                             .into();
                         let text = self.text(project, path)?;
-                        if edit::is_table(text.1.text(), &steps) {
+                        // What else is said about it goes with it.
+                        if value.is_some() && edit::is_table(text.1.text(), &steps) {
                             steps.push(Step::Name("value".to_owned()));
                         }
-                        self.edit(project, path, Format::Toml, &steps, value)
+                        self.edit(project, path, (Format::Toml, &steps), value)
                     }
-                    _ => {
+                    (_, Some(value)) => {
                         let said = value.as_text().map_or_else(|| value.show(), str::to_owned);
                         let by = (store.clone(), scope.clone(), variable.to_owned());
                         self.said.insert(by, said.into());
                         Ok(())
+                    }
+                    (_, None) => {
+                        let message = "taking out of a store that is no file is not supported yet";
+                        let error = Error::new("bad-edit", message);
+                        Err(error.help("nothing was written; the store's own program can do it"))
                     }
                 }
             }
@@ -138,9 +158,8 @@ impl<'w> Supposition<'w> {
         &mut self,
         project: &Project,
         path: &str,
-        format: Format,
-        steps: &[Step],
-        value: &Value,
+        (format, steps): (Format, &[Step]),
+        value: Option<&Value>,
     ) -> Result<(), Error> {
         let full = project.folder.join(path);
         let bytes = self.world.read_file(&full, project.limits.file_bytes).ok();
@@ -148,26 +167,27 @@ impl<'w> Supposition<'w> {
         let is_json = matches!(format, Format::Json | Format::Jsonc);
         let is_new = before.text().trim().is_empty();
         let text = if is_new && is_json { "{}\n" } else { before.text() };
-        let after = edit::put(format, text, steps, value, project.limits).map_err(|fault| {
+        let after = match value {
+            Some(value) => edit::put(format, text, steps, value, project.limits),
+            None => edit::take_out(format, text, steps, project.limits),
+        };
+        let after = after.map_err(|fault| {
             let fault = crate::tree::Fault { code: "bad-edit", ..fault };
             reader::attach(fault, path, &before)
         })?;
         let mark = if has_mark { "\u{feff}" } else { "" };
         let after = [mark, &after].concat().into_bytes();
         self.world.write(&full, after.clone());
-        let edit = self.edits.entry(path.to_owned()).or_insert_with(|| FileEdit {
-            path: path.to_owned(),
-            full,
-            before: bytes,
-            after: Vec::new(),
-        });
-        edit.after = after;
+        match self.edits.iter_mut().find(|edit| edit.path == path) {
+            Some(edit) => edit.after = after,
+            None => self.edits.push(FileEdit { path: path.to_owned(), full, before: bytes, after }),
+        }
         Ok(())
     }
 
-    /// The files that would say something else.
+    /// The files that would say something else, in the order in which that was supposed.
     pub fn edits(&self) -> impl Iterator<Item = &FileEdit> {
-        self.edits.values().filter(|edit| edit.changes_anything())
+        self.edits.iter().filter(|edit| edit.changes_anything())
     }
 
     /// Whether a store that is no file would say something else.

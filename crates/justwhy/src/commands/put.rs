@@ -1,6 +1,7 @@
-//! `put`: a value is written where a layer is told of it; what that changes is said first.
+//! `put`, `drop` and `move`: a value is written where a layer is told of it, taken out there, or both; what
+//! that changes is said first.
 
-use super::suppose::{self, Act, Supposing};
+use super::suppose::{self, Act, Move, Supposing};
 use crate::run::Outcome;
 use justwhy_core::KeyPath;
 use justwhy_sources::{EditLock, Error, Project};
@@ -10,19 +11,42 @@ use std::time::Duration;
 /// How long others may edit before it is given up.
 const PATIENCE: Duration = Duration::from_secs(60);
 
-/// The options of the command.
+/// The options of each of them.
 pub(crate) struct Options<'a> {
     pub(crate) key: &'a str,
-    pub(crate) value: &'a str,
-    pub(crate) layer: &'a str,
+    pub(crate) change: Change<'a>,
     pub(crate) dry_run: bool,
     pub(crate) with_local: bool,
 }
 
+/// What is done to what layers say of a setting.
+#[derive(Clone, Copy)]
+pub(crate) enum Change<'a> {
+    Put {
+        value: &'a str,
+        layer: &'a str,
+    },
+    Drop {
+        layer: &'a str,
+    },
+    /// `accept`: whether values that somebody has may change.
+    Move {
+        from: &'a str,
+        to: &'a str,
+        accept: bool,
+    },
+}
+
 pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
+    let command = match options.change {
+        Change::Put { .. } => "put",
+        Change::Drop { .. } => "drop",
+        Change::Move { .. } => "move",
+    };
     if supposing.given.keys().next().is_some() {
-        let error = Error::new("bad-argument", "put writes, and --set and --unset only try");
+        let message = format!("{command} writes, and --set and --unset only try");
+        let error = Error::new("bad-argument", message);
         return Err(one(error.help("leave them out, or ask suppose")));
     }
     let key = KeyPath::parse(options.key).map_err(|error| {
@@ -30,10 +54,27 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         one(error.help("write it as list shows it, or name its variable"))
     })?;
     let project = Project::load(supposing.world, supposing.common.project.as_deref())?;
-    let value = match options.value {
-        "-" => read_value(project.limits.file_bytes).map_err(one)?,
-        value => value.to_owned(),
-    };
+    let (mut puts, mut layer, mut moved, mut keeps_values) = (Vec::new(), None, None, false);
+    let mut is_typed = false;
+    match options.change {
+        Change::Put { value, layer: to } => {
+            is_typed = value != "-";
+            let value = match is_typed {
+                true => value.to_owned(),
+                false => read_value(project.limits.file_bytes).map_err(one)?,
+            };
+            puts.push((key.clone(), Some(value)));
+            layer = Some(to);
+        }
+        Change::Drop { layer: from } => {
+            puts.push((key.clone(), None));
+            layer = Some(from);
+        }
+        Change::Move { from, to, accept } => {
+            moved = Some(Move { key: &key, from, to });
+            keeps_values = !accept;
+        }
+    }
     // From here on nobody else edits, so that what is foretold is what happens.
     let lock = match options.dry_run {
         true => None,
@@ -45,11 +86,14 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
             variables: &[],
             no_variables: &[],
             without: &[],
-            puts: &[(key, value)],
-            layer: Some(options.layer),
+            puts: &puts,
+            layer,
+            moved,
+            keeps_values,
             everywhere: true,
             with_local: options.with_local,
-            is_typed: options.value != "-",
+            is_typed,
+            command,
             act: if options.dry_run { Act::WriteNothing } else { Act::Write },
         },
     )?;

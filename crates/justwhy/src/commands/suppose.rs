@@ -12,9 +12,9 @@ use crate::progress::Progress;
 use crate::run::{Outcome, exhausted, limits};
 use crate::select;
 use justwhy_core::{
-    Answers, Context, ContextSet, Difference, Effect, Effects, Explanation, Holder, KeyId, KeyPath,
-    Resolution, Row, Survey, Tale, Verdict, as_written, destination, in_words, is_env_name,
-    is_secret_name, list_values, sum_up,
+    Answers, Context, ContextSet, Destination, Difference, Effect, Effects, Explanation, Holder,
+    KeyId, KeyPath, Resolution, Row, Survey, Tale, Value, Verdict, as_written, destination,
+    in_words, is_env_name, is_secret_name, list_values, sum_up,
 };
 use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
 use justwhy_stores::Client;
@@ -31,13 +31,28 @@ pub(crate) struct Options<'a> {
     pub(crate) no_variables: &'a [String],
     pub(crate) without: &'a [String],
     /// `KEY=VALUE`.
-    pub(crate) puts: &'a [(KeyPath, String)],
+    /// What the layer is to say of settings, or that it is to say nothing.
+    pub(crate) puts: &'a [(KeyPath, Option<String>)],
     pub(crate) layer: Option<&'a str>,
+    /// A setting whose value goes from one layer to another.
+    pub(crate) moved: Option<Move<'a>>,
+    /// Whether nothing is written if anybody's value would change or go.
+    pub(crate) keeps_values: bool,
     pub(crate) everywhere: bool,
     pub(crate) with_local: bool,
     pub(crate) act: Act,
+    /// The name of the command.
+    pub(crate) command: &'static str,
     /// Whether the values stand on the command line of something that writes.
     pub(crate) is_typed: bool,
+}
+
+/// A setting whose value goes from one layer to another.
+#[derive(Clone, Copy)]
+pub(crate) struct Move<'a> {
+    pub(crate) key: &'a KeyPath,
+    pub(crate) from: &'a str,
+    pub(crate) to: &'a str,
 }
 
 /// What is done with it.
@@ -89,7 +104,7 @@ pub(crate) struct Body {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Supposed {
-    /// `set`, `unset`, `variable`, `no-variable`, `without` or `put`.
+    /// `set`, `unset`, `variable`, `no-variable`, `without`, `put` or `drop`.
     act: &'static str,
     /// The setting, variable or layer.
     what: String,
@@ -221,9 +236,12 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     if !with_local {
         notes.push_str(&unheard(look, &supposed, &left_out));
     }
+    let is_lost = |effect: &Effect<Shown>| effect.difference != Difference::OnlyRight;
+    let is_refused = options.keeps_values && effects.changed.iter().any(is_lost);
     let written = match options.act {
         Act::Suppose => None,
         Act::WriteNothing => Some(Vec::new()),
+        Act::Write if is_refused => Some(Vec::new()),
         Act::Write => Some(write(&supposition).map_err(one)?),
     };
     let result = match is_json {
@@ -247,16 +265,20 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
                 left_out,
                 written,
             };
-            let command = if options.act == Act::Suppose { "suppose" } else { "put" };
-            json::text(&json::Answer::new(command, &before.head, body))
+            json::text(&json::Answer::new(options.command, &before.head, body))
         }
         false => {
             let looked_at = pairs.len();
-            let telling =
-                Telling { look, before: &before, after: &after, looked_at, act: options.act };
+            let told_as = if is_refused { Act::WriteNothing } else { options.act };
+            let telling = Telling { look, before: &before, after: &after, looked_at, act: told_as };
             let mut text = telling.text(&supposed, &effects, (&findings, &mended), &left_out);
             if let Some(written) = written {
                 let told = match (options.act, written.as_slice()) {
+                    _ if is_refused => {
+                        "Nothing was written: a value that somebody has changes or goes \
+                                        (--accept-changes writes it all the same)."
+                            .to_owned()
+                    }
                     (Act::WriteNothing, _) => "Nothing was written (--dry-run).".to_owned(),
                     (_, []) => "Nothing was written: that is what it says already.".to_owned(),
                     (_, files) => format!("Written to {}.", list_values(files, "and")),
@@ -267,7 +289,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
             text
         }
     };
-    Ok(Outcome { result, notes, code: 0 })
+    Ok(Outcome { result, notes, code: u8::from(is_refused) })
 }
 
 /// Writes what was supposed; gives the files.
@@ -279,7 +301,13 @@ fn write(supposition: &Supposition<'_>) -> Result<Vec<String>, Error> {
     }
     let mut written = Vec::new();
     for edit in supposition.edits() {
-        edit.write()?;
+        edit.write().map_err(|error| match written.as_slice() {
+            [] => error.help("nothing was written"),
+            files => {
+                let files = list_values(files, "and");
+                error.help(format!("{files} was written before, so that the value stands in both"))
+            }
+        })?;
         written.push(edit.path.clone());
     }
     Ok(written)
@@ -371,51 +399,142 @@ fn suppose(
         supposition.without(project, layer)?;
         supposed.push(plain("without", layer.clone()));
     }
-    if let Some(layer) = options.layer {
-        put(supposing, options, (project, layer), supposition, &mut supposed)?;
+    if options.layer.is_some() || options.moved.is_some() {
+        edit(supposing, options, project, supposition, &mut supposed)?;
     }
     Ok((supposed, notes))
 }
 
-fn put(
+/// Supposes what is to be written and taken out, where that is done in the context of `--in`.
+fn edit(
     supposing: &Supposing<'_>,
     options: &Options<'_>,
-    (project, layer): (&Project, &str),
+    project: &Project,
     supposition: &mut Supposition<'_>,
     supposed: &mut Vec<Supposed>,
 ) -> Result<(), Error> {
     let Supposing { common, stores, world, .. } = *supposing;
-    let index = project.layer_named(layer)?;
+    // A misspelt layer is told of before anything is read.
+    let moved = options.moved.iter().flat_map(|moved| [moved.from, moved.to]);
+    for layer in options.layer.into_iter().chain(moved) {
+        project.layer_named(layer)?;
+    }
     let nothing = Arguments::default();
     let elsewhere = Elsewhere::new(project, world, &nothing).asking(Some(stores));
     let readings = elsewhere.read(elsewhere.here(common.context.as_deref())?)?;
     let answers = Answers::new(Resolution::of(Arc::new(readings)), &elsewhere, limits(project));
-    let resolution = answers.resolution();
+    let mut editor = Editor { project, answers: &answers, supposition, supposed };
     for (path, text) in options.puts {
-        let path = select::path_meant(resolution, path.clone())?;
-        let place = destination(&answers, index, &path)
+        let layer = options.layer.unwrap_or_default();
+        let path = select::path_meant(answers.resolution(), path.clone())?;
+        match text {
+            Some(text) => editor.put(layer, &path, &Said::Given(text))?,
+            None => editor.take_out(layer, &path)?,
+        }
+    }
+    if let Some(Move { key, from, to }) = options.moved {
+        if from == to {
+            let error = Error::new("bad-argument", format!("{from} is both --from and --to"));
+            return Err(error.help("name two layers"));
+        }
+        let path = select::path_meant(answers.resolution(), key.clone())?;
+        let (place, _) = editor.place(from, &path)?;
+        let Some(value) = place.says.clone() else { return editor.take_out(from, &path) };
+        // First there, then not here any more: whatever happens between, nothing is lost.
+        match (value.as_text(), place.is_untyped) {
+            (Some(text), true) => editor.put(to, &path, &Said::Given(text))?,
+            _ => editor.put(to, &path, &Said::Written(&value))?,
+        }
+        editor.take_out(from, &path)?;
+    }
+    Ok(())
+}
+
+/// What a layer is to say.
+enum Said<'s> {
+    /// A text that a person gave, or one from where everything is a text.
+    Given(&'s str),
+    /// A value.
+    Written(&'s Value),
+}
+
+/// Supposes edits, and notes them.
+struct Editor<'e, 'a, 'w> {
+    project: &'e Project,
+    answers: &'e Answers<'a>,
+    supposition: &'e mut Supposition<'w>,
+    supposed: &'e mut Vec<Supposed>,
+}
+
+impl Editor<'_, '_, '_> {
+    /// Where the layer is told of the setting, and that place for people.
+    fn place(&self, layer: &str, path: &KeyPath) -> Result<(Destination, String), Error> {
+        let index = self.project.layer_named(layer)?;
+        let place = destination(self.answers, index, path)
             .map_err(|none| Error::new("bad-edit", none.problem).help(none.help))?;
-        let key = resolution.keys().find(KeyId::ROOT, &path);
-        let declared = key.and_then(|key| resolution.readings().catalogue.declared(key));
-        let like = key.filter(|key| resolution.is_setting(*key));
-        let like =
-            like.and_then(|key| Explanation::of(&answers, key).effective().map(|it| it.kind()));
-        let value = as_written(text, &place, declared.map(|it| &*it.shape), like);
-        supposition.put(project, &place, &value)?;
         let at = match &place.holder {
             Holder::File(path) => path.clone(),
-            Holder::Values => project.file.clone(),
+            Holder::Values => self.project.file.clone(),
             Holder::Scope { store, scope } => format!("the scope {scope} of {store}"),
         };
+        Ok((place, at))
+    }
+
+    fn key(&self, path: &KeyPath) -> Option<KeyId> {
+        self.answers.resolution().keys().find(KeyId::ROOT, path)
+    }
+
+    fn put(&mut self, layer: &str, path: &KeyPath, said: &Said<'_>) -> Result<(), Error> {
+        let (place, at) = self.place(layer, path)?;
+        let (resolution, key) = (self.answers.resolution(), self.key(path));
+        let value = match said {
+            Said::Written(Value::Unread) => {
+                let message = format!("what is said of {path} cannot be read");
+                return Err(Error::new("bad-edit", message).help("put it where it is to stand"));
+            }
+            Said::Written(value) => (*value).clone(),
+            Said::Given(text) => {
+                let declared = key.and_then(|key| resolution.readings().catalogue.declared(key));
+                let like = key.filter(|key| resolution.is_setting(*key));
+                let like = like.and_then(|key| {
+                    Explanation::of(self.answers, key).effective().map(|it| it.kind())
+                });
+                as_written(text, &place, declared.map(|it| &*it.shape), like)
+            }
+        };
+        self.supposition.put(self.project, &place, &value)?;
         let (what, layer) = (path.to_string(), Some(layer.to_owned()));
         let is_secret = match key {
-            Some(key) => answers.is_secret(key),
+            Some(key) => self.answers.is_secret(key),
             None => is_secret_name(&what),
         };
         let (act, because) = ("put", None);
-        supposed.push(Supposed { act, what, layer, at: Some(at), because, is_secret });
+        self.supposed.push(Supposed { act, what, layer, at: Some(at), because, is_secret });
+        Ok(())
     }
-    Ok(())
+
+    fn take_out(&mut self, layer: &str, path: &KeyPath) -> Result<(), Error> {
+        let (place, at) = self.place(layer, path)?;
+        if place.says.is_none() {
+            let resolution = self.answers.resolution();
+            let is_setting = |key: KeyId| resolution.is_setting(key);
+            let key = self.key(path).filter(|key| !is_setting(*key));
+            let error = |message| Error::new("bad-edit", message);
+            return Err(
+                match key.is_some_and(|key| resolution.keys().below(key).any(is_setting)) {
+                    true => error(format!("{path} is a branch, and no setting"))
+                        .help(format!("name one of those that justwhy list {path} shows")),
+                    false => error(format!("{layer} says nothing of {path} there ({at})"))
+                        .help(format!("justwhy explain {path} shows what says something")),
+                },
+            );
+        }
+        self.supposition.take_out(self.project, &place)?;
+        let (what, layer) = (path.to_string(), Some(layer.to_owned()));
+        let (act, because, is_secret) = ("drop", None, false);
+        self.supposed.push(Supposed { act, what, layer, at: Some(at), because, is_secret });
+        Ok(())
+    }
 }
 
 /// Of what would be written and would not decide: why it does not.
@@ -453,9 +572,9 @@ fn say_what_decides_nothing(
 
 /// What the options of the name `--put` say. Errors name the option by its number: its text may hold a
 /// secret.
-pub(crate) fn puts(given: &[String]) -> Result<Vec<(KeyPath, String)>, Error> {
+pub(crate) fn puts(given: &[String]) -> Result<Vec<(KeyPath, Option<String>)>, Error> {
     let one = |(at, text): (usize, &String)| {
-        key_and_value(text, at + 1).map(|(path, value)| (path, value.to_owned()))
+        key_and_value(text, at + 1).map(|(path, value)| (path, Some(value.to_owned())))
     };
     given.iter().enumerate().map(one).collect()
 }
@@ -560,7 +679,10 @@ impl Telling<'_> {
         let told: Vec<String> = supposed.iter().map(Supposed::told).collect();
         let what = match self.act {
             Act::Suppose => format!("Supposing {}.", list_values(&told, "and")),
-            _ => supposed.iter().map(Supposed::told_as_written).collect(),
+            _ => {
+                let told: Vec<String> = supposed.iter().map(Supposed::told_as_written).collect();
+                told.join(" ")
+            }
         };
         look.paragraph(&mut out, &what, "");
         for (put, because) in supposed.iter().filter_map(|it| Some((it, it.because.as_ref()?))) {
@@ -671,11 +793,11 @@ impl Supposed {
     /// The sentence that says where it goes.
     fn told_as_written(&self) -> String {
         let at = self.at.as_deref().unwrap_or_default();
-        format!(
-            "{} goes to {at}, which {} reads.",
-            self.what,
-            self.layer.as_deref().unwrap_or_default()
-        )
+        let layer = self.layer.as_deref().unwrap_or_default();
+        match self.act {
+            "drop" => format!("{} is taken out of {at}, which {layer} reads.", self.what),
+            _ => format!("{} goes to {at}, which {layer} reads.", self.what),
+        }
     }
 
     fn told(&self) -> String {

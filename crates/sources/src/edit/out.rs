@@ -92,6 +92,14 @@ fn out_of_braces(
     let close = tree.node(table).at.end as usize;
     let before = tree.entries(table).take_while(|id| *id != there).last();
     let (after, has_comma) = json::after_comma(text, end, close);
+    let open = tree.node(table).at.start as usize;
+    let inside = open + 1..close.saturating_sub(1).max(open + 1);
+    let is_blank =
+        |range: std::ops::Range<usize>| text.get(range).is_some_and(|text| text.trim().is_empty());
+    let is_alone = before.is_none() && tree.entries(table).nth(1).is_none();
+    if is_alone && is_blank(inside.start..start) && is_blank(after..inside.end) {
+        return Ok(Splice { range: inside, with: String::new() });
+    }
     if has_comma || before.is_none() {
         let between = text[end..after].trim_end_matches(',').trim();
         let blanks = text[after..].len() - text[after..].trim_start_matches([' ', '\t']).len();
