@@ -32,7 +32,11 @@ fn every_output_fits_its_schema() {
         ("suppose", &demo, &["suppose", "--put", "alert.threshold_cm=high", "--layer", "defaults"]),
         ("suppose", &demo, &["put", "alert.contact", "x", "--layer", "defaults", "--dry-run"]),
         ("suppose", &demo, &["drop", "web.domain", "--layer", "defaults", "--dry-run"]),
-        ("suppose", &demo, &["move", "web.domain", "--from", "defaults", "--to", "deployment"]),
+        (
+            "suppose",
+            &demo,
+            &["move", "web.domain", "--from", "defaults", "--to", "deployment", "--in", "staging"],
+        ),
         ("export", &demo, &["export", "--as", "env"]),
         ("export", &demo, &["export", "--as", "json", "--reveal", "web"]),
         ("refused", &demo, &["export", "--as", "env", "--in", "production"]),
