@@ -19,6 +19,8 @@ pub struct Destination {
     pub says: Option<Value>,
     /// Whether everything is a text there.
     pub is_untyped: bool,
+    /// The revision in which a store has it, if it tells.
+    pub revision: Option<u64>,
 }
 
 /// What a value is written into.
@@ -108,7 +110,7 @@ pub fn destination(
         Holder::Values => false,
         Holder::File(_) => sources_of(answers, index).next().is_some_and(|it| it.untyped),
     };
-    Ok(Destination { layer: index, holder, name, says: None, is_untyped })
+    Ok(Destination { layer: index, holder, name, says: None, is_untyped, revision: None })
 }
 
 /// Where the layer says something of the setting already.
@@ -151,6 +153,7 @@ fn said(
         name,
         says: Some(says),
         is_untyped: reading.untyped,
+        revision: resolution.note(candidate).and_then(|note| note.revision),
     }))
 }
 

@@ -42,6 +42,7 @@ fn main() -> ExitCode {
         &arguments,
         vec![
             test("etcd_answers_as_a_file_does", answers_as_a_file_does),
+            test("etcd_is_written_to", is_written_to),
             test("etcd_lets_in_by_user_and_password_or_by_token", lets_in_by_password_or_token),
             test("etcd_is_trusted_by_its_certificate", is_trusted_by_its_certificate),
             test("etcd_takes_one_of_two_writers", takes_one_of_two_writers),
@@ -206,6 +207,35 @@ fn answers_as_a_file_does() {
     assert_eq!(run.code, 2);
     assert!(run.stderr.contains("/tides/everyone/TIDE_X"), "{}", run.stderr);
     assert!(!run.all().contains("canary"), "{}", run.all());
+}
+
+/// `put`, `drop` and `move` write to etcd, and leave alone whom a variable is meant for.
+fn is_written_to() {
+    let node = Node::alone();
+    fill(&node.address, None);
+    let remote = remote(&[&node.address], "", "");
+    allow_without_token(&remote, &[&node.address], "");
+    let key = encode("/tides/everyone/TIDE_POOL__MAX");
+    let held = json!({ "value": "8", "visible_to": { "service": "gauges" } }).to_string();
+    node.call("/v3/kv/put", &json!({ "key": key, "value": encode(&held) }));
+    let value = |context: &str| {
+        let run = remote.run(&["list", "pool.max", "--in", context, "--output", "json"]);
+        let answer: Value = serde_json::from_str(&run.stdout).unwrap();
+        answer["settings"][0]["value"].clone()
+    };
+    let put = ["put", "pool.max", "9", "--layer", "for-everyone", "--in", "service=gauges"];
+    let run = remote.run(&put);
+    assert!(run.stdout.contains("Written to the scope everyone of hq."), "{}", run.all());
+    assert_eq!((value("service=gauges"), value("service=collector")), (json!(9), json!(4)));
+    let drop = ["drop", "pool.max", "--layer", "for-everyone", "--in", "service=gauges"];
+    let run = remote.run(&drop);
+    assert_eq!((run.code, value("service=gauges")), (0, json!(4)), "{}", run.all());
+    let run = remote.run(&["put", "web.banner", "high \"water\"", "--layer", "for-everyone"]);
+    assert_eq!(run.code, 0, "{}", run.all());
+    let run = remote.run(&["move", "web.banner", "--from", "for-everyone", "--to", "defaults"]);
+    assert_eq!(run.code, 0, "{}", run.all());
+    let project = std::fs::read_to_string(remote.place.path().join("justwhy.toml")).unwrap();
+    assert!(project.contains("high \\\"water\\\""), "{project}");
 }
 
 fn lets_in_by_password_or_token() {

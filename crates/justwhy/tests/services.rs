@@ -757,3 +757,85 @@ fn every_fault_of_etcd_is_told_and_another_node_asked() {
         seen.iter().all(|seen| seen.head.to_lowercase().contains("authorization: canary-token"))
     );
 }
+
+/// `put`, `drop` and `move` write a scope of the service as they write a file.
+#[test]
+fn what_is_put_is_written_to_the_service() {
+    let service = Service::with(SCOPES);
+    let remote = Remote::at(&service.address, &service.writer);
+    remote.allow(&service.address, "");
+    let put = |value: &str, more: &[&str]| {
+        remote.run(&[&["put", "pool.max", value, "--layer", "for-everyone"], more].concat())
+    };
+    let value = |key: &str| {
+        let run = remote.run(&["list", key, "--output", "json"]);
+        let answer: serde_json::Value = serde_json::from_str(&run.stdout).unwrap();
+        let setting = &answer["settings"][0];
+        (setting["value"].clone(), setting["winner"]["layer"].clone())
+    };
+    let dry = put("9", &["--dry-run"]);
+    assert!(
+        dry.code == 0 && dry.stdout.contains("Nothing was written (--dry-run)."),
+        "{}",
+        dry.all()
+    );
+    assert_eq!(value("pool.max"), (8.into(), "for-everyone".into()));
+    let done = put("9", &[]);
+    assert!(done.stdout.contains("Written to the scope everyone of hq."), "{}", done.all());
+    assert_eq!(value("pool.max"), (9.into(), "for-everyone".into()));
+    // A new one, a secret one, one that goes, and one that goes elsewhere.
+    let run = remote.run(&["put", "web.banner", "high water", "--layer", "for-everyone"]);
+    assert_eq!((run.code, value("web.banner").0), (0, "high water".into()), "{}", run.all());
+    let mut command = remote.command(&["put", "sms.password", "-", "--layer", "for-everyone"]);
+    let file = remote.place.file("secret", b"canary-by-put\n");
+    command.stdin(std::fs::File::open(file).unwrap());
+    let run = remote.place.finish(&mut command);
+    assert!(run.code == 0 && !run.all().contains("canary"), "{}", run.all());
+    let revealed = remote.run(&["export", "--as", "env", "sms.password", "--reveal"]);
+    assert_eq!(revealed.stdout, "TIDE_SMS__PASSWORD=canary-by-put\n");
+    let reader = Remote::at(&service.address, &service.reader);
+    reader.allow(&service.address, "");
+    let list = reader.run(&["list", "sms.password"]);
+    assert!(list.stdout.contains("(unreadable)"), "it was not marked as a secret: {}", list.all());
+    let run = remote.run(&["drop", "pool.max", "--layer", "for-everyone"]);
+    assert_eq!((run.code, value("pool.max")), (0, (4.into(), "defaults".into())), "{}", run.all());
+    let run = remote.run(&["move", "web.banner", "--from", "for-everyone", "--to", "defaults"]);
+    assert_eq!((run.code, value("web.banner").1), (0, "defaults".into()), "{}", run.all());
+    let kept = remote.kept();
+    assert!(!kept.contains("canary"), "{kept}");
+}
+
+#[test]
+fn says_why_a_service_was_not_written_to() {
+    let service = Service::with(SCOPES);
+    let put = ["put", "pool.max", "9", "--layer", "for-everyone"];
+    let runner = Remote::at(&service.address, &service.runner);
+    runner.allow(&service.address, "");
+    let run = runner.run(&put);
+    assert!(
+        run.code == 2 && run.stderr.contains("the scope everyone of hq was not written"),
+        "{}",
+        run.all()
+    );
+    let offline = runner.run(&[&put[..], &["--offline"]].concat());
+    assert_eq!(offline.code, 2, "{}", offline.all());
+    assert!(!runner.run(&["list", "pool.max"]).stdout.contains(" 9 "));
+    // It reads as it should, and tells of another revision when it is written to.
+    let variable = r#"{"TIDE_POOL__MAX":{"value":"8","revision":1}}"#;
+    let one = format!(r#"{{"name":"everyone","revision":1,"variables":{variable}}}"#);
+    let none = r#"{"revision":1,"scopes":[]}"#;
+    let faulty = Faulty::new(move |seen, stream| {
+        let scopes = if seen.line.contains("everyone") { &one } else { none };
+        let answer = match seen.line.starts_with("GET") {
+            true => json_answer("200 OK", "\"1\"", scopes),
+            false => json_answer("412 Precondition Failed", "\"7\"", "{}"),
+        };
+        let _ = stream.write_all(answer.as_bytes());
+    });
+    let remote = Remote::at(&faulty.address, "x");
+    remote.allow(&faulty.address, "");
+    let run = remote.run(&put);
+    assert_eq!(run.code, 2, "{}", run.all());
+    let said = in_one_line(&run);
+    assert!(said.contains("somebody else has changed it meanwhile"), "{said}");
+}

@@ -49,7 +49,7 @@ pub use stores::{
     Allowed, Answered, Asked, Kept, Question, Store, StoreProblem, Stores, is_loopback, origin_of,
     read_allowed,
 };
-pub use suppose::{SupposedStores, Supposition};
+pub use suppose::{Edited, SupposedStores, Supposition, VariableEdit};
 pub use world::{
     Branch, FolderEntry, Overlay, ReadProblem, System, Tracking, World, date_of_day, read_dump,
 };

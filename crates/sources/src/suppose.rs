@@ -14,18 +14,48 @@ use crate::{reader, text};
 use justwhy_core::{
     Destination, Holder, KeyPath, LayerIndex, Scope, ScopeVariable, Value, nearest,
 };
-use std::collections::BTreeMap;
 use std::ffi::{OsStr, OsString};
 use std::sync::Arc;
 
 /// Changes to a project and to what is around it.
 pub struct Supposition<'w> {
     world: Overlay<&'w dyn World>,
-    /// What scopes of stores that are no files would say: the store, the scope, the variable.
-    said: BTreeMap<(String, String, String), Arc<str>>,
     without: Vec<String>,
-    /// The files that would say something else, in the order in which that was supposed.
-    edits: Vec<FileEdit>,
+    /// What would say something else, in the order in which that was supposed.
+    edits: Vec<Edited>,
+}
+
+/// What would say something else.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Edited {
+    /// A file.
+    File(FileEdit),
+    /// A variable of a store that is no file.
+    Variable(VariableEdit),
+}
+
+/// A variable of a store that is no file, and what it would be.
+#[derive(Clone, PartialEq, Eq)]
+pub struct VariableEdit {
+    /// The name of the store.
+    pub store: String,
+    /// The scope.
+    pub scope: String,
+    /// The variable.
+    pub variable: String,
+    /// The revision in which it is now; none if it is not there.
+    pub revision: Option<u64>,
+    /// Its value; none to take it out.
+    pub value: Option<Arc<str>>,
+    /// Whether that is secret.
+    pub is_secret: bool,
+}
+
+impl std::fmt::Debug for VariableEdit {
+    /// Without its value, which may be secret.
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("VariableEdit").field("variable", &self.variable).finish_non_exhaustive()
+    }
 }
 
 impl std::fmt::Debug for Supposition<'_> {
@@ -38,7 +68,7 @@ impl<'w> Supposition<'w> {
     /// Everything is as it is.
     pub fn of(world: &'w dyn World) -> Supposition<'w> {
         let world = Overlay::new(world, world.variables());
-        Supposition { world, said: BTreeMap::new(), without: Vec::new(), edits: Vec::new() }
+        Supposition { world, without: Vec::new(), edits: Vec::new() }
     }
 
     /// A process variable has this value, or is not set.
@@ -60,14 +90,15 @@ impl<'w> Supposition<'w> {
         Ok(())
     }
 
-    /// A layer says something else.
+    /// A layer says something else, which is secret or not.
     pub fn put(
         &mut self,
         project: &Project,
         destination: &Destination,
         value: &Value,
+        is_secret: bool,
     ) -> Result<(), Error> {
-        self.say(project, destination, Some(value))
+        self.say(project, destination, Some((value, is_secret)))
     }
 
     /// A layer says nothing of it any more.
@@ -79,8 +110,9 @@ impl<'w> Supposition<'w> {
         &mut self,
         project: &Project,
         destination: &Destination,
-        value: Option<&Value>,
+        said: Option<(&Value, bool)>,
     ) -> Result<(), Error> {
+        let value = said.map(|(value, _)| value);
         let steps = |path: &KeyPath| -> Vec<Step> {
             path.segments().map(|name| Step::Name(name.to_owned())).collect()
         };
@@ -106,8 +138,8 @@ impl<'w> Supposition<'w> {
             Holder::Scope { store, scope } => {
                 let kept = project.stores.iter().find(|it| it.name == *store);
                 let variable = destination.name.segments().next().unwrap_or_default();
-                match (kept.map(|store| &store.kept), value) {
-                    (Some(Kept::File(path)), _) => {
+                match kept.map(|store| &store.kept) {
+                    Some(Kept::File(path)) => {
                         let mut steps: Vec<Step> = ["scope", scope, "variables", variable]
                             .map(|name| Step::Name(name.to_owned()))
                             .into();
@@ -118,16 +150,19 @@ impl<'w> Supposition<'w> {
                         }
                         self.edit(project, path, (Format::Toml, &steps), value)
                     }
-                    (_, Some(value)) => {
-                        let said = value.as_text().map_or_else(|| value.show(), str::to_owned);
-                        let by = (store.clone(), scope.clone(), variable.to_owned());
-                        self.said.insert(by, said.into());
+                    _ => {
+                        let text = |value: &Value| {
+                            value.as_text().map_or_else(|| value.show(), str::to_owned)
+                        };
+                        self.edits.push(Edited::Variable(VariableEdit {
+                            store: store.clone(),
+                            scope: scope.clone(),
+                            variable: variable.to_owned(),
+                            revision: destination.revision,
+                            value: value.map(|value| text(value).into()),
+                            is_secret: said.is_some_and(|(_, is_secret)| is_secret),
+                        }));
                         Ok(())
-                    }
-                    (_, None) => {
-                        let message = "taking out of a store that is no file is not supported yet";
-                        let error = Error::new("bad-edit", message);
-                        Err(error.help("nothing was written; the store's own program can do it"))
                     }
                 }
             }
@@ -178,21 +213,26 @@ impl<'w> Supposition<'w> {
         let mark = if has_mark { "\u{feff}" } else { "" };
         let after = [mark, &after].concat().into_bytes();
         self.world.write(&full, after.clone());
-        match self.edits.iter_mut().find(|edit| edit.path == path) {
+        let same = self.edits.iter_mut().find_map(|edit| match edit {
+            Edited::File(edit) if edit.path == path => Some(edit),
+            _ => None,
+        });
+        match same {
             Some(edit) => edit.after = after,
-            None => self.edits.push(FileEdit { path: path.to_owned(), full, before: bytes, after }),
+            None => {
+                let edit = FileEdit { path: path.to_owned(), full, before: bytes, after };
+                self.edits.push(Edited::File(edit));
+            }
         }
         Ok(())
     }
 
-    /// The files that would say something else, in the order in which that was supposed.
-    pub fn edits(&self) -> impl Iterator<Item = &FileEdit> {
-        self.edits.iter().filter(|edit| edit.changes_anything())
-    }
-
-    /// Whether a store that is no file would say something else.
-    pub fn changes_stores(&self) -> bool {
-        !self.said.is_empty()
+    /// What would say something else, in the order in which that was supposed.
+    pub fn edits(&self) -> impl Iterator<Item = &Edited> {
+        self.edits.iter().filter(|edit| match edit {
+            Edited::File(edit) => edit.changes_anything(),
+            Edited::Variable(_) => true,
+        })
     }
 
     /// The world as it would be.
@@ -211,14 +251,14 @@ impl<'w> Supposition<'w> {
 
     /// What stores would say, of what `inner` says.
     pub fn stores(&self, inner: &'w dyn Stores) -> SupposedStores<'_> {
-        SupposedStores { inner, said: &self.said }
+        SupposedStores { inner, edits: &self.edits }
     }
 }
 
 /// Stores that would say something else.
 pub struct SupposedStores<'s> {
     inner: &'s dyn Stores,
-    said: &'s BTreeMap<(String, String, String), Arc<str>>,
+    edits: &'s [Edited],
 }
 
 impl std::fmt::Debug for SupposedStores<'_> {
@@ -230,8 +270,11 @@ impl std::fmt::Debug for SupposedStores<'_> {
 impl Stores for SupposedStores<'_> {
     fn ask(&self, store: &Store, question: &Question<'_>) -> Result<Answered, StoreProblem> {
         let mut answered = self.inner.ask(store, question)?;
-        let of_store = self.said.iter().filter(|((name, ..), _)| *name == store.name);
-        for ((_, scope, variable), value) in of_store {
+        let of_store = self.edits.iter().filter_map(|edit| match edit {
+            Edited::Variable(edit) if edit.store == store.name => Some(edit),
+            _ => None,
+        });
+        for VariableEdit { scope, variable, value, .. } in of_store {
             if !question.asked.has(scope) {
                 continue;
             }
@@ -242,16 +285,20 @@ impl Stores for SupposedStores<'_> {
                 answered.scopes.len() - 1
             });
             let scope = Arc::make_mut(&mut answered.scopes[at]);
-            match scope.variables.iter_mut().find(|it| it.name.as_ref() == variable) {
-                Some(there) => {
+            let there = scope.variables.iter().position(|it| it.name.as_ref() == variable);
+            match (there, value) {
+                (Some(there), Some(value)) => {
+                    let there = &mut scope.variables[there];
                     there.value = Some(Arc::clone(value));
                     there.note.unreadable = None;
                 }
-                None => scope.variables.push(ScopeVariable {
+                (Some(there), None) => drop(scope.variables.remove(there)),
+                (None, Some(value)) => scope.variables.push(ScopeVariable {
                     name: variable.as_str().into(),
                     value: Some(Arc::clone(value)),
                     ..ScopeVariable::default()
                 }),
+                (None, None) => {}
             }
         }
         Ok(answered)

@@ -176,12 +176,18 @@ impl<'c> Etcd<'c> {
         };
         let operation = match &change.value {
             Some((value, secret)) => {
+                // What it is meant for stays; had it changed since, so had the revision.
+                let visible_to = match change.expected {
+                    Expected::Revision(_) => self.audience(&key).map_err(WriteProblem::Refused)?,
+                    Expected::Absent => BTreeMap::new(),
+                };
                 let by = self.lines.first().and_then(|line| line.permit.allowed.user.clone());
                 let held = WireVariable {
                     value: Some(value.clone()),
                     secret: *secret,
                     updated: Some(rfc3339(now())),
                     by,
+                    visible_to,
                     ..WireVariable::default()
                 };
                 let mut held = serde_json::to_value(&held).unwrap_or_default();
@@ -216,6 +222,16 @@ impl<'c> Etcd<'c> {
             kvs.first()?.mod_revision.parse().ok()
         });
         Err(WriteProblem::Conflict(there))
+    }
+
+    /// Whom the variable of that key is meant for now.
+    fn audience(&self, key: &str) -> Result<BTreeMap<String, OneOrMore>, StoreProblem> {
+        let answer = self.ask("/v3/kv/range", &json!({ "key": key }), true);
+        let range: Range = self.json(&answer.map_err(|trouble| trouble.problem)?)?;
+        let held = range.kvs.first().and_then(|held| decode(&held.value));
+        // A text alone is meant for all; what cannot be read was told of when it was read.
+        let held = held.and_then(|held| serde_json::from_slice::<WireVariable>(&held).ok());
+        Ok(held.map(|held| held.visible_to).unwrap_or_default())
     }
 
     /// As whom it takes us.

@@ -16,8 +16,10 @@ use justwhy_core::{
     KeyId, KeyPath, Resolution, Row, Survey, Tale, Value, Verdict, as_written, destination,
     in_words, is_env_name, is_secret_name, list_values, sum_up,
 };
-use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
-use justwhy_stores::Client;
+use justwhy_sources::{
+    Arguments, Edited, Elsewhere, Error, Project, StoreProblem, Supposition, VariableEdit, World,
+};
+use justwhy_stores::{Change, Client, Expected, WriteProblem};
 use serde::Serialize;
 use serde_json::value::RawValue;
 use std::collections::{BTreeMap, HashSet};
@@ -242,7 +244,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         Act::Suppose => None,
         Act::WriteNothing => Some(Vec::new()),
         Act::Write if is_refused => Some(Vec::new()),
-        Act::Write => Some(write(&supposition).map_err(one)?),
+        Act::Write => Some(write(&supposition, &project, stores).map_err(one)?),
     };
     let result = match is_json {
         true => {
@@ -292,25 +294,75 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     Ok(Outcome { result, notes, code: u8::from(is_refused) })
 }
 
-/// Writes what was supposed; gives the files.
-fn write(supposition: &Supposition<'_>) -> Result<Vec<String>, Error> {
-    if supposition.changes_stores() {
-        let error =
-            Error::new("bad-edit", "putting into a store that is no file is not supported yet");
-        return Err(error.help("nothing was written; the store's own program can do it"));
-    }
-    let mut written = Vec::new();
+/// Writes what was supposed; gives where.
+fn write(
+    supposition: &Supposition<'_>,
+    project: &Project,
+    stores: &Client,
+) -> Result<Vec<String>, Error> {
+    let mut written: Vec<String> = Vec::new();
     for edit in supposition.edits() {
-        edit.write().map_err(|error| match written.as_slice() {
-            [] => error.help("nothing was written"),
-            files => {
-                let files = list_values(files, "and");
-                error.help(format!("{files} was written before, so that the value stands in both"))
+        let done = match edit {
+            Edited::File(edit) => edit.write().map(|()| edit.path.clone()),
+            Edited::Variable(edit) => write_variable(edit, project, stores),
+        };
+        let at = done.map_err(|error| match written.as_slice() {
+            [] => error,
+            before => {
+                let before = list_values(before, "and");
+                error.help(format!("{before} was written before, so that the value stands in both"))
             }
         })?;
-        written.push(edit.path.clone());
+        written.push(at);
     }
     Ok(written)
+}
+
+/// Writes a variable of a store that is no file, if it is still as it was read.
+fn write_variable(
+    edit: &VariableEdit,
+    project: &Project,
+    stores: &Client,
+) -> Result<String, Error> {
+    let VariableEdit { store, scope, variable, revision, value, is_secret } = edit;
+    let at = format!("the scope {scope} of {store}");
+    let error = |message: String| Error::new("not-written", message);
+    let Some(kept) = project.stores.iter().find(|it| it.name == *store) else {
+        return Err(error(format!("there is no store {store}")));
+    };
+    let change = Change {
+        scope: scope.clone(),
+        variable: variable.clone(),
+        value: value.as_ref().map(|value| (value.to_string(), *is_secret)),
+        expected: revision.map_or(Expected::Absent, Expected::Revision),
+    };
+    let told = |problem: StoreProblem| match problem {
+        StoreProblem::Unavailable(why) => (why, None),
+        StoreProblem::Failed { reason, help, .. } => (reason, help),
+    };
+    match stores.write(kept, &change) {
+        Ok(_) => Ok(at),
+        Err(WriteProblem::Conflict(now)) => {
+            let now = match now {
+                Some(now) => format!("{variable} is in revision {now} now"),
+                None => format!("{variable} is not there any more"),
+            };
+            Err(error(format!(
+                "{at} was not written: somebody else has changed it meanwhile, {now}"
+            ))
+            .help("look at what it says now, and try again"))
+        }
+        Err(WriteProblem::Refused(problem)) => {
+            let (why, help) = told(problem);
+            let error = error(format!("{at} was not written: {why}"));
+            Err(help.into_iter().fold(error, Error::help))
+        }
+        Err(WriteProblem::Unknown(problem)) => {
+            let (why, _) = told(problem);
+            Err(error(format!("nobody knows whether {at} was written: {why}"))
+                .help("look at what it says now before you try again"))
+        }
+    }
 }
 
 impl Version<'_> {
@@ -502,12 +554,12 @@ impl Editor<'_, '_, '_> {
                 as_written(text, &place, declared.map(|it| &*it.shape), like)
             }
         };
-        self.supposition.put(self.project, &place, &value)?;
         let (what, layer) = (path.to_string(), Some(layer.to_owned()));
         let is_secret = match key {
             Some(key) => self.answers.is_secret(key),
             None => is_secret_name(&what),
         };
+        self.supposition.put(self.project, &place, &value, is_secret)?;
         let (act, because) = ("put", None);
         self.supposed.push(Supposed { act, what, layer, at: Some(at), because, is_secret });
         Ok(())
