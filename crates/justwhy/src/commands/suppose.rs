@@ -729,14 +729,11 @@ impl Telling<'_> {
         let look = self.look;
         let mut out = String::new();
         let told: Vec<String> = supposed.iter().map(Supposed::told).collect();
-        let what = match self.act {
-            Act::Suppose => format!("Supposing {}.", list_values(&told, "and")),
-            _ => {
-                let told: Vec<String> = supposed.iter().map(Supposed::told_as_written).collect();
-                told.join(" ")
-            }
+        let whats = match self.act {
+            Act::Suppose => vec![format!("Supposing {}.", list_values(&told, "and"))],
+            _ => supposed.iter().map(Supposed::told_as_written).collect(),
         };
-        look.paragraph(&mut out, &what, "");
+        whats.iter().for_each(|what| look.paragraph(&mut out, what, ""));
         for (put, because) in supposed.iter().filter_map(|it| Some((it, it.because.as_ref()?))) {
             let because = because.trim_end_matches('.');
             let line = match self.act {
