@@ -74,6 +74,17 @@ pub(crate) enum Form {
     Html,
 }
 
+/// How whatever writes goes about it.
+#[derive(Args, Clone, Copy, Debug)]
+pub(crate) struct Writing {
+    /// Only say what it would change
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Look at the layers that describe where you stand too
+    #[arg(long)]
+    pub(crate) with_local: bool,
+}
+
 #[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
 pub(crate) enum ExportForm {
     /// NAME=VALUE lines: an env file
@@ -204,12 +215,8 @@ pub(crate) enum Command {
         /// The layer that is to say it, in the context of --in
         #[arg(long, value_name = "LAYER")]
         layer: String,
-        /// Only say what it would change
-        #[arg(long)]
-        dry_run: bool,
-        /// Look at the layers that describe where you stand too
-        #[arg(long)]
-        with_local: bool,
+        #[command(flatten)]
+        writing: Writing,
     },
     /// Take out what a layer says of a setting, and say what that changes
     Drop {
@@ -219,12 +226,8 @@ pub(crate) enum Command {
         /// The layer that is to say nothing of it, in the context of --in
         #[arg(long, value_name = "LAYER")]
         layer: String,
-        /// Only say what it would change
-        #[arg(long)]
-        dry_run: bool,
-        /// Look at the layers that describe where you stand too
-        #[arg(long)]
-        with_local: bool,
+        #[command(flatten)]
+        writing: Writing,
     },
     /// Move what one layer says of a setting to another, and say who gains and who loses by it
     Move {
@@ -240,12 +243,8 @@ pub(crate) enum Command {
         /// Write it even if a value that somebody has changes or goes
         #[arg(long)]
         accept_changes: bool,
-        /// Only say what it would change
-        #[arg(long)]
-        dry_run: bool,
-        /// Look at the layers that describe where you stand too
-        #[arg(long)]
-        with_local: bool,
+        #[command(flatten)]
+        writing: Writing,
     },
     /// The effective settings, for a program to read
     Export {

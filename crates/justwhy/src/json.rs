@@ -9,6 +9,8 @@ use justwhy_core::{
 use justwhy_sources::Error;
 use serde::ser::{SerializeMap as _, SerializeSeq as _};
 use serde::{Serialize, Serializer};
+use serde_json::value::RawValue;
+use std::hash::{Hash, Hasher};
 
 /// The version of this form of output.
 const VERSION: u8 = 1;
@@ -580,6 +582,31 @@ impl Change {
             write: advice.write,
             reach: advice.reach,
         }
+    }
+}
+
+/// An answer as JSON: two are the same if they are written in the same way.
+#[derive(Clone)]
+pub(crate) struct Written(pub(crate) Box<RawValue>);
+
+impl Written {
+    pub(crate) fn of(setting: &Setting) -> Written {
+        // Nothing that is serialised here can fail.
+        Written(serde_json::value::to_raw_value(setting).unwrap_or_default())
+    }
+}
+
+impl PartialEq for Written {
+    fn eq(&self, other: &Written) -> bool {
+        self.0.get() == other.0.get()
+    }
+}
+
+impl Eq for Written {}
+
+impl Hash for Written {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.0.get().hash(state);
     }
 }
 

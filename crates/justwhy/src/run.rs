@@ -3,6 +3,7 @@
 use crate::arguments::{Arguments, Command, Common, Form};
 use crate::commands;
 use crate::commands::Answering;
+use crate::commands::put::Change;
 use crate::failure;
 use crate::given;
 use crate::look::Look;
@@ -118,32 +119,26 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
             };
             commands::suppose::run(supposing, &options)
         }),
-        Some(Command::Put { key, value, layer, dry_run, with_local }) => {
-            let options = commands::put::Options {
-                key,
-                change: commands::put::Change::Put { value, layer },
-                dry_run: *dry_run,
-                with_local: *with_local,
-            };
-            supposing(&asked, world, |supposing| commands::put::run(supposing, &options))
+        Some(Command::Put { key, value, layer, writing }) => {
+            let change = Change::Put { value, layer };
+            supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
         }
-        Some(Command::Drop { key, layer, dry_run, with_local }) => {
-            let (dry_run, with_local) = (*dry_run, *with_local);
-            let change = commands::put::Change::Drop { layer };
-            let options = commands::put::Options { key, change, dry_run, with_local };
-            supposing(&asked, world, |supposing| commands::put::run(supposing, &options))
+        Some(Command::Drop { key, layer, writing }) => {
+            let change = Change::Drop { layer };
+            supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
         }
-        Some(Command::Move { key, from, to, accept_changes, dry_run, with_local }) => {
-            let (dry_run, with_local) = (*dry_run, *with_local);
-            let change = commands::put::Change::Move { from, to, accept: *accept_changes };
-            let options = commands::put::Options { key, change, dry_run, with_local };
-            supposing(&asked, world, |supposing| commands::put::run(supposing, &options))
+        Some(Command::Move { key, from, to, accept_changes, writing }) => {
+            let change = Change::Move { from, to, accept: *accept_changes };
+            supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
         }
         Some(Command::Export { patterns, form, reveal }) => answer(&asked, world, |answering| {
             commands::export::run(answering, patterns, *form, *reveal)
         }),
         Some(Command::Launch { command }) => {
-            answer(&asked, world, |answering| commands::launch::run(answering, command))
+            // The program takes the place of all that would say it afterwards.
+            let asked_for =
+                || if common.verbose { requests(&stores, &look) } else { String::new() };
+            answer(&asked, world, |answering| commands::launch::run(answering, command, &asked_for))
         }
         Some(Command::Needs) => answer(&asked, world, commands::needs::run),
         Some(Command::Stores) => survey(&asked, world, true, commands::stores::run),

@@ -64,9 +64,8 @@ fn hands_nothing_over_while_a_setting_cannot_be() {
     let project = project
         .replace("[setting.\"gauge.depth\"]\n", "[setting.\"gauge.depth\"]\nrequired = true\n");
     place.file("justwhy.toml", project.as_bytes());
-    let mut shown = String::new();
-    for command in [
-        &["export", "--as", "json"][..],
+    let shown = place.told(&[
+        &["export", "--as", "json"],
         &["export", "--as", "env", "alert"],
         &[
             "export",
@@ -84,9 +83,7 @@ fn hands_nothing_over_while_a_setting_cannot_be() {
         &["launch", "--output", "json", "--", "true"],
         &["launch", "--in", "staging", "--", "true"],
         &["export"],
-    ] {
-        shown.push_str(&format!("=== {}\n{}\n", command.join(" "), place.run(command).all()));
-    }
+    ]);
     settled(|| assert_snapshot!("hands_nothing_over_while_a_setting_cannot_be", shown));
 }
 
@@ -129,6 +126,9 @@ mod launching {
     #[test]
     fn is_the_program_from_then_on() {
         let place = project();
+        let noted = place.run(&["launch", "--unset", "gauge.cuont", "--", "echo", "ran"]);
+        assert_eq!((noted.code, noted.stdout.as_str()), (0, "ran\n"));
+        assert!(noted.stderr.starts_with("note: nothing mentions gauge.cuont"), "{}", noted.stderr);
         let child = place
             .command(&["launch", "--", "sh", "-c", "echo $$; tr '\\0' ' ' </proc/$$/cmdline"])
             .stdout(std::process::Stdio::piped())

@@ -28,24 +28,28 @@ const ONE_LAYER: &str =
 #[test]
 fn says_what_it_changes_and_writes_it() {
     let place = Place::demo();
-    let mut shown = String::new();
-    for command in [
-        &["alert.threshold_cm", "150", "--layer", "by-region", "--in", "north", "--dry-run"][..],
-        &["alert.threshold_cm", "150", "--layer", "by-region", "--in", "north"],
-        &["alert.threshold_cm", "150", "--layer", "by-region", "--in", "north"],
-        &["TIDE_DATABASE__POOL__MAX", "9", "--layer", "team-scope", "--in", "production,alerts"],
-        &["alert.threshold_cm", "high", "--layer", "by-environment", "--in", "production"],
-        &["sms.sender", "-5", "--layer", "defaults"],
-        &["database.password", "canary", "--layer", "deployment", "--in", "production"],
-        &["a..b", "1", "--layer", "defaults"],
-        &["a.b", "1", "--layer", "default"],
-        &["a.b", "1", "--layer", "defaults", "--set", "a.b=2"],
-        &["a.b", "1", "--layer", "process"],
-        &["alert", "1", "--layer", "defaults"],
-    ] {
-        let run = place.run(&[&["put"], command].concat());
-        shown.push_str(&format!("=== put {}\n{}\n", command.join(" "), run.all()));
-    }
+    let shown = place.told(&[
+        &["put", "alert.threshold_cm", "150", "--layer", "by-region", "--in", "north", "--dry-run"],
+        &["put", "alert.threshold_cm", "150", "--layer", "by-region", "--in", "north"],
+        &["put", "alert.threshold_cm", "150", "--layer", "by-region", "--in", "north"],
+        &[
+            "put",
+            "TIDE_DATABASE__POOL__MAX",
+            "9",
+            "--layer",
+            "team-scope",
+            "--in",
+            "production,alerts",
+        ],
+        &["put", "alert.threshold_cm", "high", "--layer", "by-environment", "--in", "production"],
+        &["put", "sms.sender", "-5", "--layer", "defaults"],
+        &["put", "database.password", "canary", "--layer", "deployment", "--in", "production"],
+        &["put", "a..b", "1", "--layer", "defaults"],
+        &["put", "a.b", "1", "--layer", "default"],
+        &["put", "a.b", "1", "--layer", "defaults", "--set", "a.b=2"],
+        &["put", "a.b", "1", "--layer", "process"],
+        &["put", "alert", "1", "--layer", "defaults"],
+    ]);
     settled(|| assert_snapshot!("says_what_it_changes_and_writes_it", shown));
     assert!(text(&place, "settings/regions/north.json").contains("\"threshold_cm\": 150,"));
     assert!(text(&place, "settings/production.yaml").contains("threshold_cm: high\n"));
@@ -209,9 +213,8 @@ fn does_what_it_foretold() {
 #[test]
 fn takes_out_and_moves_and_says_who_loses() {
     let place = Place::demo();
-    let mut shown = String::new();
-    for command in [
-        &["drop", "alert.threshold_cm", "--layer", "by-region", "--in", "north", "--dry-run"][..],
+    let shown = place.told(&[
+        &["drop", "alert.threshold_cm", "--layer", "by-region", "--in", "north", "--dry-run"],
         &["drop", "alert.threshold_cm", "--layer", "by-region", "--in", "north"],
         &["drop", "alert.threshold_cm", "--layer", "by-region", "--in", "north"],
         &["drop", "alert.recipients", "--layer", "on-duty", "--in", "north,production"],
@@ -269,9 +272,7 @@ fn takes_out_and_moves_and_says_who_loses() {
             "--in",
             "production",
         ],
-    ] {
-        shown.push_str(&format!("=== {}\n{}\n", command.join(" "), place.run(command).all()));
-    }
+    ]);
     settled(|| assert_snapshot!("takes_out_and_moves_and_says_who_loses", shown));
     assert!(!text(&place, "settings/regions/north.json").contains("threshold_cm"));
     assert!(text(&place, "settings/scopes.toml").contains("\nvariables = {}\n"));

@@ -773,6 +773,9 @@ fn what_is_put_is_written_to_the_service() {
         let setting = &answer["settings"][0];
         (setting["value"].clone(), setting["winner"]["layer"].clone())
     };
+    let launched = remote.run(&["launch", "--verbose", "--", "echo", "ran"]);
+    assert_eq!((launched.code, launched.stdout.as_str()), (0, "ran\n"));
+    assert_eq!(launched.stderr.matches("asked: GET").count(), 2, "{}", launched.stderr);
     let dry = put("9", &["--dry-run"]);
     assert!(
         dry.code == 0 && dry.stdout.contains("Nothing was written (--dry-run)."),

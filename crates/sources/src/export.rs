@@ -33,6 +33,8 @@ pub struct Exported {
     pub variable: String,
     /// Its value.
     pub value: Value,
+    /// Whether nobody may see that.
+    pub is_secret: bool,
 }
 
 /// Why a setting cannot be written.
@@ -128,18 +130,16 @@ fn shell(text: &str) -> String {
 
 /// As env files have it: in single quotes if that can be, so that nothing in it means anything.
 fn env(text: &str) -> String {
-    if text.is_empty() || !text.contains(['\'', '\r']) {
+    if !text.contains(['\'', '\r']) {
         let bare = write::env(text, write::Quotes::None);
         return if bare == text { bare } else { format!("'{text}'") };
     }
     let mut out = String::from("\"");
     for c in text.chars() {
-        match c {
-            '"' | '\\' | '$' => out.extend(['\\', c]),
-            '\n' => out.push_str("\\n"),
-            '\r' => out.push_str("\\r"),
-            '\t' => out.push_str("\\t"),
-            c => out.push(c),
+        match write::short_escape(c) {
+            Some(escape) => out.push_str(escape),
+            None if c == '$' => out.push_str("\\$"),
+            None => out.push(c),
         }
     }
     out + "\""

@@ -13,7 +13,7 @@ pub(crate) mod toml;
 pub(crate) mod yaml;
 
 #[cfg(test)]
-mod tests;
+pub(crate) mod tests;
 
 pub(crate) use rows::RowFormat;
 

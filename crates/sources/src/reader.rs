@@ -113,7 +113,11 @@ pub(crate) fn load(
 }
 
 /// The bytes of a file of the project, `None` if it is not there.
-fn read_bytes(project: &Project, world: &dyn World, path: &str) -> Result<Option<Vec<u8>>, Error> {
+pub(crate) fn read_bytes(
+    project: &Project,
+    world: &dyn World,
+    path: &str,
+) -> Result<Option<Vec<u8>>, Error> {
     let most = project.limits.file_bytes;
     match world.read_file(&project.folder.join(path), most) {
         Ok(bytes) => Ok(Some(bytes)),

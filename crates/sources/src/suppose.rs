@@ -9,7 +9,7 @@ use crate::format::Format;
 use crate::project::{Project, ProjectLayer, Reads};
 use crate::replace::FileEdit;
 use crate::stores::{Answered, Kept, Question, Store, StoreProblem, Stores};
-use crate::world::{Overlay, ReadProblem, World};
+use crate::world::{Overlay, World};
 use crate::{reader, text};
 use justwhy_core::{
     Destination, Holder, KeyPath, LayerIndex, Scope, ScopeVariable, Value, nearest,
@@ -169,22 +169,16 @@ impl<'w> Supposition<'w> {
         }
     }
 
-    /// The byte order mark and the text of a file; both empty if it is not there.
+    /// The bytes of a file and its text; none, and an empty one, if it is not there.
     fn text(
         &self,
         project: &Project,
         path: &str,
-    ) -> Result<(bool, justwhy_core::SourceText), Error> {
-        let full = project.folder.join(path);
-        let bytes = match self.world.read_file(&full, project.limits.file_bytes) {
-            Ok(bytes) => bytes,
-            Err(ReadProblem::Missing) => Vec::new(),
-            Err(problem) => return Err(crate::project::unreadable(&problem, path).at(path, None)),
-        };
-        let has_mark = bytes.starts_with(&[0xef, 0xbb, 0xbf]);
-        let (text, verdict) = text::decode(bytes);
+    ) -> Result<(Option<Vec<u8>>, justwhy_core::SourceText), Error> {
+        let bytes = reader::read_bytes(project, &self.world, path)?;
+        let (text, verdict) = text::decode(bytes.clone().unwrap_or_default());
         match verdict {
-            Ok(()) => Ok((has_mark, text)),
+            Ok(()) => Ok((bytes, text)),
             Err(fault) => Err(reader::attach(fault, path, &text)),
         }
     }
@@ -197,8 +191,7 @@ impl<'w> Supposition<'w> {
         value: Option<&Value>,
     ) -> Result<(), Error> {
         let full = project.folder.join(path);
-        let bytes = self.world.read_file(&full, project.limits.file_bytes).ok();
-        let (has_mark, before) = self.text(project, path)?;
+        let (bytes, before) = self.text(project, path)?;
         let is_json = matches!(format, Format::Json | Format::Jsonc);
         let is_new = before.text().trim().is_empty();
         let text = if is_new && is_json { "{}\n" } else { before.text() };
@@ -210,8 +203,9 @@ impl<'w> Supposition<'w> {
             let fault = crate::tree::Fault { code: "bad-edit", ..fault };
             reader::attach(fault, path, &before)
         })?;
-        let mark = if has_mark { "\u{feff}" } else { "" };
-        let after = [mark, &after].concat().into_bytes();
+        const MARK: &str = "\u{feff}";
+        let has_mark = bytes.as_ref().is_some_and(|bytes| bytes.starts_with(MARK.as_bytes()));
+        let after = [if has_mark { MARK } else { "" }, &after].concat().into_bytes();
         self.world.write(&full, after.clone());
         let same = self.edits.iter_mut().find_map(|edit| match edit {
             Edited::File(edit) if edit.path == path => Some(edit),

@@ -11,8 +11,6 @@ use serde::Serialize;
 /// Settings that have a value.
 pub(super) struct Effective {
     pub(super) settings: Vec<Exported>,
-    /// Which of them nobody may see.
-    pub(super) is_secret: Vec<bool>,
     /// The variables of those that have none, and names that settings had once.
     pub(super) gone: Vec<String>,
 }
@@ -49,8 +47,7 @@ impl Effective {
         let resolution = answering.resolution();
         let (readings, keys) = (resolution.readings(), resolution.keys());
         let naming = &answering.project.naming;
-        let mut effective =
-            Effective { settings: Vec::new(), is_secret: Vec::new(), gone: Vec::new() };
+        let mut effective = Effective { settings: Vec::new(), gone: Vec::new() };
         let mut refused = Vec::new();
         for key in chosen {
             let declared = readings.catalogue.declared(*key);
@@ -92,29 +89,15 @@ impl Effective {
             };
             // The password of an address is hidden where the rest of it is shown.
             let is_shown_whole = answer.value().as_ref() == Some(value);
-            effective.is_secret.push(answer.secret || !is_shown_whole);
-            effective.settings.push(Exported { key, variable, value: value.clone() });
+            let is_secret = answer.secret || !is_shown_whole;
+            effective.settings.push(Exported { key, variable, value: value.clone(), is_secret });
         }
         if refused.is_empty() { Ok(effective) } else { Err(refused) }
     }
 
-    /// Takes out those for which `is_wanted` is false; gives them.
-    pub(super) fn leave_out(
-        &mut self,
-        is_wanted: impl Fn(&Exported, bool) -> bool,
-    ) -> Vec<Exported> {
-        let all = std::mem::take(&mut self.settings).into_iter();
-        let secret = std::mem::take(&mut self.is_secret);
-        let mut left_out = Vec::new();
-        for (setting, is_secret) in all.zip(secret) {
-            if is_wanted(&setting, is_secret) {
-                self.settings.push(setting);
-                self.is_secret.push(is_secret);
-            } else {
-                left_out.push(setting);
-            }
-        }
-        left_out
+    /// Leaves out those for which `is_wanted` is false; gives them.
+    pub(super) fn leave_out(&mut self, is_wanted: impl Fn(&Exported) -> bool) -> Vec<Exported> {
+        self.settings.extract_if(.., |setting| !is_wanted(setting)).collect()
     }
 }
 

@@ -39,8 +39,8 @@ pub(crate) fn run(
         Ok(effective) => effective,
         Err(refused) => return Ok(refusal(answering, "export", refused)),
     };
-    let secrets = effective.leave_out(|_, is_secret| reveal || !is_secret);
-    let nulls = effective.leave_out(|setting, _| form.has_nulls() || !is_null(setting));
+    let secrets = effective.leave_out(|setting| reveal || !setting.is_secret);
+    let nulls = effective.leave_out(|setting| form.has_nulls() || !is_null(setting));
     let taken = match form.has_variables() {
         true => taken(answering, &effective.settings),
         false => Vec::new(),

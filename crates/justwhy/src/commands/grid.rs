@@ -4,7 +4,7 @@
 use crate::arguments::Form;
 use crate::commands::left_out;
 use crate::fingerprint::Fingerprints;
-use crate::json::{self, Setting, ShownContext};
+use crate::json::{self, Setting, ShownContext, Written};
 use crate::run::{Outcome, Surveying};
 use crate::select;
 use justwhy_core::{
@@ -14,7 +14,7 @@ use justwhy_sources::Error;
 use serde::{Serialize, Serializer};
 use serde_json::value::RawValue;
 use std::collections::HashSet;
-use std::hash::{Hash, Hasher};
+use std::hash::Hash;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -55,24 +55,6 @@ pub(crate) struct ShownRow {
 struct Numbers {
     row: GridRow<Written>,
     contexts: usize,
-}
-
-/// An answer as JSON: two are the same if they are written in the same way.
-#[derive(Clone)]
-struct Written(Box<RawValue>);
-
-impl PartialEq for Written {
-    fn eq(&self, other: &Written) -> bool {
-        self.0.get() == other.0.get()
-    }
-}
-
-impl Eq for Written {}
-
-impl Hash for Written {
-    fn hash<H: Hasher>(&self, state: &mut H) {
-        self.0.get().hash(state);
-    }
 }
 
 impl Serialize for Numbers {
@@ -214,8 +196,7 @@ fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &Wanted<'_>) -> St
     let contexts = gridded.contexts.len();
     let rows = gridded.rows(wanted, |answers, answer| {
         let setting = Setting::of(answers.resolution(), answer, &fingerprints);
-        // Nothing that is serialised here can fail.
-        Written(serde_json::value::to_raw_value(&setting).unwrap_or_default())
+        Written::of(&setting)
     });
     let keys = gridded.survey.keys();
     let shown = rows.into_iter().map(|row| {

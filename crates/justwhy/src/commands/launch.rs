@@ -7,7 +7,7 @@ use crate::{failure, json};
 use justwhy_sources::{Error, variables};
 use std::collections::HashSet;
 use std::ffi::{OsStr, OsString};
-use std::io;
+use std::io::{self, Write as _};
 use std::process::Command;
 
 /// The exit codes that shells and their like have for what they could not run.
@@ -21,8 +21,12 @@ pub(crate) fn as_own_failure(outcome: Outcome) -> Outcome {
     Outcome { code: if is_said { outcome.code } else { OWN_FAILURE }, ..outcome }
 }
 
-/// Comes back only if the program could not be run.
-pub(crate) fn run(answering: &Answering<'_>, command: &[OsString]) -> Result<Outcome, Vec<Error>> {
+/// Comes back only if the program could not be run. What is to be noted is written before it is.
+pub(crate) fn run(
+    answering: &Answering<'_>,
+    command: &[OsString],
+    requests: &dyn Fn() -> String,
+) -> Result<Outcome, Vec<Error>> {
     let Some((program, arguments)) = command.split_first() else {
         return Err(vec![Error::new("bad-argument", "there is no program to run")]);
     };
@@ -34,7 +38,7 @@ pub(crate) fn run(answering: &Answering<'_>, command: &[OsString]) -> Result<Out
     if answering.answers.is_exhausted() {
         return Err(vec![crate::run::exhausted()]);
     }
-    let nulls = effective.leave_out(|setting, _| !is_null(setting));
+    let nulls = effective.leave_out(|setting| !is_null(setting));
     let taken = taken(answering, &effective.settings);
     if !taken.is_empty() {
         return Ok(refusal(answering, "launch", taken));
@@ -59,6 +63,9 @@ pub(crate) fn run(answering: &Answering<'_>, command: &[OsString]) -> Result<Out
     child.envs(around.into_iter().filter(|(name, _)| !gone.contains(name.as_os_str())));
     child.envs(said);
     let shown = answering.look.text(&program.to_string_lossy());
+    let Outcome { notes, .. } = answering.outcome(String::new(), String::new(), true);
+    // Whoever closed the error stream does not want to read it.
+    let _ = io::stderr().write_all((requests() + &notes).as_bytes());
     let problem = become_it(&mut child);
     let (code, message, help) = match problem.kind() {
         io::ErrorKind::NotFound => {

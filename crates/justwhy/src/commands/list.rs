@@ -82,8 +82,10 @@ fn each<R: Send>(
     take: impl FnMut((R, bool)),
 ) {
     // What refers to others is found out once, as it may refer to all others.
-    let refers = chosen.iter().filter(|_| chosen.len() > AT_ONCE);
-    refers.filter(|key| answers.may_refer(**key)).for_each(|key| drop(answers.outcome(*key)));
+    if chosen.len() > AT_ONCE {
+        let refers = chosen.iter().filter(|key| answers.may_refer(**key));
+        refers.for_each(|key| drop(answers.outcome(*key)));
+    }
     let parts = chosen.chunks(AT_ONCE);
     let beside = answers.beside(parts.len());
     let parts: Vec<(&[KeyId], Answers<'_>)> = parts.zip(beside).collect();

@@ -2,6 +2,7 @@
 //! that changes is said first.
 
 use super::suppose::{self, Act, Move, Supposing};
+use crate::arguments::Writing;
 use crate::run::Outcome;
 use justwhy_core::KeyPath;
 use justwhy_sources::{EditLock, Error, Project};
@@ -10,14 +11,6 @@ use std::time::Duration;
 
 /// How long others may edit before it is given up.
 const PATIENCE: Duration = Duration::from_secs(60);
-
-/// The options of each of them.
-pub(crate) struct Options<'a> {
-    pub(crate) key: &'a str,
-    pub(crate) change: Change<'a>,
-    pub(crate) dry_run: bool,
-    pub(crate) with_local: bool,
-}
 
 /// What is done to what layers say of a setting.
 #[derive(Clone, Copy)]
@@ -37,9 +30,14 @@ pub(crate) enum Change<'a> {
     },
 }
 
-pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
+pub(crate) fn run(
+    supposing: &Supposing<'_>,
+    key: &str,
+    change: Change<'_>,
+    writing: Writing,
+) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let command = match options.change {
+    let command = match change {
         Change::Put { .. } => "put",
         Change::Drop { .. } => "drop",
         Change::Move { .. } => "move",
@@ -49,14 +47,14 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         let error = Error::new("bad-argument", message);
         return Err(one(error.help("leave them out, or ask suppose")));
     }
-    let key = KeyPath::parse(options.key).map_err(|error| {
+    let key = KeyPath::parse(key).map_err(|error| {
         let error = Error::new("bad-argument", format!("the key is wrong: {error}"));
         one(error.help("write it as list shows it, or name its variable"))
     })?;
     let project = Project::load(supposing.world, supposing.common.project.as_deref())?;
     let (mut puts, mut layer, mut moved, mut keeps_values) = (Vec::new(), None, None, false);
     let mut is_typed = false;
-    match options.change {
+    match change {
         Change::Put { value, layer: to } => {
             is_typed = value != "-";
             let value = match is_typed {
@@ -76,7 +74,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         }
     }
     // From here on nobody else edits, so that what is foretold is what happens.
-    let lock = match options.dry_run {
+    let lock = match writing.dry_run {
         true => None,
         false => Some(EditLock::of(&project.folder, PATIENCE).map_err(one)?),
     };
@@ -91,10 +89,10 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
             moved,
             keeps_values,
             everywhere: true,
-            with_local: options.with_local,
+            with_local: writing.with_local,
             is_typed,
             command,
-            act: if options.dry_run { Act::WriteNothing } else { Act::Write },
+            act: if writing.dry_run { Act::WriteNothing } else { Act::Write },
         },
     )?;
     drop(lock);

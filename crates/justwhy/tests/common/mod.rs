@@ -114,6 +114,13 @@ impl Place {
         self.finish(&mut command)
     }
 
+    /// What each of these commands prints, one after the other, for a snapshot.
+    pub(crate) fn told(&self, commands: &[&[&str]]) -> String {
+        let one =
+            |command: &&[&str]| format!("=== {}\n{}\n", command.join(" "), self.run(command).all());
+        commands.iter().map(one).collect()
+    }
+
     pub(crate) fn finish(&self, command: &mut Command) -> Run {
         let output = command.output().unwrap();
         let folder = self.path().canonicalize().unwrap();

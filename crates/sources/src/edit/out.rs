@@ -28,10 +28,7 @@ pub(super) fn take_out(
         Format::Yaml => out_of_a_block(text, tree, (table, there)),
         Format::Toml | Format::Env | Format::Ini | Format::Properties => {
             let node = tree.node(there);
-            let is_by_headers = matches!(node.kind, Kind::List(_))
-                && format == Format::Toml
-                && text[line_start(text, node.at.start as usize)..].trim_start().starts_with("[[")
-                && node.at.start == node.name_at.start.saturating_sub(2);
+            let is_by_headers = format == Format::Toml && toml::is_by_headers(text, tree, there);
             if is_by_headers || matches!(node.kind, Kind::Table(_)) {
                 return Err(unwritable("an edit of tables with headers of their own"));
             }

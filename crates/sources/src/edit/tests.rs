@@ -3,6 +3,7 @@
 use super::{Step, put, take_out};
 use crate::Limits;
 use crate::format::Format;
+use crate::format::tests::generated::Random;
 use crate::tree::{Lowering, Tree};
 use justwhy_core::{Element, Keys, Span, Value};
 use std::collections::BTreeMap;
@@ -146,22 +147,6 @@ fn goes_where_a_person_would_put_it() {
         shown.push_str(&format!("{before}|\n---\n{after}|\n"));
     }
     insta::assert_snapshot!(shown);
-}
-
-/// Numbers that are the same in every run.
-struct Random(u64);
-
-impl Random {
-    fn below(&mut self, most: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        usize::try_from(self.0 >> 33).unwrap() % most
-    }
-
-    fn one<'a, T: ?Sized>(&mut self, of: &[&'a T]) -> &'a T {
-        of[self.below(of.len())]
-    }
 }
 
 /// Texts that a format could take for something else, or that end it.

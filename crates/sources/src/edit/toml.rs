@@ -118,6 +118,14 @@ fn own_end(text: &str, tree: &Tree<'_>, table: NodeId) -> Option<usize> {
     end
 }
 
+/// Whether an entry is a list of tables with headers of their own.
+pub(super) fn is_by_headers(text: &str, tree: &Tree<'_>, id: NodeId) -> bool {
+    let node = tree.node(id);
+    matches!(node.kind, Kind::List(_))
+        && text[node.at.start as usize..].starts_with("[[")
+        && !is_list_of_lists(text, tree, id)
+}
+
 /// `[[1, 2], [3]]` begins as a header does.
 fn is_list_of_lists(text: &str, tree: &Tree<'_>, id: NodeId) -> bool {
     let node = tree.node(id);

@@ -91,17 +91,25 @@ pub(crate) fn json(value: &Value) -> Result<String, Fault> {
     })
 }
 
+/// The short escape of a character inside of double quotes, if it has one in JSON, YAML and env files.
+pub(crate) fn short_escape(c: char) -> Option<&'static str> {
+    Some(match c {
+        '"' => "\\\"",
+        '\\' => "\\\\",
+        '\n' => "\\n",
+        '\r' => "\\r",
+        '\t' => "\\t",
+        _ => return None,
+    })
+}
+
 /// A text in double quotes, as JSON and YAML read it alike.
 pub(crate) fn json_text(text: &str) -> String {
     let mut out = String::with_capacity(text.len() + 2);
     out.push('"');
     for c in text.chars() {
         match c {
-            '"' => out.push_str("\\\""),
-            '\\' => out.push_str("\\\\"),
-            '\n' => out.push_str("\\n"),
-            '\r' => out.push_str("\\r"),
-            '\t' => out.push_str("\\t"),
+            c if let Some(escape) = short_escape(c) => out.push_str(escape),
             c if justwhy_core::is_unprintable(c) => {
                 let mut halves = [0; 2];
                 for half in c.encode_utf16(&mut halves) {
@@ -192,13 +200,9 @@ pub(crate) fn env(text: &str, quotes: Quotes) -> String {
         _ => {
             let mut out = String::from("\"");
             for c in text.chars() {
-                match c {
-                    '"' => out.push_str("\\\""),
-                    '\\' => out.push_str("\\\\"),
-                    '\n' => out.push_str("\\n"),
-                    '\r' => out.push_str("\\r"),
-                    '\t' => out.push_str("\\t"),
-                    c => out.push(c),
+                match short_escape(c) {
+                    Some(escape) => out.push_str(escape),
+                    None => out.push(c),
                 }
             }
             out + "\""

@@ -12,6 +12,7 @@ fn exported(settings: &[(&[&str], Value)]) -> Vec<Exported> {
         key: KeyPath::from_segments(path.iter().map(|it| (*it).to_owned()).collect()).unwrap(),
         variable: path.join("__").to_uppercase(),
         value: value.clone(),
+        is_secret: false,
     };
     settings.iter().map(one).collect()
 }
@@ -181,7 +182,8 @@ fn projects() -> impl Strategy<Value = Vec<Exported>> {
                 |other: &Exported| path.iter().zip(other.key.segments()).all(|(a, b)| a == b);
             if !kept.iter().any(starts) {
                 let key = KeyPath::from_segments(path).unwrap();
-                kept.push(Exported { key, variable: format!("V{number}"), value });
+                let variable = format!("V{number}");
+                kept.push(Exported { key, variable, value, is_secret: false });
             }
         }
         kept

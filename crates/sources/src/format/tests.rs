@@ -7,7 +7,7 @@ use crate::tree::{Fault, Lowering, Tree};
 use justwhy_core::{Document, Keys, Position};
 
 mod against_others;
-mod generated;
+pub(crate) mod generated;
 mod more;
 
 /// Parses and lowers a text.

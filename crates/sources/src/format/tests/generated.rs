@@ -7,10 +7,10 @@ use crate::Limits;
 const DOCUMENTS: u64 = 400;
 
 /// Numbers that are the same in every run.
-struct Random(u64);
+pub(crate) struct Random(pub(crate) u64);
 
 impl Random {
-    fn below(&mut self, most: usize) -> usize {
+    pub(crate) fn below(&mut self, most: usize) -> usize {
         self.0 ^= self.0 << 13;
         self.0 ^= self.0 >> 7;
         self.0 ^= self.0 << 17;
@@ -21,7 +21,7 @@ impl Random {
         self.below(times) == 0
     }
 
-    fn one(&mut self, of: &[&'static str]) -> &'static str {
+    pub(crate) fn one<'a, T: ?Sized>(&mut self, of: &[&'a T]) -> &'a T {
         of[self.below(of.len())]
     }
 }

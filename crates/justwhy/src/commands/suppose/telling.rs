@@ -1,0 +1,181 @@
+//! What `suppose` and the commands that write say to people.
+
+use super::{Act, Deed, Shown, Supposed, Version, shown_key};
+use crate::checking::Told;
+use crate::commands::sides::push_line;
+use crate::commands::{check, plain_context, told_left_out};
+use crate::look::{Look, Role};
+use justwhy_core::{Difference, Effect, Effects, list_values};
+use std::collections::HashSet;
+
+/// The answer for people.
+pub(super) struct Telling<'t> {
+    pub(super) look: &'t Look,
+    pub(super) before: &'t Version<'t>,
+    pub(super) after: &'t Version<'t>,
+    pub(super) looked_at: usize,
+    pub(super) act: Act,
+}
+
+impl Telling<'_> {
+    pub(super) fn text(
+        &self,
+        supposed: &[Supposed],
+        effects: &Effects<Shown>,
+        (findings, mended): (&[&Told], &[&Told]),
+        left_out: &[String],
+    ) -> String {
+        let look = self.look;
+        let mut out = String::new();
+        let told: Vec<String> = supposed.iter().map(Supposed::told).collect();
+        let whats = match self.act {
+            Act::Suppose => vec![format!("Supposing {}.", list_values(&told, "and"))],
+            _ => supposed.iter().map(Supposed::told_as_written).collect(),
+        };
+        whats.iter().for_each(|what| look.paragraph(&mut out, what, ""));
+        for (put, because) in supposed.iter().filter_map(|it| Some((it, it.because.as_ref()?))) {
+            let because = because.trim_end_matches('.');
+            let line = match self.act {
+                Act::Write => format!("Of {} it does not decide: {because}.", put.what),
+                _ => format!("Of {} it would not decide: {because}.", put.what),
+            };
+            look.paragraph(&mut out, &line, "");
+        }
+        if self.looked_at == 1 && self.before.head != self.after.head {
+            let contexts = [("before", &self.before.head), ("after", &self.after.head)];
+            for (label, context) in contexts {
+                let context = plain_context(context);
+                out.push_str(&format!(
+                    "  {label:6}  {}\n",
+                    look.paint(Role::Lost, &look.text(&context))
+                ));
+            }
+        }
+        out.push('\n');
+        let mut last: Option<&[String]> = None;
+        for effect in &effects.changed {
+            self.effect(effect, last == Some(&effect.key), &mut out);
+            last = Some(&effect.key);
+        }
+        if !effects.changed.is_empty() {
+            out.push('\n');
+        }
+        look.paragraph(&mut out, &self.summary(effects), "");
+        for (heading, told) in [("Newly found", findings), ("No more found", mended)] {
+            if !told.is_empty() {
+                let heading = look.paint(Role::Heading, &format!("{heading} by check"));
+                out.push_str(&format!("\n{heading}\n"));
+            }
+            for told in told {
+                out.push('\n');
+                check::finding(look, told, &mut out);
+            }
+        }
+        if let Some(told) = told_left_out(left_out) {
+            if !(findings.is_empty() && mended.is_empty()) {
+                out.push('\n');
+            }
+            look.paragraph(&mut out, &told, "");
+        }
+        out
+    }
+
+    fn effect(&self, effect: &Effect<Shown>, is_again: bool, out: &mut String) {
+        let look = self.look;
+        let sides = [effect.before.as_deref(), effect.after.as_deref()].map(|side| match side {
+            Some(Shown::Text { answer, is_secret }) => Some((answer, *is_secret)),
+            _ => None,
+        });
+        let looks_same = match &sides {
+            [Some((one, _)), Some((other, _))] => one.looks_like(other),
+            _ => false,
+        };
+        let is_secret = sides.iter().flatten().any(|(_, is_secret)| *is_secret);
+        let remark = match (effect.difference, looks_same) {
+            (Difference::CannotTell, _) => "nobody can tell whether it is the same",
+            (_, true) if is_secret => "the secret is another one",
+            (_, true) => "the hidden password is another one",
+            _ => "",
+        };
+        let remark = match remark {
+            "" => String::new(),
+            remark => format!("  {}", look.paint(Role::Warning, remark)),
+        };
+        if !is_again {
+            let key = look.paint(Role::Key, &look.text(&shown_key(&effect.key)));
+            out.push_str(&format!("{key}{remark}\n"));
+        }
+        if self.looked_at > 1 {
+            let words = self.before.in_words(&effect.contexts);
+            let words = if words.is_empty() { "every context".to_owned() } else { words };
+            look.paragraph(out, &format!("in {words}"), "  ");
+            if is_again && !remark.is_empty() {
+                out.push_str(&format!("{remark}\n"));
+            }
+        }
+        let [before, after] = sides.map(|side| side.map(|(answer, _)| answer));
+        push_line(look, "before", 6, before, out);
+        push_line(look, "after", 6, after, out);
+    }
+
+    fn summary(&self, effects: &Effects<Shown>) -> String {
+        let changed: HashSet<&[String]> =
+            effects.changed.iter().map(|effect| effect.key.as_slice()).collect();
+        let contexts = match self.looked_at {
+            1 => "this context".to_owned(),
+            count => format!("{count} contexts"),
+        };
+        let same = match effects.same {
+            1 => "1 setting stays".to_owned(),
+            count => format!("{count} settings stay"),
+        };
+        let (change, changes) = match self.act {
+            Act::Write => ("change", "changes"),
+            _ => ("would change", "would change"),
+        };
+        match changed.len() {
+            0 => format!("No setting {changes} in {contexts}: {same} the same."),
+            1 => format!("1 setting {changes} in {contexts}; {same} the same."),
+            count => format!("{count} settings {change} in {contexts}; {same} the same."),
+        }
+    }
+}
+
+/// The last sentence of a command that writes: what came of that.
+pub(super) fn end(act: Act, is_refused: bool, written: &[String]) -> String {
+    match (act, written) {
+        _ if is_refused => "Nothing was written: a value that somebody has changes or goes \
+                            (--accept-changes writes it all the same)."
+            .to_owned(),
+        (Act::WriteNothing, _) => "Nothing was written (--dry-run).".to_owned(),
+        (_, []) => "Nothing was written: that is what it says already.".to_owned(),
+        (_, places) => format!("Written to {}.", list_values(places, "and")),
+    }
+}
+
+impl Supposed {
+    /// The sentence that says where it goes.
+    fn told_as_written(&self) -> String {
+        let at = self.at.as_deref().unwrap_or_default();
+        let layer = self.layer.as_deref().unwrap_or_default();
+        match self.act {
+            Deed::Drop => format!("{} is taken out of {at}, which {layer} reads.", self.what),
+            _ => format!("{} goes to {at}, which {layer} reads.", self.what),
+        }
+    }
+
+    fn told(&self) -> String {
+        let what = &self.what;
+        let (at, layer) = (self.at.as_deref(), self.layer.as_deref());
+        let (at, layer) = (at.unwrap_or_default(), layer.unwrap_or_default());
+        match self.act {
+            Deed::Unset => format!("--unset {what}"),
+            Deed::Set => format!("--set {what}"),
+            Deed::Variable => format!("the variable {what} had that value"),
+            Deed::NoVariable => format!("the variable {what} were not set"),
+            Deed::Without => format!("there were no layer {what}"),
+            Deed::Put => format!("{what} were written to {at} ({layer})"),
+            Deed::Drop => format!("{what} were taken out of {at} ({layer})"),
+        }
+    }
+}

@@ -1,0 +1,76 @@
+//! Writing what was supposed.
+
+use justwhy_core::list_values;
+use justwhy_sources::{Edited, Error, Project, StoreProblem, Supposition, VariableEdit};
+use justwhy_stores::{Change, Client, Expected, WriteProblem};
+
+/// Writes what was supposed; gives where.
+pub(super) fn write(
+    supposition: &Supposition<'_>,
+    project: &Project,
+    stores: &Client,
+) -> Result<Vec<String>, Error> {
+    let mut written: Vec<String> = Vec::new();
+    for edit in supposition.edits() {
+        let done = match edit {
+            Edited::File(edit) => edit.write().map(|()| edit.path.clone()),
+            Edited::Variable(edit) => write_variable(edit, project, stores),
+        };
+        let at = done.map_err(|error| match written.as_slice() {
+            [] => error,
+            before => {
+                let before = list_values(before, "and");
+                error.help(format!("{before} was written before, so that the value stands in both"))
+            }
+        })?;
+        written.push(at);
+    }
+    Ok(written)
+}
+
+/// Writes a variable of a store that is no file, if it is still as it was read.
+fn write_variable(
+    edit: &VariableEdit,
+    project: &Project,
+    stores: &Client,
+) -> Result<String, Error> {
+    let VariableEdit { store, scope, variable, revision, value, is_secret } = edit;
+    let at = format!("the scope {scope} of {store}");
+    let error = |message: String| Error::new("not-written", message);
+    let Some(kept) = project.stores.iter().find(|it| it.name == *store) else {
+        return Err(error(format!("there is no store {store}")));
+    };
+    let change = Change {
+        scope: scope.clone(),
+        variable: variable.clone(),
+        value: value.as_ref().map(|value| (value.to_string(), *is_secret)),
+        expected: revision.map_or(Expected::Absent, Expected::Revision),
+    };
+    let told = |problem: StoreProblem| match problem {
+        StoreProblem::Unavailable(why) => (why, None),
+        StoreProblem::Failed { reason, help, .. } => (reason, help),
+    };
+    match stores.write(kept, &change) {
+        Ok(_) => Ok(at),
+        Err(WriteProblem::Conflict(now)) => {
+            let now = match now {
+                Some(now) => format!("{variable} is in revision {now} now"),
+                None => format!("{variable} is not there any more"),
+            };
+            Err(error(format!(
+                "{at} was not written: somebody else has changed it meanwhile, {now}"
+            ))
+            .help("look at what it says now, and try again"))
+        }
+        Err(WriteProblem::Refused(problem)) => {
+            let (why, help) = told(problem);
+            let error = error(format!("{at} was not written: {why}"));
+            Err(help.into_iter().fold(error, Error::help))
+        }
+        Err(WriteProblem::Unknown(problem)) => {
+            let (why, _) = told(problem);
+            Err(error(format!("nobody knows whether {at} was written: {why}"))
+                .help("look at what it says now before you try again"))
+        }
+    }
+}
