@@ -20,22 +20,32 @@ fn make_room() {
     std::hint::black_box(Vec::<u8>::with_capacity(ROOM_BYTES));
 }
 
-/// How many threads there may be at once, this one included.
-pub fn processors() -> usize {
-    std::thread::available_parallelism().map_or(1, usize::from)
-}
-
 /// What `mutex` guards. A thread that panicked while it held it has ended the whole run, or does so
 /// soon: what it left behind is whole, as nothing here is changed in more than one step.
 pub fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// Does `work` to every item, on at most `threads` threads, and hands each result to `take` on this
-/// thread in the order of the items. With one thread nothing is started.
+/// Does `work` to every item, on all processors if it is `much`, and hands each result to `take` on this
+/// thread in the order of the items.
 ///
 /// Whatever order the work is finished in, the outcome is the same; `work` must not depend on it.
 pub fn in_order<T: Send, R: Send>(
+    items: Vec<T>,
+    much: bool,
+    work: impl Fn(T) -> R + Sync,
+    take: impl FnMut(R),
+) {
+    // Nobody asks the system how many there are for a single item.
+    let threads = match much && items.len() > 1 {
+        true => std::thread::available_parallelism().map_or(1, usize::from),
+        false => 1,
+    };
+    on_threads(items, threads, work, take);
+}
+
+/// The same on at most so many threads, this one included. With one nothing is started.
+fn on_threads<T: Send, R: Send>(
     items: Vec<T>,
     threads: usize,
     work: impl Fn(T) -> R + Sync,

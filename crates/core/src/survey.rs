@@ -359,8 +359,7 @@ impl Survey {
         }
         parts.extend(plain_parts);
         let much = parts.iter().map(|(_, part)| part.len()).sum::<usize>();
-        let threads = if much < self.at_once { 1 } else { parallel::processors() };
-        parallel::in_order(parts, threads, sight, take);
+        parallel::in_order(parts, much >= self.at_once, sight, take);
     }
 
     /// Looks at several settings together, once in each group of contexts in which all of them are

@@ -618,14 +618,13 @@ impl<'p> Reader<'p> {
             }
         }
         let bytes: usize = found.iter().map(|(_, bytes)| bytes.len()).sum();
-        let threads = if bytes < WORTH_A_THREAD { 1 } else { parallel::processors() };
         // What takes longest first, so that no thread is left alone with it in the end.
         found.sort_by_key(|(key, bytes)| std::cmp::Reverse(key.1.effort() * bytes.len()));
         let limits = self.project.limits;
         let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
         parallel::in_order(
             found,
-            threads,
+            bytes >= WORTH_A_THREAD,
             |(key, bytes)| (key, document_of(key, bytes, limits)),
             |(key, read)| {
                 let read = read.map(|(mut document, own)| {

@@ -1,4 +1,4 @@
-use super::in_order;
+use super::on_threads;
 use std::collections::HashSet;
 use std::sync::Mutex;
 use std::time::Duration;
@@ -13,7 +13,7 @@ fn hands_results_over_in_the_order_of_the_items() {
                 std::thread::sleep(Duration::from_micros(200 / (number as u64 + 1)));
                 number * 2
             };
-            in_order((0..count).collect(), threads, work, |result| taken.push(result));
+            on_threads((0..count).collect(), threads, work, |result| taken.push(result));
             let expected: Vec<usize> = (0..count).map(|number| number * 2).collect();
             assert_eq!(taken, expected, "{count} items on {threads} threads");
         }
@@ -27,7 +27,7 @@ fn uses_more_than_one_thread() {
         seen.lock().unwrap().insert(std::thread::current().id());
         std::thread::sleep(Duration::from_millis(5));
     };
-    in_order((0..20).collect::<Vec<u32>>(), 4, work, drop);
+    on_threads((0..20).collect::<Vec<u32>>(), 4, work, drop);
     assert!((2..=4).contains(&seen.lock().unwrap().len()));
 }
 
@@ -35,7 +35,7 @@ fn uses_more_than_one_thread() {
 fn a_panic_of_the_work_is_not_swallowed() {
     let run = || {
         let work = |number: u32| assert_ne!(number, 3, "that one fails");
-        in_order((0..8).collect(), 2, work, drop);
+        on_threads((0..8).collect(), 2, work, drop);
     };
     assert!(std::panic::catch_unwind(run).is_err());
 }

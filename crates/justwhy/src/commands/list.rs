@@ -89,7 +89,6 @@ fn each<R: Send>(
     let parts = chosen.chunks(AT_ONCE);
     let beside = answers.beside(parts.len());
     let parts: Vec<(&[KeyId], Answers<'_>)> = parts.zip(beside).collect();
-    let threads = if parts.len() < 2 { 1 } else { parallel::processors() };
     let work = |(keys, answers): (&[KeyId], Answers<'_>)| {
         // The end of the process frees all of it at once.
         let answers = ManuallyDrop::new(answers);
@@ -101,7 +100,7 @@ fn each<R: Send>(
         let written = write(&mut { told });
         (written, any_error)
     };
-    parallel::in_order(parts, threads, work, take);
+    parallel::in_order(parts, true, work, take);
 }
 
 /// The settings that the patterns mean, all without any, each once and in order; and what to note.
@@ -229,8 +228,7 @@ fn text(look: &Look, tables: &[Table<'_>]) -> String {
     let room = tables.iter().map(|table| columns.room(table)).sum();
     let mut out = String::with_capacity(room);
     let write = |table: &Table<'_>| written(look, table, &columns);
-    let threads = parallel::processors();
-    parallel::in_order(tables.iter().collect(), threads, write, |lines| out.push_str(&lines));
+    parallel::in_order(tables.iter().collect(), true, write, |lines| out.push_str(&lines));
     out
 }
 
