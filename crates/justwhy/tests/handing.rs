@@ -124,6 +124,28 @@ mod launching {
     }
 
     #[test]
+    fn names_variables_as_the_process_is_read() {
+        let place = project();
+        let project = std::fs::read_to_string(place.path().join("justwhy.toml")).unwrap();
+        let own = project.replace("process = true\n", "process = true\nprefix = \"GAUGES_\"\n");
+        place.file("justwhy.toml", own.as_bytes());
+        let around = [("GAUGES_GAUGE__COUNT", "5"), ("TIDE_GAUGE__COUNT", "6")];
+        let run = place.run_with(&["launch", "--", "env"], &around);
+        let has = |line: &str| run.stdout.lines().any(|it| it == line);
+        assert!(
+            has("GAUGES_GAUGE__COUNT=5") && has("GAUGES_GAUGE__TEXT=it's $HOME"),
+            "{}",
+            run.all()
+        );
+        // It is no variable of this project.
+        assert!(
+            has("TIDE_GAUGE__COUNT=6") && !run.stdout.contains("TIDE_GAUGE__TEXT"),
+            "{}",
+            run.all()
+        );
+    }
+
+    #[test]
     fn is_the_program_from_then_on() {
         let place = project();
         let noted = place.run(&["launch", "--unset", "gauge.cuont", "--", "echo", "ran"]);

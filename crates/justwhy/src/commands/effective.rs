@@ -4,7 +4,7 @@ use super::Answering;
 use crate::json;
 use crate::look::Role;
 use crate::run::Outcome;
-use justwhy_core::{Explanation, Former, KeyId, KeyPath, Status, Value};
+use justwhy_core::{Explanation, Former, KeyId, KeyPath, Kind, Names, Status, Value};
 use justwhy_sources::{Exported, NotWritable};
 use serde::Serialize;
 
@@ -46,7 +46,12 @@ impl Effective {
     ) -> Result<Effective, Vec<Refused>> {
         let resolution = answering.resolution();
         let (readings, keys) = (resolution.readings(), resolution.keys());
-        let naming = &answering.project.naming;
+        // As whoever reads the process would name them, if the project says how that is done.
+        let process = readings.layers.iter().rev().find(|layer| layer.kind == Kind::Process);
+        let naming = match process.map(|layer| (&layer.names, &layer.into)) {
+            Some((Names::Variables(naming), None)) => naming,
+            _ => &answering.project.naming,
+        };
         let mut effective = Effective { settings: Vec::new(), gone: Vec::new() };
         let mut refused = Vec::new();
         for key in chosen {
