@@ -424,9 +424,8 @@ impl Answers<'_> {
         if is_declared || holds_reference(value) && refers() {
             return None;
         }
-        let mut outcome = single(resolution, winner, None, false, Expanded::plain(value.clone()));
-        outcome.secret = resolution.secrets().has(asked.key);
-        Some(outcome)
+        let outcome = single(resolution, winner, None, false, Expanded::plain(value.clone()));
+        Some(outcome.with_secrecy(resolution.secrets().has(asked.key)))
     }
 
     fn attempt(&self, asked: Asked) -> Attempt {
@@ -471,7 +470,7 @@ impl Answers<'_> {
                 None => Outcome::absent(false),
             },
         };
-        outcome.secret = secret;
+        outcome = outcome.with_secrecy(secret);
         outcome.height = height;
         if outcome.value().is_some()
             && let Some(failure) = self.past_limits(&outcome)
@@ -559,6 +558,21 @@ impl Outcome {
 
     fn failed(failure: Failure, secret: bool, height: usize) -> Outcome {
         Outcome { secret, height, ..Outcome::new(Err(failure)) }
+    }
+
+    /// The same as a secret or as none; of a secret the texts are secret ones.
+    fn with_secrecy(self, secret: bool) -> Outcome {
+        if !secret {
+            return Outcome { secret, ..self };
+        }
+        let hide = |item: Item| Item { value: item.value.hidden(), ..item };
+        Outcome {
+            result: self.result.map(|value| value.map(Value::hidden)),
+            conversion: self.conversion.map(|it| Conversion { from: it.from.hidden(), ..it }),
+            items: self.items.into_iter().map(hide).collect(),
+            secret,
+            ..self
+        }
     }
 
     /// The value, if there is one.

@@ -1,6 +1,7 @@
 //! Two contexts side by side: which settings differ, and who decides them on either side.
 
 use crate::{Answers, Explanation, KeyId, Stand, Status, Value};
+use std::sync::Arc;
 
 /// How a setting differs between two contexts.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -80,6 +81,7 @@ struct Said {
     source: String,
     name: String,
     revision: Option<u64>,
+    encrypted: Option<Arc<str>>,
     written: Value,
 }
 
@@ -102,8 +104,11 @@ impl Told {
 
     /// Whether the same source says the same of both, so that what nobody can tell is the same whatever
     /// it is.
+    /// An encrypted value is the same wherever it stands.
     fn is_said_alike(&self, other: &Told) -> bool {
+        let encrypted = |told: &Told| told.said.as_ref()?.encrypted.clone();
         self.said.is_some() && self.said == other.said
+            || encrypted(self).is_some() && encrypted(self) == encrypted(other)
     }
 
     /// Whether both cannot be told, or are in the same error, for the same reason: that a message names
@@ -160,10 +165,12 @@ fn said_by(answers: &Answers<'_>, answer: &Explanation) -> Option<Said> {
     let id = answer.winner.as_ref()?.candidate;
     let candidate = resolution.candidate(id);
     let stand = Stand::of(resolution, id);
+    let note = resolution.note(candidate);
     Some(Said {
         source: stand.source.to_string(),
         name: stand.shown_name(resolution.keys()),
-        revision: resolution.note(candidate).and_then(|it| it.revision),
+        revision: note.and_then(|it| it.revision),
+        encrypted: note.and_then(|it| it.encrypted.clone()),
         written: resolution.leaf(candidate).value.clone(),
     })
 }

@@ -8,7 +8,7 @@ use std::sync::Arc;
 #[cfg(test)]
 mod tests;
 
-/// What a store says about a variable besides its value, as it stands in one context.
+/// What is known about a value besides it, mostly from a store, as it stands in one context.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
 pub struct Note {
     /// Whether it is secret.
@@ -23,6 +23,8 @@ pub struct Note {
     pub unreadable: Option<Arc<str>>,
     /// Why it is not meant for this context, as a clause.
     pub withheld: Option<Arc<str>>,
+    /// The encrypted value, as it is written.
+    pub encrypted: Option<Arc<str>>,
 }
 
 impl Note {
@@ -177,7 +179,7 @@ impl Scope {
             }
             document.leaves.push(Leaf {
                 name: keys.child(KeyId::ROOT, &variable.name),
-                value: variable.value.clone().map_or(Value::Unread, Value::Text),
+                value: variable.value.clone().map_or(Value::Unread, |value| Value::Text(value.into())),
                 at: variable.at,
             });
         }

@@ -1,8 +1,9 @@
 //! Values of settings.
 
-use crate::Span;
+use crate::{Span, Text};
 use std::fmt::Write as _;
 use std::sync::Arc;
+use zeroize::Zeroizing;
 
 #[cfg(test)]
 mod tests;
@@ -21,7 +22,7 @@ pub enum Value {
     /// A floating-point number.
     Number(f64),
     /// A text; dates are texts too, as written.
-    Text(Arc<str>),
+    Text(Text),
     /// A list, which is one leaf whatever is inside.
     List(Arc<[Element]>),
     /// A map inside a list. A table that is not in a list is no value but a branch of keys.
@@ -142,8 +143,30 @@ impl Value {
         self.as_text().is_some_and(str::is_empty)
     }
 
+    /// The same value with every text in it a secret one.
+    #[must_use]
+    pub fn hidden(self) -> Value {
+        match self {
+            Value::Text(text) => Value::Text(text.hidden()),
+            Value::List(items) => {
+                let hidden = |item: &Element| Element { value: item.value.clone().hidden(), at: item.at };
+                Value::List(items.iter().map(hidden).collect())
+            }
+            Value::Map(entries) => {
+                let hidden = |entry: &Entry| Entry {
+                    name: Arc::clone(&entry.name),
+                    value: entry.value.clone().hidden(),
+                    at: entry.at,
+                };
+                Value::Map(entries.iter().map(hidden).collect())
+            }
+            other => other,
+        }
+    }
+
     /// The value in one line, as TOML would write it (`null` for a null): texts are quoted, so that
-    /// an empty one, one with blanks at an end and one that looks like a number can be told.
+    /// an empty one, one with blanks at an end and one that looks like a number can be told. A secret
+    /// text is not shown.
     pub fn show(&self) -> String {
         let mut out = String::new();
         self.push_shown(&mut out);
@@ -152,6 +175,17 @@ impl Value {
 
     /// Writes the value as [`Value::show`] gives it.
     pub fn push_shown(&self, out: &mut String) {
+        self.push(out, false);
+    }
+
+    /// What [`Value::show`] gives, with secret texts in it: to be told apart, not to be shown.
+    pub fn revealed(&self) -> Zeroizing<String> {
+        let mut out = Zeroizing::new(String::new());
+        self.push(&mut out, true);
+        out
+    }
+
+    fn push(&self, out: &mut String, reveals: bool) {
         match self {
             Value::Null => out.push_str("null"),
             Value::Unread => out.push_str("(unreadable)"),
@@ -161,6 +195,7 @@ impl Value {
                 let _ = write!(out, "{value}");
             }
             Value::Number(value) => out.push_str(&show_number(*value)),
+            Value::Text(text) if text.is_secret() && !reveals => out.push_str("(secret)"),
             Value::Text(text) => push_quoted(out, text),
             Value::List(items) => {
                 out.push('[');
@@ -168,7 +203,7 @@ impl Value {
                     if at > 0 {
                         out.push_str(", ");
                     }
-                    item.value.push_shown(out);
+                    item.value.push(out, reveals);
                 }
                 out.push(']');
             }
@@ -180,7 +215,7 @@ impl Value {
                     }
                     push_quoted(out, &entry.name);
                     out.push_str(" = ");
-                    entry.value.push_shown(out);
+                    entry.value.push(out, reveals);
                 }
                 out.push_str(" }");
             }

@@ -11,7 +11,7 @@ use crate::{Arguments, text};
 use hashbrown::HashMap;
 use justwhy_core::parallel::lock;
 use justwhy_core::{
-    AxisOrigin, AxisValue, Context, Inactivity, LayerIndex, Outside, Readings, Scope,
+    AxisOrigin, AxisValue, Context, Decrypts, Inactivity, LayerIndex, Outside, Readings, Scope,
 };
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -87,6 +87,14 @@ impl<'p> Elsewhere<'p> {
     pub fn asking(self, stores: Option<&'p dyn Stores>) -> Elsewhere<'p> {
         let reader =
             self.reader.into_inner().unwrap_or_else(PoisonError::into_inner).asking(stores);
+        Elsewhere { reader: Mutex::new(reader), ..self }
+    }
+
+    /// Has values decrypted by `decrypts`.
+    #[must_use]
+    pub fn decrypting(self, decrypts: &'p dyn Decrypts) -> Elsewhere<'p> {
+        let reader =
+            self.reader.into_inner().unwrap_or_else(PoisonError::into_inner).decrypting(Some(decrypts));
         Elsewhere { reader: Mutex::new(reader), ..self }
     }
 

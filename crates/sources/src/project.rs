@@ -51,6 +51,8 @@ pub struct Project {
     pub naming: justwhy_core::Naming,
     /// The stores whose scopes they read.
     pub stores: Vec<Store>,
+    /// For whom values are encrypted, and where each is named.
+    pub recipients: Vec<(String, justwhy_core::Position)>,
     /// Combinations of values that do not exist.
     pub(crate) nevers: Vec<Never>,
     /// What is declared about settings.
@@ -354,6 +356,7 @@ const FIELDS: Fields = Fields {
         "catalogue",
         "variables",
         "limits",
+        "secrets",
         "axis",
         "never",
         "layer",
@@ -362,11 +365,10 @@ const FIELDS: Fields = Fields {
         "rule",
         "accept",
     ],
-    later: &["secrets"],
 };
 
 const CATALOGUE_FIELDS: Fields =
-    Fields { of: "a file of the catalogue", known: &["justwhy", "setting", "rule"], later: &[] };
+    Fields { of: "a file of the catalogue", known: &["justwhy", "setting", "rule"] };
 
 /// The files of the catalogue that the project file names, with the places where it does.
 type Named = Vec<(String, Span)>;
@@ -383,6 +385,7 @@ fn read(
     let name = sink.text(root, "name");
     let naming = variables(sink);
     let (limits, read_folders) = limits(sink);
+    let recipients = recipients(sink);
     let mut axes = axis::read_all(sink, world, &folder);
     let stores = store::read_all(sink);
     let layers = layer::read_all(sink, &mut axes, &stores, &naming);
@@ -414,6 +417,7 @@ fn read(
         layers,
         naming: justwhy_core::Naming { prefix: naming.0, nest: naming.1, claims_every_name: false },
         stores,
+        recipients,
         nevers,
         declared: Arc::new([]),
         defaults: Vec::new(),
@@ -445,7 +449,7 @@ fn version(sink: &mut Sink<'_>) {
 
 /// The prefix and what nests, of `[variables]`.
 fn variables(sink: &mut Sink<'_>) -> (String, String) {
-    const FIELDS: Fields = Fields { of: "[variables]", known: &["prefix", "nest"], later: &[] };
+    const FIELDS: Fields = Fields { of: "[variables]", known: &["prefix", "nest"] };
     let Some(table) = sink.table(Tree::ROOT, "variables") else {
         return (String::new(), "__".to_owned());
     };
@@ -470,11 +474,45 @@ fn nest(sink: &mut Sink<'_>, table: crate::tree::NodeId) -> Option<String> {
     Some(nest)
 }
 
+/// For whom values are encrypted.
+fn recipients(sink: &mut Sink<'_>) -> Vec<(String, justwhy_core::Position)> {
+    const FIELDS: Fields = Fields { of: "[secrets]", known: &["recipients"] };
+    let mut recipients: Vec<(String, Span)> = Vec::new();
+    let Some(table) = sink.table(Tree::ROOT, "secrets") else { return Vec::new() };
+    sink.check_names(table, &FIELDS);
+    for item in sink.list(table, "recipients").unwrap_or_default() {
+        let Some((recipient, at)) = sink.text_of(item) else { continue };
+        // Whoever puts an identity here by mistake has made a secret public.
+        let error = |message: &str| Error::new("bad-project", message);
+        let how = "a recipient is what `justwhy identity new FILE` prints: age1 and 58 more \
+                   lower-case letters and digits";
+        if recipient.trim_start().to_ascii_uppercase().starts_with("AGE-SECRET-KEY-") {
+            let error = error("this is an identity, which must stay secret, and no recipient");
+            let help = "take it out, and make a new one: whoever has read this file can read what \
+                        is encrypted for it";
+            sink.error(error.help(help).help(how), at);
+        } else if !is_recipient(&recipient) {
+            sink.error(error("this is no recipient of the age format").help(how), at);
+        } else if let Some((_, first)) = recipients.iter().find(|(other, _)| *other == recipient) {
+            let first = *first;
+            sink.repeated("recipients", &recipient, at, first);
+        } else {
+            recipients.push((recipient, at));
+        }
+    }
+    recipients.into_iter().map(|(recipient, at)| (recipient, sink.position(at))).collect()
+}
+
+/// Whether a text looks like a recipient; its checksum is looked at when something is encrypted for it.
+fn is_recipient(text: &str) -> bool {
+    let is_digit = |c: u8| b"qpzry9x8gf2tvdw0s3jn54khce6mua7l".contains(&c);
+    text.strip_prefix("age1").is_some_and(|rest| rest.len() == 58 && rest.bytes().all(is_digit))
+}
+
 fn limits(sink: &mut Sink<'_>) -> (Limits, Vec<String>) {
     const FIELDS: Fields = Fields {
         of: "[limits]",
         known: &["file_bytes", "depth", "nodes", "read_folders"],
-        later: &[],
     };
     let mut limits = Limits::default();
     let Some(table) = sink.table(Tree::ROOT, "limits") else {

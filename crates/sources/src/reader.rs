@@ -12,9 +12,9 @@ use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
-    BadInput, BadReading, Context, Document, Inactivity, Input, Inputs, KeyId, KeyPath, Keys, Kind,
+    BadInput, BadReading, Context, Decrypts, Document, Inactivity, Input, Inputs, KeyId, KeyPath, Keys, Kind,
     Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings, ScopeOf,
-    SourceText, Span, Value, list_values, nearest, parallel,
+    SourceText, Span, Text, Value, list_values, nearest, parallel,
 };
 use std::path::Path;
 use std::sync::Arc;
@@ -41,6 +41,8 @@ pub struct Reader<'p> {
     values: HashMap<Written, Arc<Document>>,
     /// Who asks stores that are not files.
     stores: Option<&'p dyn Stores>,
+    /// Who decrypts values.
+    decrypts: Option<&'p dyn Decrypts>,
     scopes: Scopes,
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
@@ -151,6 +153,7 @@ impl<'p> Reader<'p> {
             arguments: None,
             values: HashMap::new(),
             stores: None,
+            decrypts: None,
             scopes: Scopes::default(),
             folders: None,
             never: {
@@ -166,6 +169,19 @@ impl<'p> Reader<'p> {
     pub fn asking(mut self, stores: Option<&'p dyn Stores>) -> Reader<'p> {
         self.stores = stores;
         self
+    }
+
+    /// Has values decrypted by `decrypts`; without it those that are encrypted cannot be read.
+    #[must_use]
+    pub fn decrypting(mut self, decrypts: Option<&'p dyn Decrypts>) -> Reader<'p> {
+        self.decrypts = decrypts;
+        self
+    }
+
+    /// What a source says, with what can be decrypted in place of what is encrypted.
+    fn decrypted(&self, mut document: Document) -> Arc<Document> {
+        document.decrypt(self.decrypts.unwrap_or(&Nobody));
+        Arc::new(document)
     }
 
     /// Leaves out the layers that describe where you stand.
@@ -561,7 +577,7 @@ impl<'p> Reader<'p> {
         };
         let keys = Arc::make_mut(&mut self.keys);
         let document = match format.row(text.text(), row, keys, self.project.limits) {
-            Ok(document) => Ok(Arc::new(Document { text: Some(text), ..document })),
+            Ok(document) => Ok(self.decrypted(Document { text: Some(text), ..document })),
             Err(fault) => Err(attach(fault, path, &text)),
         };
         self.rows.insert(asked, document.clone());
@@ -621,11 +637,18 @@ impl<'p> Reader<'p> {
         // What takes longest first, so that no thread is left alone with it in the end.
         found.sort_by_key(|(key, bytes)| std::cmp::Reverse(key.1.effort() * bytes.len()));
         let limits = self.project.limits;
+        let decrypts = self.decrypts.unwrap_or(&Nobody);
         let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
         parallel::in_order(
             found,
             bytes >= WORTH_A_THREAD,
-            |(key, bytes)| (key, document_of(key, bytes, limits)),
+            |(key, bytes)| {
+                let read = document_of(key, bytes, limits).map(|(mut document, keys)| {
+                    document.decrypt(decrypts);
+                    (document, keys)
+                });
+                (key, read)
+            },
             |(key, read)| {
                 let read = read.map(|(mut document, own)| {
                     let here = keys.absorb(own);
@@ -658,7 +681,7 @@ impl<'p> Reader<'p> {
             let name = path.iter().fold(KeyId::ROOT, |key, segment| keys.child(key, segment));
             document.leaves.push(Leaf { name, value: value.clone(), at: Some(*at) });
         }
-        let document = Arc::new(document);
+        let document = self.decrypted(document);
         self.values.insert(written, Arc::clone(&document));
         document
     }
@@ -671,7 +694,8 @@ impl<'p> Reader<'p> {
         {
             return Arc::clone(document);
         }
-        let document = Arc::new(arguments.document(Arc::make_mut(&mut self.keys)));
+        let document = arguments.document(Arc::make_mut(&mut self.keys));
+        let document = self.decrypted(document);
         self.arguments = Some((arguments.clone(), Arc::clone(&document)));
         document
     }
@@ -695,7 +719,7 @@ impl<'p> Reader<'p> {
                 _ => document.unreadable.push(name.to_string_lossy().into_owned()),
             }
         }
-        let document = Arc::new(document);
+        let document = self.decrypted(document);
         self.process = Some(Arc::clone(&document));
         document
     }
@@ -741,6 +765,15 @@ impl<'p> Reader<'p> {
                     .help("set it anew, or unset it")
             }
         }
+    }
+}
+
+/// Decrypts nothing.
+struct Nobody;
+
+impl Decrypts for Nobody {
+    fn decrypt(&self, _: &str) -> Result<Text, String> {
+        Err("it is encrypted, and nothing is decrypted here".to_owned())
     }
 }
 

@@ -181,6 +181,7 @@ impl WireVariable {
             revision: Some(self.revision).filter(|revision| *revision > 0),
             unreadable: self.value.is_none().then(|| unreadable.into()),
             withheld: None,
+            encrypted: None,
         };
         Ok(ScopeVariable {
             name: name.into(),

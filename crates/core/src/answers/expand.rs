@@ -3,6 +3,7 @@
 use super::{Answers, Asked, Failure, LONGEST_WAY, UNCERTAIN, Weight};
 use crate::convert::show_in_text;
 use crate::reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
+use crate::text::Growing;
 use crate::{
     Candidate, Element, Entry, KeyId, KeyPath, Names, Naming, Resolution, Value, is_secret_name,
     nearest,
@@ -141,11 +142,11 @@ impl<'a, 'o> Expansion<'a, 'o> {
     }
 
     fn longer_text(&mut self, pieces: &[Piece], reading: &Reading<'_>) -> Expanded {
-        let mut out = String::new();
+        let mut out = Growing::new();
         for piece in pieces {
             let reference = match piece {
                 Piece::Text(text) => {
-                    out.push_str(text);
+                    out.push(text);
                     continue;
                 }
                 Piece::Reference(reference) => reference,
@@ -158,7 +159,8 @@ impl<'a, 'o> Expansion<'a, 'o> {
                 continue;
             }
             match show_in_text(&part.value) {
-                Ok(shown) => out.push_str(&shown),
+                Ok(shown) if self.secret => out.push_secret(&shown),
+                Ok(shown) => out.push(&shown),
                 Err(kind) => {
                     let message = format!(
                         "`{}` is {}, which cannot be part of a longer text",
@@ -175,7 +177,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
             }
         }
         self.answers.spend(out.len());
-        Expanded::of(Value::Text(out.into()))
+        Expanded::of(Value::Text(out.done()))
     }
 
     fn reference(&mut self, reference: &Reference, reading: &Reading<'_>) -> Expanded {
@@ -219,7 +221,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
     fn find(&mut self, reference: &Reference, reading: &Reading<'_>) -> Result<Found, Failure> {
         let answers = self.answers;
         let text = |text: Option<Arc<str>>, nothing: String| match text {
-            Some(text) => Found::Value(Expanded::of(Value::Text(text))),
+            Some(text) => Found::Value(Expanded::of(Value::Text(text.into()))),
             None => Found::Nothing(nothing),
         };
         let bad = |problem: String| {

@@ -142,8 +142,9 @@ impl<'a> Across<'a> {
             && resolution.readings().layer(reading.layer).references;
         let message = match &leaf.value {
             Value::Unread => return,
+            _ if resolution.note(candidate).is_some_and(|note| note.encrypted.is_some()) => return,
             _ if refers => return,
-            Value::Text(text) if text.is_empty() || text.starts_with("age:") => return,
+            Value::Text(text) if text.is_empty() => return,
             Value::Text(text) if !is_secret => match crate::secret::holds_address_password(text) {
                 true => "the address here has a password in it, for all who can read the file",
                 false => return,

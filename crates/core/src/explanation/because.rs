@@ -35,6 +35,10 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     let mut because = because(answers, candidate);
     let is_old_name = reading.is_old_name(candidate.leaf);
     let note = answers.resolution().note(candidate).cloned();
+    // Of one that cannot be read it is said why.
+    if note.as_ref().is_some_and(|note| note.encrypted.is_some() && note.unreadable.is_none()) {
+        because.push_str("; it is encrypted there");
+    }
     if let Some(history) = note.as_ref().and_then(Note::history) {
         because.push_str(&format!("; {history}"));
     }

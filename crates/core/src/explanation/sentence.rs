@@ -34,6 +34,7 @@ pub(super) fn why(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Strin
                 }
                 Status::Set | Status::Absent => {}
             }
+            sentences.extend(encrypted(answers, candidate));
             sentences.extend(history(answers, candidate));
             sentences.extend(withheld(answers, explanation.key));
             sentences.extend(expansion(answers, explanation));
@@ -85,6 +86,13 @@ fn says(answers: &Answers<'_>, candidate: &Candidate) -> String {
         }
         _ => format!("{} says {says}", place_of(answers, candidate)),
     }
+}
+
+/// That what decides was decrypted; of what cannot be, it is said why.
+fn encrypted(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
+    let note = answers.resolution().note(candidate)?;
+    let is_read = note.encrypted.is_some() && note.unreadable.is_none();
+    is_read.then(|| "It stands there encrypted.".to_owned())
 }
 
 /// When and by whom the store was told what decides, and how old the copy is that stands for it.

@@ -35,8 +35,9 @@ pub(crate) fn toml(value: &Value, quotes: Quotes) -> Result<String, Fault> {
         Value::Text(text) => {
             let fits = !text.contains(|c: char| c == '\'' || c.is_control());
             match quotes {
-                Quotes::Single if fits => format!("'{text}'"),
-                _ => value.show(),
+                Quotes::Single if fits => ["'", text, "'"].concat(),
+                // What is written is no longer hidden.
+                _ => value.revealed().to_string(),
             }
         }
         Value::List(items) => {

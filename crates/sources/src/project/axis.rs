@@ -10,7 +10,7 @@ use justwhy_core::{Axis, BadAxisValue, Span, check_axis_value, nearest};
 use std::path::Path;
 
 pub(super) const FIELDS: Fields =
-    Fields { of: "an axis", known: &["name", "allowed", "open", "default", "read"], later: &[] };
+    Fields { of: "an axis", known: &["name", "allowed", "open", "default", "read"] };
 
 pub(super) fn read_all(sink: &mut Sink<'_>, world: &dyn World, folder: &Path) -> Vec<ProjectAxis> {
     let mut axes: Vec<(ProjectAxis, Span)> = Vec::new();
@@ -94,7 +94,7 @@ fn allowed(
         return (Vec::new(), None);
     };
     if matches!(sink.tree.node(id).kind, Kind::Table(_)) {
-        const FIELDS: Fields = Fields { of: "`allowed`", known: &["directories"], later: &[] };
+        const FIELDS: Fields = Fields { of: "`allowed`", known: &["directories"] };
         sink.check_names(id, &FIELDS);
         return directories(sink, id, place);
     }
@@ -178,7 +178,6 @@ fn reads(sink: &mut Sink<'_>, table: NodeId, axis: &Axis) -> Vec<Way> {
     const FIELDS: Fields = Fields {
         of: "a way to read an axis",
         known: &["variable", "file", "branch", "folder", "axis", "map"],
-        later: &[],
     };
     let mut reads = Vec::new();
     for item in sink.list(table, "read").unwrap_or_default() {

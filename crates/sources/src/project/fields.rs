@@ -9,8 +9,6 @@ pub(crate) struct Fields {
     /// What the table is, for messages.
     pub(crate) of: &'static str,
     pub(crate) known: &'static [&'static str],
-    /// Fields that the contract has and this version does not carry yet.
-    pub(crate) later: &'static [&'static str],
 }
 
 /// Reads fields out of the tree and collects every error.
@@ -109,13 +107,7 @@ impl<'t> Sink<'t> {
                 continue;
             }
             let shown = shown_name(name);
-            if fields.later.contains(&name) {
-                let message = format!("`{shown}` of {} is not supported yet", fields.of);
-                self.error_at_name(Error::new("not-supported-yet", message), node.name_at, "");
-                continue;
-            }
-            let mut known = fields.known.iter().chain(fields.later).copied();
-            let near = nearest(name, known.by_ref());
+            let near = nearest(name, fields.known.iter().copied());
             let label = near.map(|near| format!("did you mean `{near}`?")).unwrap_or_default();
             let error = Error::new(self.code, format!("{} has no field `{shown}`", fields.of));
             let error = match near {

@@ -43,7 +43,6 @@ pub(super) const FIELDS: Fields = Fields {
         "null",
         "references",
     ],
-    later: &[],
 };
 
 /// Each of these says what a layer reads, and a layer has exactly one of them.

@@ -10,11 +10,10 @@ use crate::tree::{Kind, NodeId, shown_name};
 use justwhy_core::{Condition, Pattern, Position, Span};
 
 pub(super) const RULE_FIELDS: Fields =
-    Fields { of: "a rule", known: &["name", "require", "message", "when"], later: &[] };
+    Fields { of: "a rule", known: &["name", "require", "message", "when"] };
 pub(super) const ACCEPT_FIELDS: Fields = Fields {
     of: "an accepted finding",
     known: &["rule", "setting", "reason", "until"],
-    later: &[],
 };
 
 /// The longest expression: the evaluator recurses over it.

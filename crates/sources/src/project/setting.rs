@@ -34,7 +34,6 @@ pub(super) const FIELDS: Fields = Fields {
         "about",
         "owner",
     ],
-    later: &[],
 };
 
 /// A default: the path of its setting, its value and its place.

@@ -7,7 +7,7 @@ use crate::tree::{Kind, NodeId, Tree, shown_name};
 use justwhy_core::{Span, is_env_name, is_scope_name, list_values};
 
 pub(super) const FIELDS: Fields =
-    Fields { of: "a store", known: &["file", "url", "etcd", "root", "token_variable"], later: &[] };
+    Fields { of: "a store", known: &["file", "url", "etcd", "root", "token_variable"] };
 
 /// What every key in etcd begins with, unless the store says otherwise.
 const ROOT: &str = "/justwhy";

@@ -137,7 +137,8 @@ impl Reader<'_> {
             return Arc::clone(known);
         }
         let keys = Arc::make_mut(&mut self.keys);
-        let document = Arc::new(scope.document(number, keys, context, text.as_ref()));
+        let document = scope.document(number, keys, context, text.as_ref());
+        let document = self.decrypted(document);
         self.scopes.documents.insert((number, reasons), Arc::clone(&document));
         document
     }

@@ -12,11 +12,10 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 pub(crate) const FILE_FIELDS: Fields =
-    Fields { of: "stores.toml", known: &["justwhy", "allow"], later: &[] };
+    Fields { of: "stores.toml", known: &["justwhy", "allow"] };
 pub(crate) const ALLOW_FIELDS: Fields = Fields {
     of: "what is allowed",
     known: &["origin", "token_variable", "user", "authorities", "certificate", "key", "timeout"],
-    later: &[],
 };
 
 /// How long everything that one question asks of a store may take, unless the file says otherwise.

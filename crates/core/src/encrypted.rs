@@ -1,0 +1,56 @@
+//! Encrypted values: texts that begin with `age:`, after which a file of the age format stands in base64.
+
+use crate::{Document, Note, Text, Value};
+use std::sync::Arc;
+
+#[cfg(test)]
+mod tests;
+
+/// What an encrypted value begins with: the mark, and the base64 of the first line of every such file.
+/// Its 21 bytes fill whole groups, so that they always look so.
+const BEGINNING: &str = "age:YWdlLWVuY3J5cHRpb24ub3JnL3Yx";
+
+/// Whether a text is an encrypted value, as far as its beginning tells. Others may begin with `age:` too.
+pub fn is_encrypted(text: &str) -> bool {
+    text.starts_with(BEGINNING)
+}
+
+/// Whoever can decrypt values, or not. Implemented outside of this crate, as that takes files with
+/// identities in them.
+pub trait Decrypts: Sync {
+    /// The secret text that the encrypted value holds; why it cannot be read, as a clause, if it cannot.
+    fn decrypt(&self, encrypted: &str) -> Result<Text, String>;
+}
+
+impl Document {
+    /// Puts what can be decrypted in the place of encrypted values, and notes of the others why they
+    /// cannot be read.
+    pub fn decrypt(&mut self, by: &dyn Decrypts) {
+        let is_it = |value: &Value| value.as_text().is_some_and(is_encrypted);
+        if !self.leaves.iter().any(|leaf| is_it(&leaf.value)) {
+            return;
+        }
+        let mut known = std::mem::take(&mut self.notes).into_iter().peekable();
+        for (index, leaf) in self.leaves.iter_mut().enumerate() {
+            let note = known.next_if(|(of, _)| *of == index).map(|(_, note)| note);
+            let encrypted = match &leaf.value {
+                Value::Text(text) if is_encrypted(text) => Arc::<str>::from(&**text),
+                _ => {
+                    self.notes.extend(note.map(|note| (index, note)));
+                    continue;
+                }
+            };
+            let mut note = note.map_or_else(Note::default, Arc::unwrap_or_clone);
+            note.secret = true;
+            leaf.value = match by.decrypt(&encrypted) {
+                Ok(text) => Value::Text(text),
+                Err(why) => {
+                    note.unreadable = Some(why.into());
+                    Value::Unread
+                }
+            };
+            note.encrypted = Some(encrypted);
+            self.notes.push((index, Arc::new(note)));
+        }
+    }
+}

@@ -1,0 +1,134 @@
+//! Texts of values, and secret ones.
+
+use std::fmt;
+use std::ops::Deref;
+use std::sync::Arc;
+use zeroize::{Zeroize as _, Zeroizing};
+
+#[cfg(test)]
+mod tests;
+
+/// The text of a value, shared, so that a clone costs a count.
+///
+/// What was decrypted, and every text that a secret has flowed into, is a secret text: its memory is
+/// wiped when nobody has it any more, and its `Debug` says only that it is one. There is no `Display`:
+/// whoever prints a text takes it as a `&str`, and says so.
+#[derive(Clone)]
+pub struct Text(Kept);
+
+#[derive(Clone)]
+enum Kept {
+    Plain(Arc<str>),
+    Secret(Arc<Zeroizing<String>>),
+}
+
+impl Text {
+    /// A secret one. What `text` was read from is not wiped.
+    pub fn secret(text: String) -> Text {
+        Text(Kept::Secret(Arc::new(Zeroizing::new(text))))
+    }
+
+    /// Whether it is a secret one.
+    pub fn is_secret(&self) -> bool {
+        matches!(self.0, Kept::Secret(_))
+    }
+
+    /// The same text as a secret one.
+    #[must_use]
+    pub fn hidden(self) -> Text {
+        match self.0 {
+            Kept::Plain(text) => Text::secret(text.as_ref().to_owned()),
+            Kept::Secret(_) => self,
+        }
+    }
+}
+
+impl Deref for Text {
+    type Target = str;
+
+    fn deref(&self) -> &str {
+        match &self.0 {
+            Kept::Plain(text) => text,
+            Kept::Secret(text) => text,
+        }
+    }
+}
+
+impl AsRef<str> for Text {
+    fn as_ref(&self) -> &str {
+        self
+    }
+}
+
+impl<T> From<T> for Text
+where
+    Arc<str>: From<T>,
+{
+    fn from(text: T) -> Text {
+        Text(Kept::Plain(text.into()))
+    }
+}
+
+impl PartialEq for Text {
+    fn eq(&self, other: &Text) -> bool {
+        **self == **other
+    }
+}
+
+impl Eq for Text {}
+
+impl fmt::Debug for Text {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.0 {
+            Kept::Plain(text) => text.fmt(f),
+            Kept::Secret(_) => f.write_str("(secret)"),
+        }
+    }
+}
+
+/// A text that is being put together, perhaps of secrets: nothing of it stays behind where it was when
+/// it grows.
+pub(crate) struct Growing {
+    text: String,
+    is_secret: bool,
+}
+
+impl Growing {
+    pub(crate) fn new() -> Growing {
+        Growing { text: String::new(), is_secret: false }
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        self.text.len()
+    }
+
+    pub(crate) fn push(&mut self, text: &str) {
+        if self.is_secret && self.text.capacity() - self.text.len() < text.len() {
+            let wanted = (self.text.len() + text.len()).max(2 * self.text.len());
+            let larger = String::with_capacity(wanted);
+            let mut old = std::mem::replace(&mut self.text, larger);
+            self.text.push_str(&old);
+            old.zeroize();
+        }
+        self.text.push_str(text);
+    }
+
+    /// Adds what is secret: from here on the whole of it is.
+    pub(crate) fn push_secret(&mut self, text: &str) {
+        self.is_secret = true;
+        self.push(text);
+    }
+
+    pub(crate) fn done(mut self) -> Text {
+        let text = std::mem::take(&mut self.text);
+        if self.is_secret { Text::secret(text) } else { text.into() }
+    }
+}
+
+impl Drop for Growing {
+    fn drop(&mut self) {
+        if self.is_secret {
+            self.text.zeroize();
+        }
+    }
+}

@@ -1,0 +1,142 @@
+//! Encrypted values: the age format with X25519 recipients, in base64 after `age:`.
+//!
+//! It is a crate of its own as the format brings many others along, which are then built once.
+
+use age::x25519;
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
+use justwhy_core::parallel::lock;
+use justwhy_core::{Decrypts, Text};
+use justwhy_sources::{ReadProblem, System, World as _, unreadable};
+use std::collections::HashMap;
+use std::io::{Read as _, Write as _};
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, OnceLock};
+use zeroize::{Zeroize as _, Zeroizing};
+
+mod identity;
+#[cfg(test)]
+mod tests;
+
+pub use identity::new_identity;
+
+/// The variable that names the file with the identities.
+pub const IDENTITY_VARIABLE: &str = "JUSTWHY_IDENTITY";
+
+/// What stands before the base64.
+const MARK: &str = "age:";
+
+/// Decrypts with the identities of a file, which is read when the first encrypted value is met, and
+/// remembers what it has decrypted and encrypted. What it remembers is wiped when it is dropped.
+pub struct Keyring {
+    file: Option<PathBuf>,
+    identities: OnceLock<Result<Vec<x25519::Identity>, String>>,
+    known: Mutex<HashMap<String, Result<Text, String>>>,
+}
+
+impl std::fmt::Debug for Keyring {
+    /// Without what is in it.
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Keyring").finish_non_exhaustive()
+    }
+}
+
+/// Why nothing was encrypted.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum NotEncrypted {
+    /// There is nobody for whom it could be.
+    Nobody,
+    /// The recipient of that number is none.
+    BadRecipient(usize),
+    /// It failed, which no input is known to bring about.
+    Failed,
+}
+
+impl Keyring {
+    /// With the identities of a file; without one nothing can be decrypted but what was encrypted here.
+    pub fn new(file: Option<PathBuf>) -> Keyring {
+        Keyring { file, identities: OnceLock::new(), known: Mutex::default() }
+    }
+
+    /// With the file that the process's own environment names.
+    pub fn of_process() -> Keyring {
+        let named = std::env::var_os(IDENTITY_VARIABLE).filter(|file| !file.is_empty());
+        Keyring::new(named.map(PathBuf::from))
+    }
+
+    /// Whether anything secret is in it.
+    pub fn holds_secrets(&self) -> bool {
+        lock(&self.known).values().any(Result::is_ok)
+    }
+
+    /// Encrypts a text for all of the recipients.
+    pub fn encrypt(&self, text: &str, recipients: &[&str]) -> Result<String, NotEncrypted> {
+        let mut meant: Vec<x25519::Recipient> = Vec::new();
+        for (number, recipient) in recipients.iter().enumerate() {
+            let recipient = recipient.parse().map_err(|_| NotEncrypted::BadRecipient(number))?;
+            meant.push(recipient);
+        }
+        let meant = meant.iter().map(|recipient| recipient as &dyn age::Recipient);
+        let encryptor =
+            age::Encryptor::with_recipients(meant).map_err(|_| NotEncrypted::Nobody)?;
+        let failed = |_: std::io::Error| NotEncrypted::Failed;
+        let mut bytes = Vec::new();
+        let mut writer = encryptor.wrap_output(&mut bytes).map_err(failed)?;
+        writer.write_all(text.as_bytes()).map_err(failed)?;
+        writer.finish().map_err(failed)?;
+        let mut encrypted = MARK.to_owned();
+        STANDARD.encode_string(bytes, &mut encrypted);
+        let known = Ok(Text::secret(text.to_owned()));
+        lock(&self.known).insert(encrypted.clone(), known);
+        Ok(encrypted)
+    }
+
+    fn identities(&self) -> Result<(&[x25519::Identity], &Path), String> {
+        let Some(file) = &self.file else {
+            return Err(format!(
+                "it is encrypted, and {IDENTITY_VARIABLE} names no identity to read it with"
+            ));
+        };
+        match self.identities.get_or_init(|| identity::read(file)) {
+            Ok(identities) => Ok((identities, file)),
+            Err(why) => Err(format!("it is encrypted, and {IDENTITY_VARIABLE} does not help: {why}")),
+        }
+    }
+
+    fn read(&self, encrypted: &str) -> Result<Text, String> {
+        let (identities, file) = self.identities()?;
+        let damaged = || "it is encrypted, and damaged".to_owned();
+        let bytes = encrypted.strip_prefix(MARK).ok_or_else(damaged)?;
+        let bytes = STANDARD.decode(bytes).map_err(|_| damaged())?;
+        let most = bytes.len();
+        let decryptor = age::Decryptor::new_buffered(bytes.as_slice()).map_err(|_| damaged())?;
+        let with = identities.iter().map(|identity| identity as &dyn age::Identity);
+        let mut reader = decryptor.decrypt(with).map_err(|error| match error {
+            age::DecryptError::NoMatchingKeys => {
+                format!("it is encrypted for others than the identities in {}", file.display())
+            }
+            _ => damaged(),
+        })?;
+        // It is shorter than what it is encrypted to, so that nothing of it is left behind in growing.
+        let mut plain = Zeroizing::new(Vec::with_capacity(most));
+        reader.read_to_end(&mut plain).map_err(|_| damaged())?;
+        match String::from_utf8(std::mem::take(&mut *plain)) {
+            Ok(text) => Ok(Text::secret(text)),
+            Err(error) => {
+                error.into_bytes().zeroize();
+                Err("it is encrypted, and what it holds is not UTF-8".to_owned())
+            }
+        }
+    }
+}
+
+impl Decrypts for Keyring {
+    fn decrypt(&self, encrypted: &str) -> Result<Text, String> {
+        if let Some(known) = lock(&self.known).get(encrypted) {
+            return known.clone();
+        }
+        let read = self.read(encrypted);
+        lock(&self.known).insert(encrypted.to_owned(), read.clone());
+        read
+    }
+}
