@@ -12,10 +12,12 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 mod chain;
 mod expand;
+mod ingredients;
 mod weight;
 
 pub use chain::{Hop, HopValue};
 pub(crate) use expand::{LEFT_OUT, all_references};
+pub(crate) use ingredients::Ingredient;
 
 use expand::{Expanded, Expansion};
 use weight::Weight;

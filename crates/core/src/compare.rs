@@ -1,7 +1,7 @@
 //! Two contexts side by side: which settings differ, and who decides them on either side.
 
-use crate::{Answers, Explanation, KeyId, Stand, Status, Value};
-use std::sync::Arc;
+use crate::answers::Ingredient;
+use crate::{Answers, Explanation, KeyId, Status, Value};
 
 /// How a setting differs between two contexts.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -71,44 +71,34 @@ pub struct Told {
     status: Status,
     /// The effective value, secrets too.
     value: Option<Value>,
-    /// What says it, unless it is put together from several or comes out of others.
-    said: Option<Said>,
-}
-
-/// What says a value: the source, the name in it, the revision, and what is written there.
-#[derive(Clone, PartialEq, Debug)]
-struct Said {
-    source: String,
-    name: String,
-    revision: Option<u64>,
-    encrypted: Option<Arc<str>>,
-    written: Value,
+    /// If nobody can tell it: what it is made of, as far as that is known.
+    made_of: Option<Vec<Ingredient>>,
 }
 
 impl Told {
     /// What is known of an answer.
     pub fn of(answers: &Answers<'_>, answer: &Explanation) -> Told {
-        let said = match answer.status {
+        let made_of = match answer.status {
             Status::Set | Status::Absent => None,
+            Status::Unreadable { .. } => answers.ingredients(answer.key),
             // Of what is put together from several, or comes out of others, there is more to tell.
-            Status::Unreadable { .. } | Status::Uncertain { .. }
+            Status::Uncertain { .. }
                 if answers.may_refer(answer.key)
                     || answers.resolution().in_force(answer.key).count() > 1 =>
             {
                 None
             }
-            _ => said_by(answers, answer),
+            _ => {
+                let winner = answer.winner.as_ref().map(|winner| winner.candidate);
+                winner.map(|id| vec![Ingredient::said(answers.resolution(), id)])
+            }
         };
-        Told { status: answer.status.clone(), value: answer.effective().cloned(), said }
+        Told { status: answer.status.clone(), value: answer.effective().cloned(), made_of }
     }
 
-    /// Whether the same source says the same of both, so that what nobody can tell is the same whatever
-    /// it is.
-    /// An encrypted value is the same wherever it stands.
-    fn is_said_alike(&self, other: &Told) -> bool {
-        let encrypted = |told: &Told| told.said.as_ref()?.encrypted.clone();
-        self.said.is_some() && self.said == other.said
-            || encrypted(self).is_some() && encrypted(self) == encrypted(other)
+    /// Whether both are made of the same, so that what nobody can tell is the same whatever it is.
+    fn is_made_alike(&self, other: &Told) -> bool {
+        self.made_of.is_some() && self.made_of == other.made_of
     }
 
     /// Whether both cannot be told, or are in the same error, for the same reason: that a message names
@@ -118,7 +108,7 @@ impl Told {
             (Status::Error { code, .. }, Status::Error { code: other, .. }) => code == other,
             (status, other) => status.name() == other.name(),
         };
-        is_same && self.is_said_alike(other)
+        is_same && self.is_made_alike(other)
     }
 
     /// How two answers differ, an absent one being none; none if they are the same.
@@ -148,7 +138,7 @@ impl Told {
                 Some(Difference::CannotTell)
             }
             // One that cannot be read is the same as itself.
-            (Status::Unreadable { .. }, Status::Unreadable { .. }) if self.is_said_alike(other) => {
+            (Status::Unreadable { .. }, Status::Unreadable { .. }) if self.is_made_alike(other) => {
                 None
             }
             (Status::Unreadable { .. }, _) | (_, Status::Unreadable { .. }) => {
@@ -157,22 +147,6 @@ impl Told {
             (status, other) => (status != other).then_some(Difference::Differs),
         }
     }
-}
-
-/// What says the value.
-fn said_by(answers: &Answers<'_>, answer: &Explanation) -> Option<Said> {
-    let resolution = answers.resolution();
-    let id = answer.winner.as_ref()?.candidate;
-    let candidate = resolution.candidate(id);
-    let stand = Stand::of(resolution, id);
-    let note = resolution.note(candidate);
-    Some(Said {
-        source: stand.source.to_string(),
-        name: stand.shown_name(resolution.keys()),
-        revision: note.and_then(|it| it.revision),
-        encrypted: note.and_then(|it| it.encrypted.clone()),
-        written: resolution.leaf(candidate).value.clone(),
-    })
 }
 
 /// Compares settings in two contexts; those that are absent in both are left out.

@@ -5,6 +5,7 @@ use crate::{
     Answers, Declaration, KeyId, KeyPath, Kind, LayerIndex, Names, Presence, Shape, Span, Stand,
     Type, Value, Verdict, read_like, read_list,
 };
+use std::sync::Arc;
 
 /// The place in a source at which a layer says something of a setting, or would.
 #[derive(Clone, PartialEq, Debug)]
@@ -15,8 +16,10 @@ pub struct Destination {
     pub holder: Holder,
     /// The name in it, its section included.
     pub name: KeyPath,
-    /// What the layer says there now.
+    /// What the layer says there now: decrypted, if it is encrypted and can be.
     pub says: Option<Value>,
+    /// What stands there now, if it is encrypted.
+    pub encrypted: Option<Arc<str>>,
     /// Whether everything is a text there.
     pub is_untyped: bool,
     /// The revision in which a store has it, if it tells.
@@ -110,7 +113,15 @@ pub fn destination(
         Holder::Values => false,
         Holder::File(_) => sources_of(answers, index).next().is_some_and(|it| it.untyped),
     };
-    Ok(Destination { layer: index, holder, name, says: None, is_untyped, revision: None })
+    Ok(Destination {
+        layer: index,
+        holder,
+        name,
+        says: None,
+        encrypted: None,
+        is_untyped,
+        revision: None,
+    })
 }
 
 /// Where the layer says something of the setting already.
@@ -131,12 +142,18 @@ fn said(
     let candidate = resolution.candidate(id);
     let reading = resolution.reading(candidate);
     let stand = Stand::of(resolution, id);
-    let says = resolution.leaf(candidate).value.clone();
+    let mut says = resolution.leaf(candidate).value.clone();
     if reading.document.leaves.len() <= candidate.leaf as usize
         || matches!(says, Value::Map(_)) && !reading.untyped
     {
         let problem = format!("what {} says there is a table", layer.name);
         return Some(Err(none(problem, "change its entries by hand")));
+    }
+    if let Some(text) = says.as_text().filter(|_| layer.references) {
+        let dollars = reading.document.literal_dollars(candidate.leaf as usize);
+        if let Some(text) = with_doubled(text, dollars) {
+            says = Value::Text(text.into());
+        }
     }
     let segments = resolution.keys().segments(stand.name).into_iter().map(str::to_owned);
     let name = KeyPath::from_segments(segments.collect())?;
@@ -152,9 +169,23 @@ fn said(
         holder,
         name,
         says: Some(says),
+        encrypted: resolution.note(candidate).and_then(|note| note.encrypted.clone()),
         is_untyped: reading.untyped,
         revision: resolution.note(candidate).and_then(|note| note.revision),
     }))
+}
+
+/// The text as other sources write it, which cannot say by quotes that a `$` begins no reference; none
+/// if it is the same.
+fn with_doubled(text: &str, literal_dollars: &[u32]) -> Option<String> {
+    let mut doubled = text.to_owned();
+    for dollar in literal_dollars.iter().rev() {
+        let at = *dollar as usize;
+        if text.get(at..).is_some_and(|rest| rest.starts_with("${")) {
+            doubled.insert(at, '$');
+        }
+    }
+    (doubled != text).then_some(doubled)
 }
 
 /// What a new value of the layer would be written into.

@@ -6,13 +6,17 @@ use std::sync::Arc;
 #[cfg(test)]
 mod tests;
 
-/// What an encrypted value begins with: the mark, and the base64 of the first line of every such file.
-/// Its 21 bytes fill whole groups, so that they always look so.
-const BEGINNING: &str = "age:YWdlLWVuY3J5cHRpb24ub3JnL3Yx";
+/// The mark with which an encrypted value begins.
+const MARK: &str = "age:";
+
+/// The base64 of the beginning of every file of the format, as it is and in its armour of ASCII. Their 21
+/// and 24 bytes fill whole groups, so that they always look so.
+const BEGINNINGS: [&str; 2] = ["YWdlLWVuY3J5cHRpb24ub3JnL3Yx", "LS0tLS1CRUdJTiBBR0UgRU5DUllQVEVE"];
 
 /// Whether a text is an encrypted value, as far as its beginning tells. Others may begin with `age:` too.
 pub fn is_encrypted(text: &str) -> bool {
-    text.starts_with(BEGINNING)
+    let is_file = |file: &str| BEGINNINGS.iter().any(|beginning| file.starts_with(beginning));
+    text.strip_prefix(MARK).is_some_and(is_file)
 }
 
 /// Whoever can decrypt values, or not. Implemented outside of this crate, as that takes files with

@@ -179,7 +179,10 @@ impl Scope {
             }
             document.leaves.push(Leaf {
                 name: keys.child(KeyId::ROOT, &variable.name),
-                value: variable.value.clone().map_or(Value::Unread, |value| Value::Text(value.into())),
+                value: variable
+                    .value
+                    .clone()
+                    .map_or(Value::Unread, |value| Value::Text(value.into())),
                 at: variable.at,
             });
         }

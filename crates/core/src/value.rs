@@ -149,7 +149,8 @@ impl Value {
         match self {
             Value::Text(text) => Value::Text(text.hidden()),
             Value::List(items) => {
-                let hidden = |item: &Element| Element { value: item.value.clone().hidden(), at: item.at };
+                let hidden =
+                    |item: &Element| Element { value: item.value.clone().hidden(), at: item.at };
                 Value::List(items.iter().map(hidden).collect())
             }
             Value::Map(entries) => {

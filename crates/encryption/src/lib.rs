@@ -64,9 +64,9 @@ impl Keyring {
         Keyring::new(named.map(PathBuf::from))
     }
 
-    /// Whether anything secret is in it.
-    pub fn holds_secrets(&self) -> bool {
-        lock(&self.known).values().any(Result::is_ok)
+    /// Whether it may decrypt anything that was not encrypted here.
+    pub fn may_decrypt(&self) -> bool {
+        self.file.is_some()
     }
 
     /// Encrypts a text for all of the recipients.
@@ -77,8 +77,7 @@ impl Keyring {
             meant.push(recipient);
         }
         let meant = meant.iter().map(|recipient| recipient as &dyn age::Recipient);
-        let encryptor =
-            age::Encryptor::with_recipients(meant).map_err(|_| NotEncrypted::Nobody)?;
+        let encryptor = age::Encryptor::with_recipients(meant).map_err(|_| NotEncrypted::Nobody)?;
         let failed = |_: std::io::Error| NotEncrypted::Failed;
         let mut bytes = Vec::new();
         let mut writer = encryptor.wrap_output(&mut bytes).map_err(failed)?;
@@ -99,7 +98,9 @@ impl Keyring {
         };
         match self.identities.get_or_init(|| identity::read(file)) {
             Ok(identities) => Ok((identities, file)),
-            Err(why) => Err(format!("it is encrypted, and {IDENTITY_VARIABLE} does not help: {why}")),
+            Err(why) => {
+                Err(format!("it is encrypted, and {IDENTITY_VARIABLE} does not help: {why}"))
+            }
         }
     }
 
@@ -109,7 +110,8 @@ impl Keyring {
         let bytes = encrypted.strip_prefix(MARK).ok_or_else(damaged)?;
         let bytes = STANDARD.decode(bytes).map_err(|_| damaged())?;
         let most = bytes.len();
-        let decryptor = age::Decryptor::new_buffered(bytes.as_slice()).map_err(|_| damaged())?;
+        let armoured = age::armor::ArmoredReader::new(bytes.as_slice());
+        let decryptor = age::Decryptor::new_buffered(armoured).map_err(|_| damaged())?;
         let with = identities.iter().map(|identity| identity as &dyn age::Identity);
         let mut reader = decryptor.decrypt(with).map_err(|error| match error {
             age::DecryptError::NoMatchingKeys => {

@@ -74,6 +74,16 @@ pub(crate) enum Form {
     Html,
 }
 
+#[derive(Subcommand, Debug)]
+pub(crate) enum IdentityAct {
+    /// Make one in a new file that nobody else can read, and print its recipient
+    New {
+        /// The file
+        #[arg(value_name = "FILE")]
+        file: PathBuf,
+    },
+}
+
 /// How whatever writes goes about it.
 #[derive(Args, Clone, Copy, Debug)]
 pub(crate) struct Writing {
@@ -245,6 +255,26 @@ pub(crate) enum Command {
         accept_changes: bool,
         #[command(flatten)]
         writing: Writing,
+    },
+    /// Encrypt what a layer says of a setting for the recipients that the project names
+    #[command(
+        after_help = "What is encrypted is decrypted in memory, with the identities in the file \
+                            that JUSTWHY_IDENTITY names."
+    )]
+    Encrypt {
+        /// The setting: its key or its variable
+        #[arg(value_name = "KEY")]
+        key: String,
+        /// The layer that says it, in the context of --in
+        #[arg(long, value_name = "LAYER")]
+        layer: String,
+        #[command(flatten)]
+        writing: Writing,
+    },
+    /// Identities, with which what is encrypted is read
+    Identity {
+        #[command(subcommand)]
+        act: IdentityAct,
     },
     /// The effective settings, for a program to read
     Export {

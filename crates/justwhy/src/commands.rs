@@ -6,6 +6,7 @@ use crate::progress::Progress;
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{Answers, Context, KeyId, Kind, Readings, Resolution};
+use justwhy_encryption::Keyring;
 use justwhy_sources::{Elsewhere, Error, Project, World};
 use std::sync::Arc;
 
@@ -18,6 +19,7 @@ pub(crate) mod explain;
 pub(crate) mod export;
 pub(crate) mod find;
 pub(crate) mod grid;
+pub(crate) mod identity;
 pub(crate) mod launch;
 pub(crate) mod list;
 pub(crate) mod needs;
@@ -37,6 +39,7 @@ pub(crate) struct Answering<'a> {
     pub(crate) common: &'a Common,
     pub(crate) look: &'a Look,
     pub(crate) given: &'a justwhy_sources::Arguments,
+    pub(crate) keyring: &'a Keyring,
 }
 
 impl<'a> Answering<'a> {

@@ -14,6 +14,9 @@ impl Fingerprints {
     }
 
     pub(crate) fn of(&self, secret: &Value) -> String {
-        format!("{:016x}", self.0.hash_one((secret.kind().with_article(), secret.revealed().as_str())))
+        format!(
+            "{:016x}",
+            self.0.hash_one((secret.kind().with_article(), secret.revealed().as_str()))
+        )
     }
 }

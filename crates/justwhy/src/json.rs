@@ -80,8 +80,9 @@ impl Serialize for Borrowed<'_> {
 
 fn serialize<S: Serializer>(value: &Value, serializer: S) -> Result<S::Ok, S::Error> {
     match value {
-        // What cannot be read is never shown.
+        // What cannot be read is never shown, nor what is secret.
         Value::Null | Value::Unread => serializer.serialize_none(),
+        Value::Text(text) if text.is_secret() => serializer.serialize_none(),
         Value::Boolean(value) => serializer.serialize_bool(*value),
         Value::Integer(value) => serializer.serialize_i64(*value),
         Value::Number(number) if number.is_finite() => serializer.serialize_f64(*number),

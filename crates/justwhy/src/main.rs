@@ -17,6 +17,7 @@ mod run;
 #[cfg(test)]
 mod schema;
 mod select;
+mod unfreed;
 
 use look::Look;
 use run::{Outcome, Terminal};

@@ -1,19 +1,21 @@
 //! From arguments to an outcome.
 
-use crate::arguments::{Arguments, Command, Common, Form};
+use crate::arguments::{Arguments, Command, Common, Form, IdentityAct};
 use crate::commands;
 use crate::commands::Answering;
 use crate::commands::put::Change;
+use crate::commands::suppose::Edits;
 use crate::failure;
 use crate::given;
 use crate::look::Look;
 use crate::progress::Progress;
+use crate::unfreed::Unfreed;
 use clap::Parser as _;
 use justwhy_core::{Answers, ExpansionLimits, Resolution};
+use justwhy_encryption::Keyring;
 use justwhy_sources::{Elsewhere, Error, Overlay, Project, World};
 use justwhy_stores::{Client, Options, Place};
 use std::ffi::OsString;
-use std::mem::ManuallyDrop;
 use std::path::Path;
 use std::sync::Arc;
 
@@ -49,7 +51,8 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
     let look = terminal.look.with_colour(common.color);
     let options = Options { offline: common.offline, place: Place::of_process() };
     let stores = Client::new(options);
-    let asked = Asked { common, look: &look, given: &given, stores: &stores };
+    let keyring = Keyring::of_process();
+    let asked = Asked { common, look: &look, given: &given, stores: &stores, keyring: &keyring };
     let is_check = matches!(arguments.command, Some(Command::Check { .. }));
     let is_grid = matches!(arguments.command, Some(Command::Grid { .. }));
     if matches!(common.output, Form::Csv | Form::Html) && !is_grid {
@@ -107,14 +110,15 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
                 variables: variable,
                 no_variables: no_variable,
                 without,
-                puts,
-                layer: layer.as_deref(),
+                edits: match layer.as_deref() {
+                    Some(layer) => Edits::Say { layer, puts },
+                    None => Edits::None,
+                },
                 everywhere: *everywhere,
                 with_local: *with_local,
                 act: commands::suppose::Act::Suppose,
                 command: "suppose",
-                moved: None,
-                keeps_values: false,
+                keeps_values: None,
                 is_typed: false,
             };
             commands::suppose::run(supposing, &options)
@@ -130,6 +134,13 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         Some(Command::Move { key, from, to, accept_changes, writing }) => {
             let change = Change::Move { from, to, accept: *accept_changes };
             supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
+        }
+        Some(Command::Encrypt { key, layer, writing }) => {
+            let change = Change::Encrypt { layer };
+            supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
+        }
+        Some(Command::Identity { act: IdentityAct::New { file } }) => {
+            commands::identity::new(file, common, &look, world)
         }
         Some(Command::Export { patterns, form, reveal }) => answer(&asked, world, |answering| {
             commands::export::run(answering, patterns, *form, *reveal)
@@ -173,6 +184,7 @@ struct Asked<'a> {
     look: &'a Look,
     given: &'a justwhy_sources::Arguments,
     stores: &'a Client,
+    keyring: &'a Keyring,
 }
 
 /// What a command about many contexts works with: nothing is read yet.
@@ -184,6 +196,7 @@ pub(crate) struct Surveying<'a> {
     pub(crate) common: &'a Common,
     pub(crate) look: &'a Look,
     pub(crate) stores: &'a Client,
+    pub(crate) keyring: &'a Keyring,
     pub(crate) progress: &'a Progress,
 }
 
@@ -194,18 +207,24 @@ fn survey(
     with_local: bool,
     command: impl FnOnce(&Surveying<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
-    let Asked { common, look, given, stores } = *asked;
+    let Asked { common, look, given, stores, keyring } = *asked;
     let progress = &Progress::begin("reading the project");
     let other = with_variables(common, world)?;
     let world = other.as_ref().map_or(world, |other| other as &dyn World);
     let project = Project::load(world, common.project.as_deref())?;
     let elsewhere = Elsewhere::new(&project, world, given).asking(Some(stores));
-    // The end of the process frees all of it at once.
-    let elsewhere = ManuallyDrop::new(elsewhere.with_local(with_local));
-    let limits = limits(&project);
-    let project = &project;
-    let elsewhere = &elsewhere;
-    command(&Surveying { project, world, elsewhere, limits, common, look, stores, progress })
+    let elsewhere = elsewhere.decrypting(keyring).with_local(with_local);
+    command(&Surveying {
+        project: &project,
+        world,
+        elsewhere: &Unfreed::new(elsewhere, keyring.may_decrypt()),
+        limits: limits(&project),
+        common,
+        look,
+        stores,
+        keyring,
+        progress,
+    })
 }
 
 /// Lets a command suppose something of a project that it reads itself.
@@ -214,11 +233,11 @@ fn supposing(
     world: &dyn World,
     command: impl FnOnce(&commands::suppose::Supposing<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
-    let Asked { common, look, given, stores } = *asked;
+    let Asked { common, look, given, stores, keyring } = *asked;
     let progress = &Progress::begin("reading the project");
     let other = with_variables(common, world)?;
     let world = other.as_ref().map_or(world, |other| other as &dyn World);
-    command(&commands::suppose::Supposing { common, look, given, stores, world, progress })
+    command(&commands::suppose::Supposing { common, look, given, stores, keyring, world, progress })
 }
 
 /// The world with the environment of another process, if one is asked for.
@@ -246,19 +265,17 @@ fn answer(
     command: impl FnOnce(&Answering<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let Asked { common, look, given, stores } = *asked;
+    let Asked { common, look, given, stores, keyring } = *asked;
     let other = with_variables(common, world)?;
     let world = other.as_ref().map_or(world, |other| other as &dyn World);
     let project = Project::load(world, common.project.as_deref())?;
-    // A large project is a hundred thousand small allocations. The end of the process frees them at
-    // once; freeing them one by one takes about as long as printing the answer.
     let elsewhere = Elsewhere::new(&project, world, given).asking(Some(stores));
-    let elsewhere = ManuallyDrop::new(elsewhere);
+    let elsewhere = Unfreed::new(elsewhere.decrypting(keyring), keyring.may_decrypt());
     let context = elsewhere.here(common.context.as_deref()).map_err(one)?;
     let readings = elsewhere.read(context).map_err(one)?;
     let limits = limits(&project);
     let answers = Answers::new(Resolution::of(Arc::new(readings)), &*elsewhere, limits);
-    let answers = ManuallyDrop::new(answers);
+    let answers = Unfreed::new(answers, keyring.may_decrypt());
     let answering = Answering {
         project: &project,
         world,
@@ -267,6 +284,7 @@ fn answer(
         common,
         look,
         given,
+        keyring,
     };
     let outcome = command(&answering)?;
     match answers.is_exhausted() {

@@ -93,8 +93,11 @@ impl<'p> Elsewhere<'p> {
     /// Has values decrypted by `decrypts`.
     #[must_use]
     pub fn decrypting(self, decrypts: &'p dyn Decrypts) -> Elsewhere<'p> {
-        let reader =
-            self.reader.into_inner().unwrap_or_else(PoisonError::into_inner).decrypting(Some(decrypts));
+        let reader = self
+            .reader
+            .into_inner()
+            .unwrap_or_else(PoisonError::into_inner)
+            .decrypting(Some(decrypts));
         Elsewhere { reader: Mutex::new(reader), ..self }
     }
 

@@ -510,10 +510,8 @@ fn is_recipient(text: &str) -> bool {
 }
 
 fn limits(sink: &mut Sink<'_>) -> (Limits, Vec<String>) {
-    const FIELDS: Fields = Fields {
-        of: "[limits]",
-        known: &["file_bytes", "depth", "nodes", "read_folders"],
-    };
+    const FIELDS: Fields =
+        Fields { of: "[limits]", known: &["file_bytes", "depth", "nodes", "read_folders"] };
     let mut limits = Limits::default();
     let Some(table) = sink.table(Tree::ROOT, "limits") else {
         return (limits, Vec::new());

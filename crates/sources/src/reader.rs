@@ -12,9 +12,9 @@ use crate::world::{ReadProblem, World};
 use crate::{Arguments, text};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
-    BadInput, BadReading, Context, Decrypts, Document, Inactivity, Input, Inputs, KeyId, KeyPath, Keys, Kind,
-    Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings, ScopeOf,
-    SourceText, Span, Text, Value, list_values, nearest, parallel,
+    BadInput, BadReading, Context, Decrypts, Document, Inactivity, Input, Inputs, KeyId, KeyPath,
+    Keys, Kind, Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings,
+    ScopeOf, SourceText, Span, Text, Value, list_values, nearest, parallel,
 };
 use std::path::Path;
 use std::sync::Arc;

@@ -321,6 +321,12 @@ impl Project {
         })
     }
 
+    /// Whether a layer describes the place where somebody stands.
+    pub fn is_local(&self, layer: LayerIndex) -> bool {
+        let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number));
+        declared.is_some_and(|it| it.local || matches!(it.reads, Reads::Process))
+    }
+
     /// Takes layers out, and the axes that are only there for them.
     fn take_out(&mut self, names: &[String]) {
         self.layers.retain(|layer| !names.contains(&layer.name));

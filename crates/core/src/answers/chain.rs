@@ -182,7 +182,9 @@ impl Walk<'_, '_> {
 fn text(found: Result<Option<Arc<str>>, String>, is_secret: bool, nothing: String) -> HopValue {
     match found {
         Ok(Some(_)) if is_secret => HopValue::Secret,
-        Ok(Some(text)) => HopValue::Value(hide_address_password(&Value::Text(text.into())).into_owned()),
+        Ok(Some(text)) => {
+            HopValue::Value(hide_address_password(&Value::Text(text.into())).into_owned())
+        }
         Ok(None) => HopValue::Nothing(nothing),
         Err(problem) => HopValue::Error(problem),
     }

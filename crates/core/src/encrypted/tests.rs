@@ -15,8 +15,10 @@ impl Decrypts for One {
 
 #[test]
 fn only_whole_values_with_the_beginning_are_encrypted() {
-    assert!(is_encrypted(&format!("{BEGINNING}CgAA")));
-    for plain in ["", "age", "age:", "age: 30", "age:YWdlLWVuY3J5", " age:YWdlLWVuY3J5cHRpb24ub3JnL3Yx"] {
+    assert!(is_encrypted(&format!("{MARK}{}CgAA", BEGINNINGS[0])));
+    for plain in
+        ["", "age", "age:", "age: 30", "age:YWdlLWVuY3J5", " age:YWdlLWVuY3J5cHRpb24ub3JnL3Yx"]
+    {
         assert!(!is_encrypted(plain), "{plain}");
     }
 }
@@ -25,7 +27,12 @@ fn only_whole_values_with_the_beginning_are_encrypted() {
 fn what_can_be_decrypted_is_and_the_rest_is_noted() {
     let mut keys = Keys::default();
     let mut document = Document::default();
-    let texts = [format!("{BEGINNING}A"), "plain".to_owned(), format!("{BEGINNING}B"), "last".to_owned()];
+    let texts = [
+        format!("{MARK}{}A", BEGINNINGS[0]),
+        "plain".to_owned(),
+        format!("{MARK}{}B", BEGINNINGS[1]),
+        "last".to_owned(),
+    ];
     for (number, text) in texts.iter().enumerate() {
         let name = keys.child(KeyId::ROOT, &format!("k{number}"));
         document.leaves.push(Leaf { name, value: Value::Text(text.as_str().into()), at: None });
@@ -44,7 +51,8 @@ fn what_can_be_decrypted_is_and_the_rest_is_noted() {
         ]
     );
     assert!(matches!(values[0], Value::Text(text) if text.is_secret()));
-    let opened = Note { secret: true, encrypted: Some(texts[0].as_str().into()), ..Note::default() };
+    let opened =
+        Note { secret: true, encrypted: Some(texts[0].as_str().into()), ..Note::default() };
     assert_eq!(document.note(0), Some(&opened));
     assert_eq!(document.note(1), Some(&by_mara));
     let shut = Note {

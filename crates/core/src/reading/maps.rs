@@ -108,8 +108,7 @@ fn note_of_all(whole: &mut Document, parts: &[u32], value: Value) -> Value {
     };
     let unreadable = notes().find_map(|note| note.unreadable.clone());
     let secret = notes().any(|note| note.secret);
-    let note =
-        Note { secret, unreadable: unreadable.clone(), encrypted: None, ..newest.clone() };
+    let note = Note { secret, unreadable: unreadable.clone(), encrypted: None, ..newest.clone() };
     whole.notes.push((whole.leaves.len(), Arc::new(note)));
     if unreadable.is_some() { Value::Unread } else { value }
 }

@@ -6,6 +6,7 @@ use crate::json;
 use crate::look::{Look, Role, fill};
 use crate::progress::Progress;
 use crate::run::{Outcome, Surveying};
+use crate::unfreed::Unfreed;
 use justwhy_core::{CheckRule, Context, ContextSet, Severity, Spotted, Survey, rule_named};
 use justwhy_reports::{Reported, junit, sarif};
 use justwhy_sources::{Elsewhere, Error};
@@ -73,8 +74,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     let progress = surveying.progress;
     let (survey, full, head) = survey(surveying.elsewhere, asked, options.here, progress)?;
     progress.now(super::looking);
-    // The end of the process frees all of it at once.
-    let survey = std::mem::ManuallyDrop::new(survey);
+    let survey = Unfreed::new(survey, surveying.keyring.may_decrypt());
     let checking = Checking {
         project: surveying.project,
         world: surveying.world,

@@ -7,6 +7,7 @@ use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext, Written};
 use crate::run::{Outcome, Surveying};
 use crate::select;
+use crate::unfreed::Unfreed;
 use justwhy_core::{
     Answers, Context, Explanation, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey,
 };
@@ -123,8 +124,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         readings.push(Arc::new(read?));
     }
     surveying.progress.now(super::looking);
-    // The end of the process frees all of it at once.
-    let survey = std::mem::ManuallyDrop::new(Survey::of(readings));
+    let survey = Unfreed::new(Survey::of(readings), surveying.keyring.may_decrypt());
     let wanted = chosen(surveying, &survey, options.patterns)?;
     let wanted = |key: KeyId| wanted.as_ref().is_none_or(|wanted| wanted.contains(&key));
     let left_out = match survey.contexts().first() {

@@ -6,12 +6,12 @@ use crate::json;
 use crate::look::{Look, Role, is_plain, width};
 use crate::run::Outcome;
 use crate::select;
+use crate::unfreed::Unfreed;
 use justwhy_core::{Answers, Explanation, KeyId, Pattern, Resolution, Status, parallel};
 use justwhy_sources::Error;
 use serde::Serialize;
 use serde_json::value::RawValue;
 use std::borrow::Cow;
-use std::mem::ManuallyDrop;
 
 /// The widest that the column of keys may become on a terminal.
 const WIDEST_KEY: usize = 44;
@@ -48,7 +48,7 @@ pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outc
             // Nothing that is serialised here can fail.
             answers.map(setting).filter_map(Result::ok).collect::<Vec<_>>()
         };
-        each(answering.answers, &chosen, write, |(part, is_error)| {
+        each(answering, &chosen, write, |(part, is_error)| {
             settings.extend(part);
             any_error |= is_error;
         });
@@ -59,7 +59,7 @@ pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outc
         let look = answering.look;
         let write =
             |answers: &mut dyn Iterator<Item = Explanation>| Table::of(look, resolution, answers);
-        each(answering.answers, &chosen, write, |(table, is_error)| {
+        each(answering, &chosen, write, |(table, is_error)| {
             any |= !table.lines.is_empty();
             any_error |= is_error;
             tables.push(table);
@@ -76,11 +76,12 @@ pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outc
 /// part is handed to `take` in their order, with whether any of them is in error. No more answers are
 /// held at a time than there are threads.
 fn each<R: Send>(
-    answers: &Answers<'_>,
+    answering: &Answering<'_>,
     chosen: &[KeyId],
     write: impl Fn(&mut dyn Iterator<Item = Explanation>) -> R + Sync,
     take: impl FnMut((R, bool)),
 ) {
+    let answers = answering.answers;
     // What refers to others is found out once, as it may refer to all others.
     if chosen.len() > AT_ONCE {
         let refers = chosen.iter().filter(|key| answers.may_refer(**key));
@@ -90,8 +91,7 @@ fn each<R: Send>(
     let beside = answers.beside(parts.len());
     let parts: Vec<(&[KeyId], Answers<'_>)> = parts.zip(beside).collect();
     let work = |(keys, answers): (&[KeyId], Answers<'_>)| {
-        // The end of the process frees all of it at once.
-        let answers = ManuallyDrop::new(answers);
+        let answers = Unfreed::new(answers, answering.keyring.may_decrypt());
         let mut any_error = false;
         let told = keys.iter().map(|key| Explanation::of(&answers, *key)).filter(|answer| {
             any_error |= answer.status.is_refusal();

@@ -1,7 +1,7 @@
 //! `put`, `drop` and `move`: a value is written where a layer is told of it, taken out there, or both; what
 //! that changes is said first.
 
-use super::suppose::{self, Act, Move, Supposing};
+use super::suppose::{self, Act, Edits, Supposing};
 use crate::arguments::Writing;
 use crate::run::Outcome;
 use justwhy_core::KeyPath;
@@ -28,6 +28,9 @@ pub(crate) enum Change<'a> {
         to: &'a str,
         accept: bool,
     },
+    Encrypt {
+        layer: &'a str,
+    },
 }
 
 pub(crate) fn run(
@@ -41,6 +44,7 @@ pub(crate) fn run(
         Change::Put { .. } => "put",
         Change::Drop { .. } => "drop",
         Change::Move { .. } => "move",
+        Change::Encrypt { .. } => "encrypt",
     };
     if supposing.given.keys().next().is_some() {
         let message = format!("{command} writes, and --set and --unset only try");
@@ -52,27 +56,31 @@ pub(crate) fn run(
         one(error.help("write it as list shows it, or name its variable"))
     })?;
     let project = Project::load(supposing.world, supposing.common.project.as_deref())?;
-    let (mut puts, mut layer, mut moved, mut keeps_values) = (Vec::new(), None, None, false);
-    let mut is_typed = false;
-    match change {
-        Change::Put { value, layer: to } => {
-            is_typed = value != "-";
-            let value = match is_typed {
-                true => value.to_owned(),
-                false => read_value(project.limits.file_bytes).map_err(one)?,
-            };
-            puts.push((key.clone(), Some(value)));
-            layer = Some(to);
-        }
-        Change::Drop { layer: from } => {
-            puts.push((key.clone(), None));
-            layer = Some(from);
-        }
-        Change::Move { from, to, accept } => {
-            moved = Some(Move { key: &key, from, to });
-            keeps_values = !accept;
-        }
-    }
+    let is_typed = matches!(change, Change::Put { value, .. } if value != "-");
+    let put = match change {
+        Change::Put { value, .. } if is_typed => Some(value.to_owned()),
+        Change::Put { .. } => Some(read_value(project.limits.file_bytes).map_err(one)?),
+        _ => None,
+    };
+    let puts = &[(key.clone(), put)];
+    let edits = match change {
+        Change::Put { layer, .. } | Change::Drop { layer } => Edits::Say { layer, puts },
+        Change::Move { from, to, .. } => Edits::Move { key: &key, from, to },
+        Change::Encrypt { layer } => Edits::Encrypt { key: &key, layer },
+    };
+    let keeps_values = match change {
+        Change::Put { .. } | Change::Drop { .. } | Change::Move { accept: true, .. } => None,
+        Change::Move { .. } => Some(
+            "a value that somebody has changes or goes (--accept-changes writes it all the same)",
+        ),
+        Change::Encrypt { .. } => Some(
+            "what is encrypted is read as a text, and as one it comes to something else; if its type \
+             is declared in the catalogue, it does not",
+        ),
+    };
+    // Whether it comes to the same must be seen, and where you stand may be where it is said.
+    let is_local = |layer| project.layer_named(layer).is_ok_and(|it| project.is_local(it));
+    let is_seen_here = matches!(change, Change::Encrypt { layer } if is_local(layer));
     // From here on nobody else edits, so that what is foretold is what happens.
     let lock = match writing.dry_run {
         true => None,
@@ -84,12 +92,10 @@ pub(crate) fn run(
             variables: &[],
             no_variables: &[],
             without: &[],
-            puts: &puts,
-            layer,
-            moved,
+            edits,
             keeps_values,
             everywhere: true,
-            with_local: writing.with_local,
+            with_local: writing.with_local || is_seen_here,
             is_typed,
             command,
             act: if writing.dry_run { Act::WriteNothing } else { Act::Write },

@@ -15,6 +15,7 @@ use justwhy_core::{
     Answers, Context, ContextSet, Difference, Effect, Explanation, KeyId, KeyPath, Survey, Tale,
     in_words, sum_up,
 };
+use justwhy_encryption::Keyring;
 use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
 use justwhy_stores::Client;
 use serde::Serialize;
@@ -34,13 +35,9 @@ pub(crate) struct Options<'a> {
     pub(crate) variables: &'a [String],
     pub(crate) no_variables: &'a [String],
     pub(crate) without: &'a [String],
-    /// What the layer is to say of settings, or that it is to say nothing.
-    pub(crate) puts: &'a [(KeyPath, Option<String>)],
-    pub(crate) layer: Option<&'a str>,
-    /// A setting whose value goes from one layer to another.
-    pub(crate) moved: Option<Move<'a>>,
-    /// Whether nothing is written if anybody's value would change or go.
-    pub(crate) keeps_values: bool,
+    pub(crate) edits: Edits<'a>,
+    /// If nothing is to be written should anybody's value change or go: how that is said.
+    pub(crate) keeps_values: Option<&'static str>,
     pub(crate) everywhere: bool,
     pub(crate) with_local: bool,
     pub(crate) act: Act,
@@ -50,12 +47,17 @@ pub(crate) struct Options<'a> {
     pub(crate) is_typed: bool,
 }
 
-/// A setting whose value goes from one layer to another.
+/// What layers are to say.
 #[derive(Clone, Copy)]
-pub(crate) struct Move<'a> {
-    pub(crate) key: &'a KeyPath,
-    pub(crate) from: &'a str,
-    pub(crate) to: &'a str,
+pub(crate) enum Edits<'a> {
+    /// What they say.
+    None,
+    /// One says these texts of settings, or nothing of them any more.
+    Say { layer: &'a str, puts: &'a [(KeyPath, Option<String>)] },
+    /// What one says of a setting is said by another.
+    Move { key: &'a KeyPath, from: &'a str, to: &'a str },
+    /// One says the same of a setting, encrypted.
+    Encrypt { key: &'a KeyPath, layer: &'a str },
 }
 
 /// What is done with it.
@@ -75,6 +77,7 @@ pub(crate) struct Supposing<'a> {
     pub(crate) look: &'a Look,
     pub(crate) given: &'a Arguments,
     pub(crate) stores: &'a Client,
+    pub(crate) keyring: &'a Keyring,
     pub(crate) world: &'a dyn World,
     pub(crate) progress: &'a Progress,
 }
@@ -115,11 +118,17 @@ struct Supposed {
     /// Where it would be written.
     #[serde(skip_serializing_if = "Option::is_none")]
     at: Option<String>,
+    /// For how many recipients it would be encrypted there.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    encrypted_for: Option<usize>,
     /// Why it decides nothing in the context in which it is written.
     #[serde(skip_serializing_if = "Option::is_none")]
     because: Option<String>,
     #[serde(skip)]
     is_secret: bool,
+    /// What is to be noted if it is done.
+    #[serde(skip)]
+    note: Option<&'static str>,
 }
 
 /// What is supposed to be done.
@@ -134,6 +143,7 @@ enum Deed {
     Without,
     Put,
     Drop,
+    Encrypt,
 }
 
 /// A setting that would be otherwise; a side is null where it is absent.
@@ -170,7 +180,7 @@ struct Version<'v> {
 
 pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let Supposing { common, look, given, stores, world, progress } = *supposing;
+    let Supposing { common, look, given, stores, keyring, world, progress } = *supposing;
     let asked = common.project.as_deref();
     let project = Project::load(world, asked)?;
     let mut supposition = Supposition::of(world);
@@ -195,7 +205,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let context = common.context.as_deref().filter(|_| here);
     let read = |elsewhere: &Elsewhere<'_>| check::survey(elsewhere, context, here, progress);
     let elsewhere = Elsewhere::new(&project, world, &nothing).asking(Some(stores));
-    let elsewhere = elsewhere.with_local(with_local);
+    let elsewhere = elsewhere.decrypting(keyring).with_local(with_local);
     let (survey, full, head) = read(&elsewhere)?;
     let before = Version { project: &project, world, elsewhere: &elsewhere, survey, full, head };
     let then = |errors: Vec<Error>| -> Vec<Error> {
@@ -206,7 +216,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let new_world = supposition.world();
     let new_stores = supposition.stores(stores);
     let elsewhere = Elsewhere::new(&new_project, new_world, given).asking(Some(&new_stores));
-    let elsewhere = elsewhere.with_local(with_local);
+    let elsewhere = elsewhere.decrypting(keyring).with_local(with_local);
     let (survey, full, head) = read(&elsewhere).map_err(then)?;
     let after = Version {
         project: &new_project,
@@ -253,7 +263,12 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         notes.push_str(&unheard(look, &supposed, &left_out));
     }
     let is_lost = |effect: &Effect<Shown>| effect.difference != Difference::OnlyRight;
-    let is_refused = options.keeps_values && effects.changed.iter().any(is_lost);
+    let refused = options.keeps_values.filter(|_| effects.changed.iter().any(is_lost));
+    let is_refused = refused.is_some();
+    for note in supposed.iter().filter_map(|it| it.note.filter(|_| !is_refused)) {
+        notes.push_str(&look.text(note));
+        notes.push('\n');
+    }
     let written = match options.act {
         Act::Suppose => None,
         Act::WriteNothing => Some(Vec::new()),
@@ -290,7 +305,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
             let mut text = telling.text(&supposed, &effects, (&findings, &mended), &left_out);
             if let Some(written) = written {
                 text.push('\n');
-                look.paragraph(&mut text, &end(options.act, is_refused, &written), "");
+                look.paragraph(&mut text, &end(options.act, refused, &written), "");
             }
             text
         }

@@ -11,10 +11,8 @@ use justwhy_core::{Condition, Pattern, Position, Span};
 
 pub(super) const RULE_FIELDS: Fields =
     Fields { of: "a rule", known: &["name", "require", "message", "when"] };
-pub(super) const ACCEPT_FIELDS: Fields = Fields {
-    of: "an accepted finding",
-    known: &["rule", "setting", "reason", "until"],
-};
+pub(super) const ACCEPT_FIELDS: Fields =
+    Fields { of: "an accepted finding", known: &["rule", "setting", "reason", "until"] };
 
 /// The longest expression: the evaluator recurses over it.
 const MOST_EXPRESSION: usize = 4096;

@@ -11,8 +11,7 @@ use justwhy_core::{is_env_name, read_duration};
 use std::path::PathBuf;
 use std::time::Duration;
 
-pub(crate) const FILE_FIELDS: Fields =
-    Fields { of: "stores.toml", known: &["justwhy", "allow"] };
+pub(crate) const FILE_FIELDS: Fields = Fields { of: "stores.toml", known: &["justwhy", "allow"] };
 pub(crate) const ALLOW_FIELDS: Fields = Fields {
     of: "what is allowed",
     known: &["origin", "token_variable", "user", "authorities", "certificate", "key", "timeout"],

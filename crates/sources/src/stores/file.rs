@@ -10,14 +10,11 @@ use justwhy_core::{
 };
 use std::sync::Arc;
 
-pub(crate) const FILE_FIELDS: Fields =
-    Fields { of: "a store file", known: &["justwhy", "scope"] };
+pub(crate) const FILE_FIELDS: Fields = Fields { of: "a store file", known: &["justwhy", "scope"] };
 pub(crate) const SCOPE_FIELDS: Fields =
     Fields { of: "a scope", known: &["about", "visible_to", "variables"] };
-pub(crate) const VARIABLE_FIELDS: Fields = Fields {
-    of: "a variable",
-    known: &["value", "secret", "visible_to", "updated", "by"],
-};
+pub(crate) const VARIABLE_FIELDS: Fields =
+    Fields { of: "a variable", known: &["value", "secret", "visible_to", "updated", "by"] };
 
 /// The code of what is wrong in a store file.
 const CODE: &str = "bad-store";

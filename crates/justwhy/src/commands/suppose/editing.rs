@@ -1,13 +1,15 @@
 //! What is to be supposed: noted, and made where nothing is written.
 
-use super::{Deed, Move, Options, Supposed, Supposing, Version};
+use super::{Deed, Edits, Options, Supposed, Supposing, Version};
+use crate::json::ShownValue;
 use crate::run::limits;
 use crate::select;
 use justwhy_core::{
-    Answers, Destination, Explanation, Holder, KeyId, KeyPath, Resolution, Row, Value, Verdict,
-    as_written, destination, is_env_name, is_secret_name,
+    Answers, Destination, Explanation, Holder, KeyId, KeyPath, Resolution, Row, Text, Value,
+    Verdict, as_written, destination, is_env_name, is_secret_name,
 };
-use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition};
+use justwhy_encryption::{Keyring, NotEncrypted};
+use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, Tracking, World};
 use std::sync::Arc;
 
 /// Notes what is to be supposed; gives it for people, and what was noticed.
@@ -24,8 +26,10 @@ pub(super) fn suppose(
         what,
         layer: None,
         at: None,
+        encrypted_for: None,
         because: None,
         is_secret: false,
+        note: None,
     };
     for (key, is_set) in supposing.given.keys() {
         supposed.push(plain(if is_set { Deed::Set } else { Deed::Unset }, key.to_string()));
@@ -53,53 +57,64 @@ pub(super) fn suppose(
         supposition.without(project, layer)?;
         supposed.push(plain(Deed::Without, layer.clone()));
     }
-    if options.layer.is_some() || options.moved.is_some() {
-        edit(supposing, options, project, supposition, &mut supposed)?;
-    }
+    edit(supposing, options.edits, project, supposition, &mut supposed)?;
     Ok((supposed, notes))
 }
 
 /// Supposes what is to be written and taken out, where that is done in the context of `--in`.
 fn edit(
     supposing: &Supposing<'_>,
-    options: &Options<'_>,
+    edits: Edits<'_>,
     project: &Project,
     supposition: &mut Supposition<'_>,
     supposed: &mut Vec<Supposed>,
 ) -> Result<(), Error> {
-    let Supposing { common, stores, world, .. } = *supposing;
+    let Supposing { common, stores, keyring, world, .. } = *supposing;
     // A misspelt layer is told of before anything is read.
-    let moved = options.moved.iter().flat_map(|moved| [moved.from, moved.to]);
-    for layer in options.layer.into_iter().chain(moved) {
-        project.layer_named(layer)?;
-    }
+    let layers: &[&str] = match &edits {
+        Edits::None => return Ok(()),
+        Edits::Say { layer, .. } | Edits::Encrypt { layer, .. } => &[layer],
+        Edits::Move { from, to, .. } => &[from, to],
+    };
+    layers.iter().try_for_each(|layer| project.layer_named(layer).map(drop))?;
     let nothing = Arguments::default();
     let elsewhere = Elsewhere::new(project, world, &nothing).asking(Some(stores));
+    let elsewhere = elsewhere.decrypting(keyring);
     let readings = elsewhere.read(elsewhere.here(common.context.as_deref())?)?;
     let answers = Answers::new(Resolution::of(Arc::new(readings)), &elsewhere, limits(project));
-    let mut editor = Editor { project, answers: &answers, supposition, supposed };
-    for (path, text) in options.puts {
-        let layer = options.layer.unwrap_or_default();
-        let path = select::path_meant(answers.resolution(), path.clone())?;
-        match text {
-            Some(text) => editor.put(layer, &path, &Said::Given(text))?,
-            None => editor.take_out(layer, &path)?,
+    let mut editor = Editor { project, world, keyring, answers: &answers, supposition, supposed };
+    let meant = |key: &KeyPath| select::path_meant(answers.resolution(), key.clone());
+    match edits {
+        Edits::None => {}
+        Edits::Say { layer, puts } => {
+            for (path, text) in puts {
+                let path = meant(path)?;
+                match text {
+                    Some(text) => editor.put(layer, &path, &Said::Given(text))?,
+                    None => editor.take_out(layer, &path)?,
+                }
+            }
         }
-    }
-    if let Some(Move { key, from, to }) = options.moved {
-        if from == to {
-            let error = Error::new("bad-argument", format!("{from} is both --from and --to"));
-            return Err(error.help("name two layers"));
+        Edits::Move { key, from, to } => {
+            if from == to {
+                let error = Error::new("bad-argument", format!("{from} is both --from and --to"));
+                return Err(error.help("name two layers"));
+            }
+            let path = meant(key)?;
+            let (place, _) = editor.place(from, &path)?;
+            let Some(value) = place.says.clone() else { return editor.take_out(from, &path) };
+            // First there, then not here any more: whatever happens between, nothing is lost.
+            match (&place.encrypted, value.as_text(), place.is_untyped) {
+                (Some(encrypted), ..) => editor.put(to, &path, &Said::Encrypted(encrypted))?,
+                (_, Some(text), true) => editor.put(to, &path, &Said::Given(text))?,
+                _ => editor.put(to, &path, &Said::Written(&value))?,
+            }
+            editor.take_out(from, &path)?;
         }
-        let path = select::path_meant(answers.resolution(), key.clone())?;
-        let (place, _) = editor.place(from, &path)?;
-        let Some(value) = place.says.clone() else { return editor.take_out(from, &path) };
-        // First there, then not here any more: whatever happens between, nothing is lost.
-        match (value.as_text(), place.is_untyped) {
-            (Some(text), true) => editor.put(to, &path, &Said::Given(text))?,
-            _ => editor.put(to, &path, &Said::Written(&value))?,
+        Edits::Encrypt { key, layer } => {
+            let path = meant(key)?;
+            editor.encrypt(layer, &path)?;
         }
-        editor.take_out(from, &path)?;
     }
     Ok(())
 }
@@ -110,11 +125,15 @@ enum Said<'s> {
     Given(&'s str),
     /// A value.
     Written(&'s Value),
+    /// An encrypted value, as it is written.
+    Encrypted(&'s str),
 }
 
 /// Supposes edits, and notes them.
 struct Editor<'e, 'a, 'w> {
     project: &'e Project,
+    world: &'e dyn World,
+    keyring: &'e Keyring,
     answers: &'e Answers<'a>,
     supposition: &'e mut Supposition<'w>,
     supposed: &'e mut Vec<Supposed>,
@@ -141,7 +160,14 @@ impl Editor<'_, '_, '_> {
     fn put(&mut self, layer: &str, path: &KeyPath, said: &Said<'_>) -> Result<(), Error> {
         let (place, at) = self.place(layer, path)?;
         let (resolution, key) = (self.answers.resolution(), self.key(path));
+        let mut encrypted_for = None;
         let value = match said {
+            Said::Encrypted(encrypted) => Value::Text((*encrypted).into()),
+            // What was hidden from the readers of a file stays so.
+            Said::Given(text) if place.encrypted.is_some() => {
+                encrypted_for = Some(self.project.recipients.len());
+                self.encrypted(path, text)?
+            }
             Said::Written(Value::Unread) => {
                 let message = format!("what is said of {path} cannot be read");
                 return Err(Error::new("bad-edit", message).help("put it where it is to stand"));
@@ -157,36 +183,133 @@ impl Editor<'_, '_, '_> {
             }
         };
         let (what, layer) = (path.to_string(), Some(layer.to_owned()));
-        let is_secret = match key {
-            Some(key) => self.answers.is_secret(key),
-            None => is_secret_name(&what),
-        };
+        let is_secret = place.encrypted.is_some()
+            || match key {
+                Some(key) => self.answers.is_secret(key),
+                None => is_secret_name(&what),
+            };
         self.supposition.put(self.project, &place, &value, is_secret)?;
-        let (act, because) = (Deed::Put, None);
-        self.supposed.push(Supposed { act, what, layer, at: Some(at), because, is_secret });
+        let (act, at, because) = (Deed::Put, Some(at), None);
+        let supposed =
+            Supposed { act, what, layer, at, encrypted_for, because, is_secret, note: None };
+        self.supposed.push(supposed);
         Ok(())
+    }
+
+    /// The text for all recipients of the project, as it is written.
+    fn encrypted(&self, path: &KeyPath, text: &str) -> Result<Value, Error> {
+        let recipients = &self.project.recipients;
+        let names: Vec<&str> = recipients.iter().map(|(name, _)| name.as_str()).collect();
+        match self.keyring.encrypt(text, &names) {
+            Ok(encrypted) => Ok(Value::Text(encrypted.into())),
+            Err(NotEncrypted::Nobody) => {
+                let message = format!("nobody is named for whom {path} could be encrypted");
+                let help = "`justwhy identity new FILE` makes an identity and prints its recipient, \
+                            which belongs into the project file: [secrets], recipients = [\"age1…\"]";
+                Err(Error::new("no-recipients", message).help(help))
+            }
+            Err(NotEncrypted::BadRecipient(number)) => {
+                let message = "this is no recipient: a letter or digit of it is wrong";
+                let error = Error::new("bad-project", message);
+                let at = recipients.get(number).map(|(_, at)| *at);
+                let help = "copy it anew from what `justwhy identity new` has printed";
+                Err(error.at(&self.project.file, at).help(help))
+            }
+            Err(NotEncrypted::Failed) => {
+                Err(Error::new("bad-edit", format!("{path} could not be encrypted")))
+            }
+        }
+    }
+
+    /// What to note of the history that git has of what is encrypted now.
+    fn history(&self, place: &Destination, at: &str) -> Option<&'static str> {
+        let tracking = self.world.tracking(&self.project.folder, &[at.into()]);
+        (tracking == Tracking::Known(vec![true])).then_some(match place.encrypted {
+            None => {
+                "note: the history of the file still has the old text for all who can read it; give \
+                 the setting a new value"
+            }
+            Some(_) => {
+                "note: the history of the file still has what was encrypted before, for all who \
+                 could decrypt that; if one of them is not to know it any more, give the setting a \
+                 new value"
+            }
+        })
+    }
+
+    /// Encrypts what the layer says, or encrypts it anew.
+    fn encrypt(&mut self, layer: &str, path: &KeyPath) -> Result<(), Error> {
+        let (place, at) = self.place(layer, path)?;
+        let nothing = |what: &str, help: &str| {
+            let message = format!("{layer} says {what} of {path} there ({at})");
+            Err(Error::new("bad-edit", message).help(help))
+        };
+        let text = match &place.says {
+            None => return Err(self.says_nothing(layer, path, &at)),
+            Some(Value::Null) => return nothing("a null", "there is nothing to be hidden in it"),
+            Some(Value::Text(text)) if text.is_empty() => {
+                return nothing("an empty text", "there is nothing to be hidden in it");
+            }
+            Some(Value::Unread) if place.encrypted.is_some() => {
+                let help = "it can be encrypted anew where an identity for it is at hand";
+                return nothing("something encrypted already", help);
+            }
+            Some(Value::Unread) => {
+                return nothing("something that cannot be read", "put it there anew");
+            }
+            Some(Value::Text(text)) => text.clone(),
+            Some(value @ (Value::List(_) | Value::Map(_))) => {
+                let json = serde_json::to_string(&ShownValue(value.clone()));
+                Text::secret(json.unwrap_or_default())
+            }
+            Some(value) => Text::secret(value.show()),
+        };
+        let value = self.encrypted(path, &text)?;
+        self.supposition.put(self.project, &place, &value, true)?;
+        let note = self.history(&place, &at);
+        self.supposed.push(Supposed {
+            act: Deed::Encrypt,
+            what: path.to_string(),
+            layer: Some(layer.to_owned()),
+            at: Some(at),
+            encrypted_for: Some(self.project.recipients.len()),
+            because: None,
+            is_secret: true,
+            note,
+        });
+        Ok(())
+    }
+
+    fn says_nothing(&self, layer: &str, path: &KeyPath, at: &str) -> Error {
+        let resolution = self.answers.resolution();
+        let is_setting = |key: KeyId| resolution.is_setting(key);
+        let key = self.key(path).filter(|key| !is_setting(*key));
+        let error = |message| Error::new("bad-edit", message);
+        match key.is_some_and(|key| resolution.keys().below(key).any(is_setting)) {
+            true => error(format!("{path} is a branch, and no setting"))
+                .help(format!("name one of those that justwhy list {path} shows")),
+            false => error(format!("{layer} says nothing of {path} there ({at})"))
+                .help(format!("justwhy explain {path} shows what says something")),
+        }
     }
 
     fn take_out(&mut self, layer: &str, path: &KeyPath) -> Result<(), Error> {
         let (place, at) = self.place(layer, path)?;
         if place.says.is_none() {
-            let resolution = self.answers.resolution();
-            let is_setting = |key: KeyId| resolution.is_setting(key);
-            let key = self.key(path).filter(|key| !is_setting(*key));
-            let error = |message| Error::new("bad-edit", message);
-            return Err(
-                match key.is_some_and(|key| resolution.keys().below(key).any(is_setting)) {
-                    true => error(format!("{path} is a branch, and no setting"))
-                        .help(format!("name one of those that justwhy list {path} shows")),
-                    false => error(format!("{layer} says nothing of {path} there ({at})"))
-                        .help(format!("justwhy explain {path} shows what says something")),
-                },
-            );
+            return Err(self.says_nothing(layer, path, &at));
         }
         self.supposition.take_out(self.project, &place)?;
         let (what, layer) = (path.to_string(), Some(layer.to_owned()));
-        let (act, because, is_secret) = (Deed::Drop, None, false);
-        self.supposed.push(Supposed { act, what, layer, at: Some(at), because, is_secret });
+        self.supposed.push(Supposed {
+            act: Deed::Drop,
+            what,
+            layer,
+            at: Some(at),
+            encrypted_for: None,
+            because: None,
+            is_secret: false,
+            note: None,
+        });
         Ok(())
     }
 }

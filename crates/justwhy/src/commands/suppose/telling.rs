@@ -142,11 +142,9 @@ impl Telling<'_> {
 }
 
 /// The last sentence of a command that writes: what came of that.
-pub(super) fn end(act: Act, is_refused: bool, written: &[String]) -> String {
+pub(super) fn end(act: Act, refused: Option<&str>, written: &[String]) -> String {
     match (act, written) {
-        _ if is_refused => "Nothing was written: a value that somebody has changes or goes \
-                            (--accept-changes writes it all the same)."
-            .to_owned(),
+        _ if let Some(why) = refused => format!("Nothing was written: {why}."),
         (Act::WriteNothing, _) => "Nothing was written (--dry-run).".to_owned(),
         (_, []) => "Nothing was written: that is what it says already.".to_owned(),
         (_, places) => format!("Written to {}.", list_values(places, "and")),
@@ -160,7 +158,23 @@ impl Supposed {
         let layer = self.layer.as_deref().unwrap_or_default();
         match self.act {
             Deed::Drop => format!("{} is taken out of {at}, which {layer} reads.", self.what),
+            Deed::Encrypt => {
+                let whom = self.encrypted_for();
+                format!("{} is encrypted{whom} in {at}, which {layer} reads.", self.what)
+            }
+            _ if self.encrypted_for.is_some() => {
+                let whom = self.encrypted_for();
+                format!("{} goes, encrypted{whom}, to {at}, which {layer} reads.", self.what)
+            }
             _ => format!("{} goes to {at}, which {layer} reads.", self.what),
+        }
+    }
+
+    fn encrypted_for(&self) -> String {
+        match self.encrypted_for {
+            None => String::new(),
+            Some(1) => " for 1 recipient".to_owned(),
+            Some(many) => format!(" for {many} recipients"),
         }
     }
 
@@ -176,6 +190,7 @@ impl Supposed {
             Deed::Without => format!("there were no layer {what}"),
             Deed::Put => format!("{what} were written to {at} ({layer})"),
             Deed::Drop => format!("{what} were taken out of {at} ({layer})"),
+            Deed::Encrypt => format!("{what} were encrypted in {at} ({layer})"),
         }
     }
 }

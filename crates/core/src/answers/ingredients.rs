@@ -1,0 +1,135 @@
+//! All that a value is made of, for values that nobody can tell.
+
+use super::expand::{LEFT_OUT, Meaning, all_references, meaning_for};
+use super::{Answers, Asked};
+use crate::{Candidate, CandidateId, KeyId, Names, Resolution, Stand, Value};
+use hashbrown::HashSet;
+use std::sync::Arc;
+
+/// Past so many nobody looks on.
+const MOST: usize = 10_000;
+
+/// A part of what a value is made of. Values that are made of the same are the same.
+#[derive(Clone, Debug)]
+pub(crate) enum Ingredient {
+    /// What a source says.
+    Said {
+        source: String,
+        name: String,
+        revision: Option<u64>,
+        encrypted: Option<Arc<str>>,
+        written: Value,
+    },
+    /// What a reference found, or why it found nothing.
+    Found(String, Result<Option<Value>, String>),
+}
+
+impl PartialEq for Ingredient {
+    fn eq(&self, other: &Ingredient) -> bool {
+        match (self, other) {
+            // What is encrypted is the same wherever it stands.
+            (
+                Ingredient::Said { encrypted: Some(one), .. },
+                Ingredient::Said { encrypted: Some(other), .. },
+            ) => one == other,
+            (
+                Ingredient::Said { source, name, revision, encrypted: None, written },
+                Ingredient::Said {
+                    source: other_source,
+                    name: other_name,
+                    revision: other_revision,
+                    encrypted: None,
+                    written: other_written,
+                },
+            ) => {
+                (source, name, revision, written)
+                    == (other_source, other_name, other_revision, other_written)
+            }
+            (Ingredient::Found(name, found), Ingredient::Found(other_name, other)) => {
+                (name, found) == (other_name, other)
+            }
+            _ => false,
+        }
+    }
+}
+
+impl Ingredient {
+    pub(crate) fn said(resolution: &Resolution, id: CandidateId) -> Ingredient {
+        let candidate = resolution.candidate(id);
+        let stand = Stand::of(resolution, id);
+        let note = resolution.note(candidate);
+        Ingredient::Said {
+            source: stand.source.to_string(),
+            name: stand.shown_name(resolution.keys()),
+            revision: note.and_then(|it| it.revision),
+            encrypted: note.and_then(|it| it.encrypted.clone()),
+            written: resolution.leaf(candidate).value.clone(),
+        }
+    }
+}
+
+impl Answers<'_> {
+    /// What the setting is made of here; none if not all of that is known.
+    pub(crate) fn ingredients(&self, key: KeyId) -> Option<Vec<Ingredient>> {
+        let mut all = Vec::new();
+        let mut seen = HashSet::new();
+        let mut open = vec![Asked { context: 0, key }];
+        while let Some(asked) = open.pop() {
+            if !seen.insert(asked) {
+                continue;
+            }
+            let resolution = self.resolution_of(asked.context);
+            if resolution.uncertain_by(asked.key).is_some() || all.len() > MOST {
+                return None;
+            }
+            for id in resolution.in_force(asked.key) {
+                let candidate = resolution.candidate(id);
+                all.push(Ingredient::said(&resolution, id));
+                self.referred((asked.context, &resolution, candidate), &mut open, &mut all)?;
+            }
+        }
+        Some(all)
+    }
+
+    fn referred(
+        &self,
+        (context, resolution, candidate): (u32, &Resolution, &Candidate),
+        open: &mut Vec<Asked>,
+        all: &mut Vec<Ingredient>,
+    ) -> Option<()> {
+        let layer = resolution.readings().layer(resolution.layer_of(candidate));
+        if !layer.references {
+            return Some(());
+        }
+        let document = &resolution.reading(candidate).document;
+        let references = all_references(
+            &resolution.leaf(candidate).value,
+            document.literal_dollars(candidate.leaf as usize),
+            matches!(layer.names, Names::Variables(_)),
+            self.limits.depth,
+        );
+        let text = |found: Option<Arc<str>>| found.map(|text| Value::Text(text.into()));
+        for reference in references {
+            let found = match meaning_for(self, context, &reference, resolution, candidate) {
+                Ok(Meaning::Setting(asked)) => match &self.outcome_of(asked).result {
+                    Ok(value) => Ok(value.clone()),
+                    // What it is made of is looked at for itself.
+                    Err(_) => {
+                        open.push(asked);
+                        continue;
+                    }
+                },
+                Ok(Meaning::Variable(_)) if !self.outside.reads_variables() => {
+                    Err(LEFT_OUT.to_owned())
+                }
+                Ok(Meaning::Variable(name)) => self.outside.variable(&name).map(text),
+                Ok(Meaning::File(path)) => self.outside.file(&path).map(text),
+                Ok(Meaning::Nothing(_)) => Ok(None),
+                Ok(Meaning::Uncertain(_)) => return None,
+                Err(problem) => Err(problem),
+            };
+            all.push(Ingredient::Found(reference.show(), found));
+        }
+        Some(())
+    }
+}

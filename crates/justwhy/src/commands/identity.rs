@@ -1,0 +1,95 @@
+//! `identity new`: makes an identity, with which what is encrypted for it is read.
+
+use crate::arguments::{Common, Form};
+use crate::json;
+use crate::look::{Look, Role};
+use crate::run::Outcome;
+use justwhy_core::Context;
+use justwhy_encryption::{IDENTITY_VARIABLE, new_identity};
+use justwhy_sources::{Error, Tracking, World};
+use serde::Serialize;
+use std::io;
+use std::path::Path;
+
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct Body<'a> {
+    /// The file with the identity.
+    file: String,
+    /// What is encrypted for it is encrypted for this.
+    recipient: &'a str,
+    /// Whether git tracks the file, or would; null if nobody can tell.
+    tracked: Option<bool>,
+}
+
+pub(crate) fn new(
+    file: &Path,
+    common: &Common,
+    look: &Look,
+    world: &dyn World,
+) -> Result<Outcome, Vec<Error>> {
+    let one = |error| vec![error];
+    let shown = file.display().to_string();
+    let here = world.current_folder().map_err(|error| {
+        one(Error::new("no-folder", format!("the current folder cannot be found: {error}")))
+    })?;
+    let full = here.join(file);
+    let made = format!("made by justwhy on {}", world.today());
+    let recipient = new_identity(&full, &made).map_err(|error| one(not_made(&shown, &error)))?;
+    let (tracked, warning) = tracking(&full, &shown, world);
+    let mut notes = String::new();
+    if let Some(warning) = warning {
+        let label = look.paint(Role::Warning, "warning");
+        notes.push_str(&format!("{label}: {}\n", look.text(&warning)));
+    }
+    let told = format!(
+        "The identity is in {shown}, for you alone to read. Set {IDENTITY_VARIABLE} to that path to \
+         decrypt with it. Its recipient is no secret: add it to `recipients` under [secrets] in the \
+         project file, and encrypt for it."
+    );
+    look.paragraph(&mut notes, &told, "");
+    let result = match common.output {
+        Form::Json => {
+            let body = Body { file: shown, recipient: &recipient, tracked };
+            json::text(&json::Answer::new("identity new", &Context::default(), body))
+        }
+        _ => format!("{recipient}\n"),
+    };
+    Ok(Outcome { result, notes, code: 0 })
+}
+
+fn not_made(shown: &str, error: &io::Error) -> Error {
+    match error.kind() {
+        io::ErrorKind::AlreadyExists => {
+            let message =
+                format!("{shown} is there already, and it may be all that can decrypt something");
+            Error::new("not-written", message).help("name a new file; nothing was written")
+        }
+        io::ErrorKind::NotFound => {
+            let message = format!("{shown} cannot be made: its folder is not there");
+            Error::new("not-written", message).help("make the folder, or name another file")
+        }
+        _ => Error::new("not-written", format!("{shown} cannot be made: {error}"))
+            .help("name a file in a folder of your own"),
+    }
+}
+
+/// Whether git tracks the file, or would; and what to warn of.
+fn tracking(full: &Path, shown: &str, world: &dyn World) -> (Option<bool>, Option<String>) {
+    let (Some(folder), Some(name)) = (full.parent(), full.file_name()) else {
+        return (None, None);
+    };
+    match world.tracking(folder, &[name.into()]) {
+        Tracking::Known(tracked) if tracked.contains(&true) => {
+            let warning = format!(
+                "git would take {shown} up, and with it whoever reads the repository could read what \
+                 is encrypted: have git ignore it, or keep it outside of the repository"
+            );
+            (Some(true), Some(warning))
+        }
+        Tracking::Known(_) | Tracking::NoRepository => (Some(false), None),
+        Tracking::Unknown(why) => {
+            (None, Some(format!("nobody can tell whether git would take {shown} up: {why}")))
+        }
+    }
+}
