@@ -459,6 +459,9 @@ struct Said {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownHistory {
+    /// That it is encrypted there.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    encrypted: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     updated: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -470,6 +473,7 @@ struct ShownHistory {
 impl ShownHistory {
     fn of(note: &Note) -> ShownHistory {
         ShownHistory {
+            encrypted: note.encrypted.is_some(),
             updated: note.updated.as_deref().map(str::to_owned),
             updated_by: note.by.as_deref().map(str::to_owned),
             revision: note.revision,

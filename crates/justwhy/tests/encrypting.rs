@@ -96,12 +96,12 @@ fn says_what_it_encrypts_and_who_can_read_it() {
         false,
         &["suppose", "--put", "sms.api_key=y", "--layer", "by-environment", "--in", "production"],
     );
-    let shown = regex_free_fingerprint(&shown);
+    let shown = without_fingerprints(&shown);
     settled(|| assert_snapshot!("says_what_it_encrypts_and_who_can_read_it", shown));
 }
 
 /// Fingerprints differ from run to run.
-fn regex_free_fingerprint(shown: &str) -> String {
+fn without_fingerprints(shown: &str) -> String {
     let mut parts = shown.split("fingerprint ");
     let mut out = parts.next().unwrap_or_default().to_owned();
     for part in parts {

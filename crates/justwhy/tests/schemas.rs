@@ -20,10 +20,15 @@ fn every_output_fits_its_schema() {
     let every = Place::example("every-rule");
     let far = Place::demo();
     far.git(&["init", "--quiet"]);
+    let secret = format!(
+        "justwhy = 1\n[[layer]]\nname = \"a\"\nvalues = {{ key = \"age:{}\" }}\n",
+        "YWdlLWVuY3J5cHRpb24ub3JnL3Yx"
+    );
+    let secret = Place::new(&[("justwhy.toml", &secret)]);
     let text = std::fs::read_to_string(far.path().join("justwhy.toml")).unwrap();
     let text = text.replace("file = \"settings/scopes.toml\"", "url = \"https://hq.example\"");
     far.file("justwhy.toml", text.as_bytes());
-    let asked: [(&str, &Place, &[&str]); 35] = [
+    let asked: [(&str, &Place, &[&str]); 37] = [
         ("grid", &demo, &["grid", "--across", "environment,region"]),
         ("compare", &demo, &["compare", "production,north", "staging"]),
         ("compare", &far, &["compare", "production", "dev", "--offline"]),
@@ -37,6 +42,8 @@ fn every_output_fits_its_schema() {
             &demo,
             &["move", "web.domain", "--from", "defaults", "--to", "deployment", "--in", "staging"],
         ),
+        ("identity", &demo, &["identity", "new", "new.key"]),
+        ("explain", &secret, &["explain", "key"]),
         ("export", &demo, &["export", "--as", "env"]),
         ("export", &demo, &["export", "--as", "json", "--reveal", "web"]),
         ("refused", &demo, &["export", "--as", "env", "--in", "production"]),

@@ -1,8 +1,8 @@
 //! The schemas in `docs/schema` are those of the types. `UPDATE_SCHEMAS=1 cargo test` writes them.
 
 use crate::commands::{
-    check, compare, demo, effective, explain, export, find, grid, list, needs, stores, suppose,
-    texts, whereabouts,
+    check, compare, demo, effective, explain, export, find, grid, identity, list, needs, stores,
+    suppose, texts, whereabouts,
 };
 use crate::json::{Answer, BorrowedContext, Failure, ShownContext, ShownValue};
 use schemars::generate::SchemaSettings;
@@ -74,6 +74,7 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("grid", of::<Answer<'static, grid::Body>>()),
         ("compare", of::<Answer<'static, compare::Body>>()),
         ("suppose", of::<Answer<'static, suppose::Body>>()),
+        ("identity", of::<Answer<'static, identity::Body<'static>>>()),
         ("export", of::<Answer<'static, export::Body>>()),
         ("refused", of::<Answer<'static, effective::RefusedBody>>()),
         ("needs", of::<Answer<'static, needs::Body>>()),

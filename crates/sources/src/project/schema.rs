@@ -21,6 +21,7 @@ pub(super) struct ProjectFile {
     catalogue: Option<Vec<String>>,
     variables: Option<Variables>,
     limits: Option<Limits>,
+    secrets: Option<Secrets>,
     axis: Option<Vec<Axis>>,
     /// Combinations of values that do not exist.
     never: Option<Vec<BTreeMap<String, String>>>,
@@ -69,6 +70,18 @@ pub(super) struct Limits {
     /// Folders besides the project's from which `${file:…}` may read.
     read_folders: Option<Vec<String>>,
 }
+
+/// For whom values are encrypted.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Secrets {
+    /// X25519 recipients of the age format.
+    recipients: Option<Vec<Recipient>>,
+}
+
+#[derive(JsonSchema)]
+#[schemars(transparent)]
+pub(super) struct Recipient(#[schemars(regex(pattern = "^age1[02-9ac-hj-np-z]{58}$"))] String);
 
 /// A dimension in which settings vary.
 #[derive(JsonSchema)]
