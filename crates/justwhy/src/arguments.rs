@@ -84,7 +84,8 @@ pub(crate) enum IdentityAct {
     },
 }
 
-/// How whatever writes goes about it.
+// How whatever writes goes about it. (What is written for the help here would stand there for all of
+// the command.)
 #[derive(Args, Clone, Copy, Debug)]
 pub(crate) struct Writing {
     /// Only say what it would change
@@ -121,7 +122,9 @@ pub(crate) enum When {
     Never,
 }
 
+// What is not asked for is not put together.
 #[derive(Subcommand, Debug)]
+#[command(defer = true)]
 pub(crate) enum Command {
     /// Every effective value, with the layer and place that decided it
     List {

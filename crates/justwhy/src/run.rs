@@ -39,6 +39,13 @@ pub(crate) struct Outcome {
 
 /// Runs the command line `words`, the program's name first.
 pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) -> Outcome {
+    // Scripts ask for no more than that, many times.
+    if let [_, word] = words
+        && matches!(word.to_str(), Some("--version" | "-V"))
+    {
+        let result = format!("justwhy {}\n", env!("CARGO_PKG_VERSION"));
+        return Outcome { result, notes: String::new(), code: 0 };
+    }
     let arguments = match Arguments::try_parse_from(words) {
         Ok(arguments) => arguments,
         Err(error) => return failure::of_arguments(&error, words, terminal),

@@ -266,4 +266,9 @@ fn helps_and_tells_its_version() {
         assert_eq!((run.code, run.stderr.as_str()), (0, ""), "{arguments:?}");
         assert!(run.stdout.contains("justwhy") || run.stdout.contains("Usage"), "{arguments:?}");
     }
+    // Whichever way it is asked for.
+    let version = format!("justwhy {}\n", env!("CARGO_PKG_VERSION"));
+    for arguments in [&["--version"][..], &["-V"], &["--color", "never", "--version"]] {
+        assert_eq!(place.run(arguments).stdout, version, "{arguments:?}");
+    }
 }

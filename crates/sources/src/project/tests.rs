@@ -105,7 +105,7 @@ fn says_what_is_wrong_with_the_whole_file() {
         ),
         (
             "justwhy = 1\nwhatever = 'x'",
-            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, limits, axis, never, layer, store, setting, rule, accept",
+            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, limits, secrets, axis, never, layer, store, setting, rule, accept",
         ),
         (
             "justwhy = 1\nstore = []",
