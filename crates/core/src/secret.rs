@@ -73,12 +73,14 @@ fn could_be_secret(name: &str) -> bool {
             .get(at..at + part.len())
             .is_some_and(|here| here.eq_ignore_ascii_case(part.as_bytes()))
     };
-    bytes.iter().enumerate().any(|(at, byte)| match byte.to_ascii_lowercase() {
-        b'p' => begins(at, "passw"),
-        b's' => begins(at, "secret"),
-        b't' => begins(at, "token"),
-        b'c' => begins(at, "credential"),
-        b'k' => begins(at, "key"),
+    // The bit that makes a letter small makes no other byte one of these, but those that are looked at
+    // again.
+    bytes.windows(2).enumerate().any(|(at, pair)| match [pair[0] | 0x20, pair[1] | 0x20] {
+        [b'p', b'a'] => begins(at, "passw"),
+        [b's', b'e'] => begins(at, "secret"),
+        [b't', b'o'] => begins(at, "token"),
+        [b'c', b'r'] => begins(at, "credential"),
+        [b'k', b'e'] => begins(at, "key"),
         _ => false,
     })
 }
@@ -125,15 +127,16 @@ impl Secrets {
         let mut secret = vec![false; keys.count()];
         let mut secret_names = Vec::new();
         let mut lower = String::new();
+        // No word of a secret has a dot in it, so that each segment is looked at for itself; what is
+        // above a key was interned before it.
+        let mut could_be = vec![false; keys.count()];
+        for key in keys.all() {
+            let above = could_be[keys.parent(key).index()];
+            could_be[key.index()] = above || could_be_secret(keys.segment(key));
+        }
         for key in settings {
-            // No word of a secret has a dot in it.
-            let could_be = || {
-                let mut any = false;
-                keys.for_each_segment(*key, |_, segment| any |= could_be_secret(segment));
-                any
-            };
             let is_secret = declared_secret(catalogue, *key)
-                .unwrap_or_else(|| could_be() && is_secret_name(&keys.show(*key)));
+                .unwrap_or_else(|| could_be[key.index()] && is_secret_name(&keys.show(*key)));
             if is_secret {
                 secret[key.index()] = true;
                 let lower = keys.show(*key).to_ascii_lowercase();

@@ -94,12 +94,21 @@ impl Known {
         let has_none = |key: &KeyId| {
             catalogue.declared(*key).is_none_or(|declared| declared.variable.is_none())
         };
+        // Those that follow each other mostly stand under one branch, whose part is the same then.
+        let mut branch = (KeyId::ROOT, naming.prefix.len());
+        name.push_str(&naming.prefix);
         for key in declared.chain(others).filter(has_none) {
-            name.clear();
-            naming.push_variable(&mut name, keys, key);
+            let parent = keys.parent(key);
+            if parent != branch.0 {
+                name.clear();
+                naming.push_variable(&mut name, keys, parent);
+                branch = (parent, name.len());
+            }
+            name.truncate(branch.1);
+            naming.push_segment(&mut name, keys.depth(parent), keys.segment(key));
             let hash = hasher.hash_one(name.as_str());
             let same =
-                |named: &Named| named.hash == hash && naming.variable(keys, named.key) == name;
+                |named: &Named| named.hash == hash && naming.is_variable(keys, named.key, &name);
             match by_variable.find_mut(hash, same) {
                 Some(named) => {
                     named.others.push(key);
@@ -120,7 +129,7 @@ impl Known {
             keys.for_each_segment(leaf.name, |_, name| {
                 let hash = self.hasher.hash_one(name);
                 let same = |named: &Named| {
-                    named.hash == hash && self.naming.variable(keys, named.key) == name
+                    named.hash == hash && self.naming.is_variable(keys, named.key, name)
                 };
                 if let Some(named) = self.by_variable.find(hash, same) {
                     all.push(named.key);
@@ -144,7 +153,7 @@ impl Known {
     ) -> Result<Option<(KeyId, Standing)>, Clash> {
         let hash = self.hasher.hash_one(name);
         let same =
-            |named: &Named| named.hash == hash && self.naming.variable(keys, named.key) == name;
+            |named: &Named| named.hash == hash && self.naming.is_variable(keys, named.key, name);
         let is_known = |key: &KeyId| match here {
             None => true,
             Some(here) => {
@@ -225,10 +234,36 @@ impl Naming {
         if at > 0 {
             name.push_str(&self.nest);
         }
-        name.extend(segment.chars().map(|c| match c {
-            '-' => '_',
-            c => c.to_ascii_uppercase(),
-        }));
+        let start = name.len();
+        // Nearly no segment has a `-`, and a whole one is copied and raised at once.
+        for (number, part) in segment.split('-').enumerate() {
+            if number > 0 {
+                name.push('_');
+            }
+            name.push_str(part);
+        }
+        name[start..].make_ascii_uppercase();
+    }
+
+    /// Whether `name` is that of the variable of `key`, without putting that together.
+    fn is_variable(&self, keys: &Keys, key: KeyId, name: &str) -> bool {
+        let mut rest = name.as_bytes().strip_prefix(self.prefix.as_bytes());
+        keys.for_each_segment(key, |at, segment| {
+            if at > 0 {
+                rest = rest.and_then(|rest| rest.strip_prefix(self.nest.as_bytes()));
+            }
+            let Some((here, after)) = rest.and_then(|rest| rest.split_at_checked(segment.len()))
+            else {
+                rest = None;
+                return;
+            };
+            let is_it = |(c, wanted): (u8, &u8)| match c {
+                b'-' => *wanted == b'_',
+                c => *wanted == c.to_ascii_uppercase(),
+            };
+            rest = segment.bytes().zip(here).all(is_it).then_some(after);
+        });
+        rest.is_some_and(<[u8]>::is_empty)
     }
 
     /// The setting that `name` means, `None` if the name is not ours.
@@ -263,7 +298,7 @@ impl Naming {
         }
         let declared = catalogue.declared(key);
         let is_own = declared.is_none_or(|declared| declared.variable.is_none())
-            && self.variable(keys, key) == name;
+            && self.is_variable(keys, key, name);
         let standing = if is_own { Standing::Own } else { Standing::Current };
         Ok(Some(Claim { key, standing, is_known: declared.is_some() }))
     }

@@ -21,7 +21,13 @@ fn names_the_variable_of_a_setting() {
         ("\"é.x\"", "", "__", "é.X"),
     ] {
         let key = settings(&mut keys, &[key])[0];
-        assert_eq!(naming(prefix, nest, true).variable(&keys, key), variable);
+        let naming = naming(prefix, nest, true);
+        assert_eq!(naming.variable(&keys, key), variable);
+        assert!(naming.is_variable(&keys, key, variable));
+        let shorter = &variable[..variable.len() - 1];
+        for other in [shorter, &format!("{variable}X"), &format!("X{variable}"), ""] {
+            assert!(!naming.is_variable(&keys, key, other), "{other}");
+        }
     }
 }
 
