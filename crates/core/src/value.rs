@@ -146,17 +146,29 @@ impl Value {
     /// The same value with every text in it a secret one.
     #[must_use]
     pub fn hidden(self) -> Value {
+        self.with_texts(&Text::hidden)
+    }
+
+    /// The same value with no text in it a secret one: for whoever is to be shown it.
+    #[must_use]
+    pub fn unhidden(self) -> Value {
+        self.with_texts(&|text| (*text).into())
+    }
+
+    fn with_texts(self, change: &dyn Fn(Text) -> Text) -> Value {
         match self {
-            Value::Text(text) => Value::Text(text.hidden()),
+            Value::Text(text) => Value::Text(change(text)),
             Value::List(items) => {
-                let hidden =
-                    |item: &Element| Element { value: item.value.clone().hidden(), at: item.at };
+                let hidden = |item: &Element| Element {
+                    value: item.value.clone().with_texts(change),
+                    at: item.at,
+                };
                 Value::List(items.iter().map(hidden).collect())
             }
             Value::Map(entries) => {
                 let hidden = |entry: &Entry| Entry {
                     name: Arc::clone(&entry.name),
-                    value: entry.value.clone().hidden(),
+                    value: entry.value.clone().with_texts(change),
                     at: entry.at,
                 };
                 Value::Map(entries.iter().map(hidden).collect())

@@ -131,6 +131,9 @@ pub(crate) enum Command {
         /// Keys, branches of keys or patterns (`*` within a segment, `**` over segments)
         #[arg(value_name = "PATTERN")]
         patterns: Vec<String>,
+        /// Print the effective values of secrets too
+        #[arg(long)]
+        reveal: bool,
     },
     /// Why a setting has its value: every layer, and what became of what it says
     Explain {
@@ -140,6 +143,9 @@ pub(crate) enum Command {
         /// Say why it is not that: a value, a layer or a source
         #[arg(long, value_name = "TEXT")]
         expected: Option<String>,
+        /// Print the effective value of a secret too; what else is said of it stays hidden
+        #[arg(long)]
+        reveal: bool,
     },
     /// Backwards: which settings have a value, in any context, and where it is written
     Find {

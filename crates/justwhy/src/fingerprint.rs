@@ -1,22 +1,37 @@
-//! Fingerprints of secrets: whether two are the same can be seen, and nothing else.
+//! How secrets are shown: as fingerprints, by which it can be seen whether two are the same, and nothing
+//! else; or, where somebody asks for that, as they are.
 
-use justwhy_core::Value;
+use justwhy_core::{Explanation, Value};
 use std::collections::hash_map::RandomState;
 use std::hash::BuildHasher as _;
 
 /// Makes fingerprints with a key that is drawn anew in every run, so that a fingerprint tells
 /// nothing outside of it: nobody can try values against one.
-pub(crate) struct Fingerprints(RandomState);
+pub(crate) struct Fingerprints {
+    key: RandomState,
+    reveals: bool,
+}
 
 impl Fingerprints {
     pub(crate) fn new() -> Fingerprints {
-        Fingerprints(RandomState::new())
+        Fingerprints::revealing(false)
+    }
+
+    /// If `reveals`, effective values are shown instead.
+    pub(crate) fn revealing(reveals: bool) -> Fingerprints {
+        Fingerprints { key: RandomState::new(), reveals }
     }
 
     pub(crate) fn of(&self, secret: &Value) -> String {
-        format!(
-            "{:016x}",
-            self.0.hash_one((secret.kind().with_article(), secret.revealed().as_str()))
-        )
+        let secret = (secret.kind().with_article(), secret.revealed());
+        format!("{:016x}", self.key.hash_one((secret.0, secret.1.as_str())))
+    }
+
+    /// The effective value as it is to be shown; none if there is none, or it is a secret.
+    pub(crate) fn shown(&self, answer: &Explanation) -> Option<Value> {
+        match self.reveals {
+            true => answer.effective().cloned().map(Value::unhidden),
+            false => answer.value(),
+        }
     }
 }

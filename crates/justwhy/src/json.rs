@@ -633,7 +633,7 @@ impl Setting {
         Setting {
             key: resolution.keys().show(explanation.key),
             status: explanation.status.name(),
-            value: explanation.value().map(ShownValue),
+            value: fingerprints.shown(explanation).map(ShownValue),
             secret: explanation.secret,
             fingerprint: explanation.secret_value().map(|value| fingerprints.of(value)),
             error,

@@ -79,11 +79,11 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         Some(Command::Completions { shell }) => Ok(commands::texts::completions(*shell, common)),
         Some(Command::Manual { command }) => commands::texts::manual(command.as_deref(), common),
         None => answer(&asked, world, commands::whereabouts::run),
-        Some(Command::List { patterns }) => {
-            answer(&asked, world, |answering| commands::list::run(answering, patterns))
+        Some(Command::List { patterns, reveal }) => {
+            answer(&asked, world, |answering| commands::list::run(answering, patterns, *reveal))
         }
-        Some(Command::Explain { keys, expected }) => answer(&asked, world, |answering| {
-            commands::explain::run(answering, keys, expected.as_deref())
+        Some(Command::Explain { keys, expected, reveal }) => answer(&asked, world, |answering| {
+            commands::explain::run(answering, keys, expected.as_deref(), *reveal)
         }),
         Some(Command::Find { value }) => {
             answer(&asked, world, |answering| commands::find::run(answering, value))

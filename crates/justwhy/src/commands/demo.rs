@@ -39,7 +39,7 @@ const FILES: [(&str, &str); 18] = files![
 ];
 
 /// Questions, each with the arguments that answer it.
-const QUESTIONS: [(&str, &[&str]); 17] = [
+const QUESTIONS: [(&str, &[&str]); 22] = [
     (
         "I am on the night shift. Where do I stand, and which files count here?",
         &["--process-from", "shift.env"],
@@ -89,6 +89,26 @@ const QUESTIONS: [(&str, &[&str]); 17] = [
     (
         "Somebody writes `okay` where only yes or no make sense. Is that a no?",
         &["explain", "collector.simulate", "--set", "collector.simulate=okay"],
+    ),
+    (
+        "What is different about the alarm in production?",
+        &["compare", "staging,north", "production,north", "alert"],
+    ),
+    (
+        "Where does its threshold change, and which file changes it?",
+        &["grid", "alert.threshold_cm", "--across", "environment,region"],
+    ),
+    (
+        "If nobody read the files of the regions, who would notice?",
+        &["suppose", "--without", "by-region", "--everywhere"],
+    ),
+    (
+        "150 in the north, then: what does that change, before it is written?",
+        &["put", "alert.threshold_cm", "150", "--layer", "by-region", "--in", "north", "--dry-run"],
+    ),
+    (
+        "And a program wants the alarm's settings as variables.",
+        &["export", "alert", "--as", "env", "--in", "production,north"],
     ),
     ("What will go wrong in production?", &["check", "--in", "production"]),
     ("And what is still to be given there?", &["needs", "--in", "production"]),

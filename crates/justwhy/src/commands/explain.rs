@@ -33,6 +33,7 @@ pub(crate) fn run(
     answering: &Answering<'_>,
     keys: &[String],
     wanted: Option<&str>,
+    reveals: bool,
 ) -> Result<Outcome, Vec<Error>> {
     let resolution = answering.resolution();
     let mut chosen = Vec::new();
@@ -79,7 +80,7 @@ pub(crate) fn run(
     let without =
         |answer: &Explanation| if tells { answer.without(answering.answers) } else { None };
     let is_yes = answers.iter().all(|answer| answer.status == Status::Set);
-    let fingerprints = Fingerprints::new();
+    let fingerprints = Fingerprints::revealing(reveals);
     let result = if answering.as_json() {
         let settings = answers
             .iter()
@@ -183,19 +184,20 @@ fn headline(
     let key = look.text(&resolution.keys().show(answer.key));
     let key_width = width(&key);
     let key = look.paint(Role::Key, &key);
-    let (role, link, value) = match (&answer.status, answer.value(), answer.secret_value()) {
-        (Status::Absent, ..) => (Role::Warning, " ", "has no value here".to_owned()),
-        (Status::Error { .. }, ..) => (Role::Wrong, " ", "is in error".to_owned()),
-        (Status::Unreadable { .. }, ..) => {
-            (Role::Wrong, " ", "has a value that cannot be read".to_owned())
-        }
-        (Status::Uncertain { .. }, ..) => (Role::Wrong, " ", "is uncertain".to_owned()),
-        (_, Some(value), _) => (Role::Value, " = ", value.show()),
-        (_, None, Some(secret)) => {
-            (Role::Value, " = ", format!("(secret, fingerprint {})", fingerprints.of(secret)))
-        }
-        (_, None, None) => (Role::Value, " ", String::new()),
-    };
+    let (role, link, value) =
+        match (&answer.status, fingerprints.shown(answer), answer.secret_value()) {
+            (Status::Absent, ..) => (Role::Warning, " ", "has no value here".to_owned()),
+            (Status::Error { .. }, ..) => (Role::Wrong, " ", "is in error".to_owned()),
+            (Status::Unreadable { .. }, ..) => {
+                (Role::Wrong, " ", "has a value that cannot be read".to_owned())
+            }
+            (Status::Uncertain { .. }, ..) => (Role::Wrong, " ", "is uncertain".to_owned()),
+            (_, Some(value), _) => (Role::Value, " = ", value.show()),
+            (_, None, Some(secret)) => {
+                (Role::Value, " = ", format!("(secret, fingerprint {})", fingerprints.of(secret)))
+            }
+            (_, None, None) => (Role::Value, " ", String::new()),
+        };
     let value = look.text(&value);
     if key_width + link.len() + width(&value) <= look.columns() {
         return format!("{key}{link}{}\n", look.paint(role, &value));

@@ -30,12 +30,16 @@ pub(crate) struct Body {
 /// How many settings one thread answers for before it takes others.
 const AT_ONCE: usize = 500;
 
-pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outcome, Vec<Error>> {
+pub(crate) fn run(
+    answering: &Answering<'_>,
+    patterns: &[String],
+    reveals: bool,
+) -> Result<Outcome, Vec<Error>> {
     let resolution = answering.resolution();
     let (chosen, mut notes) = chosen(answering, patterns)?;
     let (mut any, mut any_error) = (false, false);
+    let fingerprints = Fingerprints::revealing(reveals);
     let result = if answering.as_json() {
-        let fingerprints = Fingerprints::new();
         let mut settings = Vec::with_capacity(chosen.len());
         let write = |answers: &mut dyn Iterator<Item = Explanation>| {
             let setting = |answer| {
@@ -57,8 +61,9 @@ pub(crate) fn run(answering: &Answering<'_>, patterns: &[String]) -> Result<Outc
     } else {
         let mut tables = Vec::new();
         let look = answering.look;
-        let write =
-            |answers: &mut dyn Iterator<Item = Explanation>| Table::of(look, resolution, answers);
+        let write = |answers: &mut dyn Iterator<Item = Explanation>| {
+            Table::of(look, resolution, &fingerprints, answers)
+        };
         each(answering, &chosen, write, |(table, is_error)| {
             any |= !table.lines.is_empty();
             any_error |= is_error;
@@ -127,8 +132,8 @@ pub(super) fn chosen(
 }
 
 /// Writes what stands for a value in a table.
-fn push_value(out: &mut String, answer: &Explanation) {
-    match (&answer.status, answer.value()) {
+fn push_value(out: &mut String, answer: &Explanation, fingerprints: &Fingerprints) {
+    match (&answer.status, fingerprints.shown(answer)) {
         (Status::Error { code, .. }, _) => out.push_str(&format!("(error: {code})")),
         (Status::Unreadable { .. } | Status::Uncertain { .. }, _) => {
             out.push_str(&format!("({})", answer.status.name()));
@@ -164,13 +169,14 @@ impl<'r> Table<'r> {
     fn of(
         look: &Look,
         resolution: &'r Resolution,
+        fingerprints: &Fingerprints,
         answers: impl Iterator<Item = Explanation>,
     ) -> Table<'r> {
         let keys = resolution.keys();
         let mut table = Table { text: String::new(), lines: Vec::new() };
         for answer in answers {
             let key = table.cell(look, |out| keys.push_shown(out, answer.key));
-            let value = table.cell(look, |out| push_value(out, &answer));
+            let value = table.cell(look, |out| push_value(out, &answer, fingerprints));
             let winner = answer.winner.as_ref();
             let layer = winner.map(|winner| resolution.readings().layer(winner.layer));
             let place = table.cell(look, |out| {
