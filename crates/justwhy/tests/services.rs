@@ -800,6 +800,20 @@ fn what_is_put_is_written_to_the_service() {
     reader.allow(&service.address, "");
     let list = reader.run(&["list", "sms.password"]);
     assert!(list.stdout.contains("(unreadable)"), "it was not marked as a secret: {}", list.all());
+    // The same one, encrypted: the service keeps what it cannot read.
+    let key = remote.place.path().join("me.key");
+    let recipient = remote.run(&["identity", "new", key.to_str().unwrap()]).stdout;
+    let project = remote.place.path().join("justwhy.toml");
+    let text = std::fs::read_to_string(&project).unwrap();
+    let named = format!("[secrets]\nrecipients = [\"{}\"]\n", recipient.trim());
+    std::fs::write(&project, text + "\n" + &named).unwrap();
+    let run = remote.run(&["encrypt", "sms.password", "--layer", "for-everyone"]);
+    assert!(run.code == 0 && run.stdout.contains("No setting changes"), "{}", run.all());
+    let mut command = remote.command(&["export", "--as", "env", "sms.password", "--reveal"]);
+    let revealed = remote.place.finish(command.env("JUSTWHY_IDENTITY", &key));
+    assert_eq!(revealed.stdout, "TIDE_SMS__PASSWORD=canary-by-put\n");
+    let run = remote.run(&["explain", "sms.password"]);
+    assert!(in_one_line(&run).contains("JUSTWHY_IDENTITY names no identity"), "{}", run.all());
     let run = remote.run(&["drop", "pool.max", "--layer", "for-everyone"]);
     assert_eq!((run.code, value("pool.max")), (0, (4.into(), "defaults".into())), "{}", run.all());
     let run = remote.run(&["move", "web.banner", "--from", "for-everyone", "--to", "defaults"]);
