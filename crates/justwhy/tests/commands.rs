@@ -205,7 +205,7 @@ fn walks_through_the_demo() {
     let answer: serde_json::Value = serde_json::from_str(&run.stdout).unwrap();
     let steps = answer["steps"].as_array().unwrap();
     let codes: Vec<i64> = steps.iter().map(|step| step["code"].as_i64().unwrap()).collect();
-    assert_eq!(codes, [0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 0, 1, 0, 1, 1, 1, 2]);
+    assert_eq!(codes, [0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 0, 1, 0, 1, 0, 0, 0, 0, 0, 1, 1, 2]);
     // What was written is the demo that stands in the repository, and it works.
     let demo = Place::demo();
     for file in answer["files"].as_array().unwrap() {

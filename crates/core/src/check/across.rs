@@ -173,12 +173,12 @@ impl<'a> Across<'a> {
             Some(same) => same.contexts.add(&finding.contexts),
             None => self.exposed.push(finding.help(match reading.document.scope {
                 Some(_) => {
-                    "keep the store where git does not look, or move it to one that is no file; and \
-                     give it a new value, as the old one is in the history"
+                    "encrypt it, keep the store where git does not look, or move it to one that is \
+                     no file; and give it a new value, as the old one is in the history"
                 }
                 None => {
-                    "move it to a scope or a file that git ignores; and give it a new value, as the \
-                     old one is in the history"
+                    "encrypt it, or move it to a scope or a file that git ignores; and give it a new \
+                     value, as the old one is in the history"
                 }
             })),
         }
