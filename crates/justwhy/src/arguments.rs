@@ -234,6 +234,9 @@ pub(crate) enum Command {
         /// The layer that is to say it, in the context of --in
         #[arg(long, value_name = "LAYER")]
         layer: String,
+        /// Write it encrypted, so that nobody ever reads it in the file
+        #[arg(long)]
+        encrypt: bool,
         #[command(flatten)]
         writing: Writing,
     },

@@ -118,7 +118,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
                 no_variables: no_variable,
                 without,
                 edits: match layer.as_deref() {
-                    Some(layer) => Edits::Say { layer, puts },
+                    Some(layer) => Edits::Say { layer, puts, encrypts: false },
                     None => Edits::None,
                 },
                 everywhere: *everywhere,
@@ -130,8 +130,8 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
             };
             commands::suppose::run(supposing, &options)
         }),
-        Some(Command::Put { key, value, layer, writing }) => {
-            let change = Change::Put { value, layer };
+        Some(Command::Put { key, value, layer, encrypt, writing }) => {
+            let change = Change::Put { value, layer, encrypts: *encrypt };
             supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
         }
         Some(Command::Drop { key, layer, writing }) => {

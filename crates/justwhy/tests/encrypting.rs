@@ -273,6 +273,21 @@ fn stays_encrypted_through_put_and_move() {
 }
 
 #[test]
+fn is_put_encrypted_without_ever_standing_there() {
+    let keyed = Keyed::new(&[("justwhy.toml", ONE_LAYER), ("a.toml", "# kept\n")]);
+    let mut command = keyed.place.command(&["put", "sms.key", "-", "--layer", "a", "--encrypt"]);
+    let file = keyed.place.file("secret", b"canary-high-water\n");
+    let run = keyed.place.finish(command.stdin(std::fs::File::open(file).unwrap()));
+    assert!(run.code == 0 && run.stdout.contains("sms.key goes, encrypted for 1 recipient, to"));
+    let after = text(&keyed.place, "a.toml");
+    assert!(after.starts_with("# kept\n") && after.contains("age:") && !after.contains(CANARY));
+    assert!(keyed.revealed("sms.key").contains(CANARY));
+    let run = keyed.shut(&["put", "sms.key", "", "--layer", "a", "--encrypt"]);
+    assert!(run.code == 2 && run.stderr.contains("nothing to be hidden"), "{}", run.all());
+    assert_eq!(text(&keyed.place, "a.toml"), after);
+}
+
+#[test]
 fn writes_nothing_if_it_would_be_something_else() {
     let project = "justwhy = 1\nRECIPIENTS\n[setting.limit]\ntype = \"integer\"\n[setting.map]\ntype = \"map\"\n\
         [[layer]]\nname = \"a\"\nfile = \"a.yaml\"\nempty = \"unset\"\n\

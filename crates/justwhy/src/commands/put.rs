@@ -18,6 +18,7 @@ pub(crate) enum Change<'a> {
     Put {
         value: &'a str,
         layer: &'a str,
+        encrypts: bool,
     },
     Drop {
         layer: &'a str,
@@ -64,7 +65,8 @@ pub(crate) fn run(
     };
     let puts = &[(key.clone(), put)];
     let edits = match change {
-        Change::Put { layer, .. } | Change::Drop { layer } => Edits::Say { layer, puts },
+        Change::Put { layer, encrypts, .. } => Edits::Say { layer, puts, encrypts },
+        Change::Drop { layer } => Edits::Say { layer, puts, encrypts: false },
         Change::Move { from, to, .. } => Edits::Move { key: &key, from, to },
         Change::Encrypt { layer } => Edits::Encrypt { key: &key, layer },
     };

@@ -52,8 +52,8 @@ pub(crate) struct Options<'a> {
 pub(crate) enum Edits<'a> {
     /// What they say.
     None,
-    /// One says these texts of settings, or nothing of them any more.
-    Say { layer: &'a str, puts: &'a [(KeyPath, Option<String>)] },
+    /// One says these texts of settings, encrypted if that is asked for, or nothing of them any more.
+    Say { layer: &'a str, puts: &'a [(KeyPath, Option<String>)], encrypts: bool },
     /// What one says of a setting is said by another.
     Move { key: &'a KeyPath, from: &'a str, to: &'a str },
     /// One says the same of a setting, encrypted.

@@ -86,10 +86,11 @@ fn edit(
     let meant = |key: &KeyPath| select::path_meant(answers.resolution(), key.clone());
     match edits {
         Edits::None => {}
-        Edits::Say { layer, puts } => {
+        Edits::Say { layer, puts, encrypts } => {
             for (path, text) in puts {
                 let path = meant(path)?;
                 match text {
+                    Some(text) if encrypts => editor.put(layer, &path, &Said::ToEncrypt(text))?,
                     Some(text) => editor.put(layer, &path, &Said::Given(text))?,
                     None => editor.take_out(layer, &path)?,
                 }
@@ -123,6 +124,8 @@ fn edit(
 enum Said<'s> {
     /// A text that a person gave, or one from where everything is a text.
     Given(&'s str),
+    /// A text that a person gave to be encrypted.
+    ToEncrypt(&'s str),
     /// A value.
     Written(&'s Value),
     /// An encrypted value, as it is written.
@@ -163,8 +166,17 @@ impl Editor<'_, '_, '_> {
         let mut encrypted_for = None;
         let value = match said {
             Said::Encrypted(encrypted) => Value::Text((*encrypted).into()),
+            Said::ToEncrypt("") => {
+                let error =
+                    Error::new("bad-edit", "there is nothing to be hidden in an empty text");
+                return Err(error.help("give a value, or leave --encrypt out"));
+            }
+            Said::ToEncrypt(text) => {
+                encrypted_for = Some(self.project.recipients.len());
+                self.encrypted(path, text)?
+            }
             // What was hidden from the readers of a file stays so.
-            Said::Given(text) if place.encrypted.is_some() => {
+            Said::Given(text) if place.encrypted.is_some() && !text.is_empty() => {
                 encrypted_for = Some(self.project.recipients.len());
                 self.encrypted(path, text)?
             }
@@ -183,7 +195,8 @@ impl Editor<'_, '_, '_> {
             }
         };
         let (what, layer) = (path.to_string(), Some(layer.to_owned()));
-        let is_secret = place.encrypted.is_some()
+        let is_secret = encrypted_for.is_some()
+            || matches!(said, Said::Encrypted(_))
             || match key {
                 Some(key) => self.answers.is_secret(key),
                 None => is_secret_name(&what),
