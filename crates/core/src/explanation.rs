@@ -156,7 +156,7 @@ pub enum Row {
         /// Whether its layer pins what it says about the setting.
         pins: bool,
         /// What the store says about it besides its value.
-        note: Option<Note>,
+        note: Option<Box<Note>>,
         /// The scope in which it stands.
         scope: Option<Arc<str>>,
     },

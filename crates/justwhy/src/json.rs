@@ -687,7 +687,7 @@ impl Setting {
                     by: by.map(|by| stand_of(resolution, by)),
                     through,
                     scope: scope.as_deref().map(str::to_owned),
-                    history: note.as_ref().map(ShownHistory::of),
+                    history: note.as_deref().map(ShownHistory::of),
                 }),
                 Row::Unsaid { layer, state, because, near, speaks_of } => layers.push(Unsaid {
                     layer: layer_name(resolution, layer),

@@ -34,12 +34,12 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     let through = reading.document.anchor(candidate.leaf as usize).map(str::to_owned);
     let mut because = because(answers, candidate);
     let is_old_name = reading.is_old_name(candidate.leaf);
-    let note = answers.resolution().note(candidate).cloned();
+    let note = answers.resolution().note(candidate).cloned().map(Box::new);
     // Of one that cannot be read it is said why.
     if note.as_ref().is_some_and(|note| note.encrypted.is_some() && note.unreadable.is_none()) {
         because.push_str("; it is encrypted there");
     }
-    if let Some(history) = note.as_ref().and_then(Note::history) {
+    if let Some(history) = note.as_deref().and_then(Note::history) {
         because.push_str(&format!("; {history}"));
     }
     if is_old_name {

@@ -447,8 +447,12 @@ fn rung(
             let is_said = *verdict == Verdict::Overridden && is_next || is_plain_win;
             if !is_said || through.is_some() || *is_old_name {
                 paragraph(because, Role::Lost);
-            } else if let Some(history) = note.as_ref().and_then(Note::history) {
-                paragraph(&history, Role::Lost);
+            } else if let Some(note) = note.as_deref() {
+                let encrypted = note.encrypted.as_ref().map(|_| "encrypted".to_owned());
+                let known: Vec<String> = encrypted.into_iter().chain(note.history()).collect();
+                if !known.is_empty() {
+                    paragraph(&known.join(", "), Role::Lost);
+                }
             }
         }
         Row::Unsaid { because, near, .. } => {

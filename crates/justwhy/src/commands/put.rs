@@ -4,10 +4,11 @@
 use super::suppose::{self, Act, Edits, Supposing};
 use crate::arguments::Writing;
 use crate::run::Outcome;
-use justwhy_core::KeyPath;
+use justwhy_core::{KeyPath, Text};
 use justwhy_sources::{EditLock, Error, Project};
 use std::io::Read as _;
 use std::time::Duration;
+use zeroize::Zeroizing;
 
 /// How long others may edit before it is given up.
 const PATIENCE: Duration = Duration::from_secs(60);
@@ -59,7 +60,7 @@ pub(crate) fn run(
     let project = Project::load(supposing.world, supposing.common.project.as_deref())?;
     let is_typed = matches!(change, Change::Put { value, .. } if value != "-");
     let put = match change {
-        Change::Put { value, .. } if is_typed => Some(value.to_owned()),
+        Change::Put { value, .. } if is_typed => Some(value.into()),
         Change::Put { .. } => Some(read_value(project.limits.file_bytes).map_err(one)?),
         _ => None,
     };
@@ -107,25 +108,22 @@ pub(crate) fn run(
     Ok(outcome)
 }
 
-/// What stands on standard input, without the line end after it.
-fn read_value(most: u64) -> Result<String, Error> {
+/// What stands on standard input, without the line end after it. It may be a secret.
+fn read_value(most: u64) -> Result<Text, Error> {
     let refused = |why: &str| {
         let error = Error::new("bad-argument", format!("the value on standard input {why}"));
         error.help("nothing was written")
     };
-    let mut bytes = Vec::new();
+    // Nothing of a secret stays behind where it was read to, unless it is a very long one.
+    let mut bytes = Zeroizing::new(Vec::with_capacity(64 * 1024));
     let input = std::io::stdin().lock();
     let read = input.take(most + 1).read_to_end(&mut bytes);
     read.map_err(|error| refused(&format!("cannot be read: {error}")))?;
     if bytes.len() as u64 > most {
         return Err(refused(&format!("has more than {most} bytes (`file_bytes` under [limits])")));
     }
-    let mut value = String::from_utf8(bytes).map_err(|_| refused("is not UTF-8"))?;
-    if value.ends_with('\n') {
-        value.pop();
-        if value.ends_with('\r') {
-            value.pop();
-        }
-    }
-    Ok(value)
+    let value = std::str::from_utf8(&bytes).map_err(|_| refused("is not UTF-8"))?;
+    let line = value.strip_suffix('\n');
+    let value = line.map_or(value, |line| line.strip_suffix('\r').unwrap_or(line));
+    Ok(Text::secret(value.to_owned()))
 }

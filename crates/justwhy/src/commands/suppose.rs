@@ -13,7 +13,7 @@ use crate::run::{Outcome, exhausted, limits};
 use editing::{say_what_decides_nothing, suppose};
 use justwhy_core::{
     Answers, Context, ContextSet, Difference, Effect, Explanation, KeyId, KeyPath, Survey, Tale,
-    in_words, sum_up,
+    Text, in_words, sum_up,
 };
 use justwhy_encryption::Keyring;
 use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
@@ -53,7 +53,7 @@ pub(crate) enum Edits<'a> {
     /// What they say.
     None,
     /// One says these texts of settings, encrypted if that is asked for, or nothing of them any more.
-    Say { layer: &'a str, puts: &'a [(KeyPath, Option<String>)], encrypts: bool },
+    Say { layer: &'a str, puts: &'a [(KeyPath, Option<Text>)], encrypts: bool },
     /// What one says of a setting is said by another.
     Move { key: &'a KeyPath, from: &'a str, to: &'a str },
     /// One says the same of a setting, encrypted.
@@ -357,9 +357,9 @@ fn pairs(before: &Version<'_>, after: &Version<'_>, everywhere: bool) -> Vec<(us
 
 /// What the options of the name `--put` say. Errors name the option by its number: its text may hold a
 /// secret.
-pub(crate) fn puts(given: &[String]) -> Result<Vec<(KeyPath, Option<String>)>, Error> {
+pub(crate) fn puts(given: &[String]) -> Result<Vec<(KeyPath, Option<Text>)>, Error> {
     let one = |(at, text): (usize, &String)| {
-        key_and_value(text, at + 1).map(|(path, value)| (path, Some(value.to_owned())))
+        key_and_value(text, at + 1).map(|(path, value)| (path, Some(value.into())))
     };
     given.iter().enumerate().map(one).collect()
 }
