@@ -8,7 +8,7 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning, Note, Position,
+    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning, Position,
     Resolution, Row, Rule, Stand, Status, Verdict, Without, hide_address_password,
 };
 use justwhy_sources::Error;
