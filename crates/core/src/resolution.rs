@@ -322,10 +322,11 @@ impl<'r> Walk<'r> {
                 }
                 continue;
             }
-            if let Some(same) = self.tree.take(key) {
+            // Rule 1. Where a leaf is, none is above or below.
+            if let Some(same) = self.tree.replace(key, new) {
                 self.follow(key, same, new);
+                continue;
             }
-            // Rule 1.
             for reshaped in self.tree.take_below(key).into_iter().chain(self.tree.take_above(key)) {
                 self.judge_all(reshaped, Verdict::Reshaped, new);
             }

@@ -59,6 +59,11 @@ impl<'k> Tree<'k> {
         }
     }
 
+    /// Puts a candidate in the place of the leaf at `key`, which it gives; does nothing if there is none.
+    pub(super) fn replace(&mut self, key: KeyId, candidate: CandidateId) -> Option<CandidateId> {
+        self.leaves.get_mut(key).as_mut().map(|leaf| std::mem::replace(leaf, candidate))
+    }
+
     pub(super) fn take(&mut self, key: KeyId) -> Option<CandidateId> {
         let taken = std::mem::take(self.leaves.get_mut(key))?;
         for above in self.keys.above(key) {
