@@ -178,7 +178,11 @@ impl<'o> Answers<'o> {
     #[must_use]
     pub fn beside(&self, count: usize) -> Vec<Answers<'o>> {
         let mut before = HashMap::clone(&self.before);
-        before.extend(self.known.borrow().iter().map(|(asked, it)| (*asked, Arc::clone(it))));
+        // Each numbers the other contexts for itself, in the order in which it is led there.
+        let known = self.known.borrow();
+        let here = known.iter().filter(|(asked, _)| asked.context == 0);
+        before.extend(here.map(|(asked, outcome)| (*asked, Arc::clone(outcome))));
+        drop(known);
         let before = Arc::new(before);
         let beside = || Answers {
             bytes: Arc::clone(&self.bytes),
