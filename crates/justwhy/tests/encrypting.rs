@@ -168,8 +168,11 @@ fn hides_it_in_every_command_and_form() {
     let scopes = "justwhy = 1\n[scope.team.variables]\nDB__PIN = \"canary-high-water\"\n";
     let files = [("justwhy.toml", project.as_str()), ("a.toml", a), ("scopes.toml", scopes)];
     let keyed = Keyed::new(&files);
+    keyed.place.git(&["init", "--quiet"]);
     for (key, layer) in [("db.key", "a"), ("db.port", "a"), ("db.hosts", "a"), ("db.pin", "team")] {
-        keyed.encrypt(key, layer);
+        let run = keyed.shut(&["encrypt", key, "--layer", layer]);
+        assert_eq!(run.code, 0, "{}", run.all());
+        assert!(run.stderr.starts_with("note: the history of the file still"), "{}", run.stderr);
     }
     assert!(!text(&keyed.place, "a.toml").contains(CANARY));
     assert!(!text(&keyed.place, "scopes.toml").contains(CANARY));

@@ -9,7 +9,7 @@ use justwhy_core::{
     Verdict, as_written, destination, is_env_name, is_secret_name,
 };
 use justwhy_encryption::{Keyring, NotEncrypted};
-use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, Tracking, World};
+use justwhy_sources::{Arguments, Elsewhere, Error, Kept, Project, Supposition, Tracking, World};
 use std::sync::Arc;
 
 /// Notes what is to be supposed; gives it for people, and what was noticed.
@@ -235,8 +235,18 @@ impl Editor<'_, '_, '_> {
     }
 
     /// What to note of the history that git has of what is encrypted now.
-    fn history(&self, place: &Destination, at: &str) -> Option<&'static str> {
-        let tracking = self.world.tracking(&self.project.folder, &[at.into()]);
+    fn history(&self, place: &Destination) -> Option<&'static str> {
+        let file = match &place.holder {
+            Holder::File(path) => path,
+            Holder::Values => &self.project.file,
+            Holder::Scope { store, .. } => {
+                match self.project.stores.iter().find(|it| it.name == *store).map(|it| &it.kept) {
+                    Some(Kept::File(path)) => path,
+                    _ => return None,
+                }
+            }
+        };
+        let tracking = self.world.tracking(&self.project.folder, &[file.into()]);
         (tracking == Tracking::Known(vec![true])).then_some(match place.encrypted {
             None => {
                 "note: the history of the file still has the old text for all who can read it; give \
@@ -279,7 +289,7 @@ impl Editor<'_, '_, '_> {
         };
         let value = self.encrypted(path, &text)?;
         self.supposition.put(self.project, &place, &value, true)?;
-        let note = self.history(&place, &at);
+        let note = self.history(&place);
         self.supposed.push(Supposed {
             act: Deed::Encrypt,
             what: path.to_string(),
