@@ -149,11 +149,9 @@ fn said(
         let problem = format!("what {} says there is a table", layer.name);
         return Some(Err(none(problem, "change its entries by hand")));
     }
-    if let Some(text) = says.as_text().filter(|_| layer.references) {
-        let dollars = reading.document.literal_dollars(candidate.leaf as usize);
-        if let Some(text) = with_doubled(text, dollars) {
-            says = Value::Text(text.into());
-        }
+    let dollars = reading.document.literal_dollars(candidate.leaf as usize);
+    if let Some(text) = says.as_text().filter(|_| layer.references && !dollars.is_empty()) {
+        says = Value::Text(with_doubled(text, dollars).into());
     }
     let segments = resolution.keys().segments(stand.name).into_iter().map(str::to_owned);
     let name = KeyPath::from_segments(segments.collect())?;
@@ -175,9 +173,8 @@ fn said(
     }))
 }
 
-/// The text as other sources write it, which cannot say by quotes that a `$` begins no reference; none
-/// if it is the same.
-fn with_doubled(text: &str, literal_dollars: &[u32]) -> Option<String> {
+/// The text as other sources write it, which cannot say by quotes that a `$` begins no reference.
+fn with_doubled(text: &str, literal_dollars: &[u32]) -> String {
     let mut doubled = text.to_owned();
     for dollar in literal_dollars.iter().rev() {
         let at = *dollar as usize;
@@ -185,7 +182,7 @@ fn with_doubled(text: &str, literal_dollars: &[u32]) -> Option<String> {
             doubled.insert(at, '$');
         }
     }
-    (doubled != text).then_some(doubled)
+    doubled
 }
 
 /// What a new value of the layer would be written into.

@@ -6,8 +6,8 @@ use std::sync::Arc;
 #[cfg(test)]
 mod tests;
 
-/// The mark with which an encrypted value begins.
-const MARK: &str = "age:";
+/// The mark with which an encrypted value begins, and after which the base64 of a file stands.
+pub const ENCRYPTED_MARK: &str = "age:";
 
 /// The base64 of the beginning of every file of the format, as it is and in its armour of ASCII. Their 21
 /// and 24 bytes fill whole groups, so that they always look so.
@@ -16,7 +16,7 @@ const BEGINNINGS: [&str; 2] = ["YWdlLWVuY3J5cHRpb24ub3JnL3Yx", "LS0tLS1CRUdJTiBB
 /// Whether a text is an encrypted value, as far as its beginning tells. Others may begin with `age:` too.
 pub fn is_encrypted(text: &str) -> bool {
     let is_file = |file: &str| BEGINNINGS.iter().any(|beginning| file.starts_with(beginning));
-    text.strip_prefix(MARK).is_some_and(is_file)
+    text.strip_prefix(ENCRYPTED_MARK).is_some_and(is_file)
 }
 
 /// Whoever can decrypt values, or not. Implemented outside of this crate, as that takes files with

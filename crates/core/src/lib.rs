@@ -63,7 +63,7 @@ pub use convert::{
 };
 pub use destination::{Destination, Holder, NoDestination, as_written, destination};
 pub use document::{Document, Leaf, OfScope};
-pub use encrypted::{Decrypts, is_encrypted};
+pub use encrypted::{Decrypts, ENCRYPTED_MARK, is_encrypted};
 pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Stand, Status, Without};
 pub use find::{Hit, find};

@@ -28,6 +28,11 @@ pub struct Note {
 }
 
 impl Note {
+    /// Whether the value was encrypted, and is decrypted.
+    pub fn is_decrypted(&self) -> bool {
+        self.encrypted.is_some() && self.unreadable.is_none()
+    }
+
     /// `set 3 March 2026 by mara, revision 42`, as far as it is known; `None` if nothing is.
     pub fn history(&self) -> Option<String> {
         let mut said = Vec::new();

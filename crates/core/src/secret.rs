@@ -73,8 +73,7 @@ fn could_be_secret(name: &str) -> bool {
             .get(at..at + part.len())
             .is_some_and(|here| here.eq_ignore_ascii_case(part.as_bytes()))
     };
-    // The bit that makes a letter small makes no other byte one of these, but those that are looked at
-    // again.
+    // The bit that makes a letter small makes letters of a few other bytes too; `begins` looks again.
     bytes.windows(2).enumerate().any(|(at, pair)| match [pair[0] | 0x20, pair[1] | 0x20] {
         [b'p', b'a'] => begins(at, "passw"),
         [b's', b'e'] => begins(at, "secret"),

@@ -6,7 +6,7 @@ use age::x25519;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use justwhy_core::parallel::lock;
-use justwhy_core::{Decrypts, Text};
+use justwhy_core::{Decrypts, ENCRYPTED_MARK, Text};
 use justwhy_sources::{ReadProblem, System, World as _, unreadable};
 use std::collections::HashMap;
 use std::io::{Read as _, Write as _};
@@ -22,9 +22,6 @@ pub use identity::new_identity;
 
 /// The variable that names the file with the identities.
 pub const IDENTITY_VARIABLE: &str = "JUSTWHY_IDENTITY";
-
-/// What stands before the base64.
-const MARK: &str = "age:";
 
 /// Decrypts with the identities of a file, which is read when the first encrypted value is met, and
 /// remembers what it has decrypted and encrypted. What it remembers is wiped when it is dropped.
@@ -83,7 +80,7 @@ impl Keyring {
         let mut writer = encryptor.wrap_output(&mut bytes).map_err(failed)?;
         writer.write_all(text.as_bytes()).map_err(failed)?;
         writer.finish().map_err(failed)?;
-        let mut encrypted = MARK.to_owned();
+        let mut encrypted = ENCRYPTED_MARK.to_owned();
         STANDARD.encode_string(bytes, &mut encrypted);
         let known = Ok(Text::secret(text.to_owned()));
         lock(&self.known).insert(encrypted.clone(), known);
@@ -107,7 +104,7 @@ impl Keyring {
     fn read(&self, encrypted: &str) -> Result<Text, String> {
         let (identities, file) = self.identities()?;
         let damaged = || "it is encrypted, and damaged".to_owned();
-        let bytes = encrypted.strip_prefix(MARK).ok_or_else(damaged)?;
+        let bytes = encrypted.strip_prefix(ENCRYPTED_MARK).ok_or_else(damaged)?;
         let bytes = STANDARD.decode(bytes).map_err(|_| damaged())?;
         let most = bytes.len();
         let armoured = age::armor::ArmoredReader::new(bytes.as_slice());

@@ -64,7 +64,7 @@ fn a_file_in_its_armour_is_read_too() {
     let (file, recipient) = folder.identity("one");
     let recipient: x25519::Recipient = recipient.parse().unwrap();
     let armoured = age::encrypt_and_armor(&recipient, b"high-water").unwrap();
-    let encrypted = format!("{MARK}{}", STANDARD.encode(armoured));
+    let encrypted = format!("{ENCRYPTED_MARK}{}", STANDARD.encode(armoured));
     assert!(justwhy_core::is_encrypted(&encrypted));
     assert_eq!(&*keyring(&file).decrypt(&encrypted).unwrap(), "high-water");
 }

@@ -346,7 +346,10 @@ fn tells_what_is_wrong_with_recipients_and_identities() {
         ),
         (
             "[secrets]\nrecipients = [\"GOOD\", \"GOOD\"]\n",
-            &["justwhy.toml:3:81: two recipients are named age1"],
+            &[
+                "justwhy.toml:3:81: this recipient is named twice",
+                "the first is at justwhy.toml:3:15",
+            ],
         ),
         (
             "[secrets]\nrecipients = [\"IDENTITY\"]\n",

@@ -77,28 +77,24 @@ impl<'p> Elsewhere<'p> {
         if with_local {
             return self;
         }
-        let reader =
-            self.reader.into_inner().unwrap_or_else(PoisonError::into_inner).without_local();
-        Elsewhere { reader: Mutex::new(reader), without_local: true, ..self }
+        Elsewhere { without_local: true, ..self.with_reader(Reader::without_local) }
     }
 
     /// Asks stores that are not files through `stores`.
     #[must_use]
     pub fn asking(self, stores: Option<&'p dyn Stores>) -> Elsewhere<'p> {
-        let reader =
-            self.reader.into_inner().unwrap_or_else(PoisonError::into_inner).asking(stores);
-        Elsewhere { reader: Mutex::new(reader), ..self }
+        self.with_reader(|reader| reader.asking(stores))
     }
 
     /// Has values decrypted by `decrypts`.
     #[must_use]
     pub fn decrypting(self, decrypts: &'p dyn Decrypts) -> Elsewhere<'p> {
-        let reader = self
-            .reader
-            .into_inner()
-            .unwrap_or_else(PoisonError::into_inner)
-            .decrypting(Some(decrypts));
-        Elsewhere { reader: Mutex::new(reader), ..self }
+        self.with_reader(|reader| reader.decrypting(decrypts))
+    }
+
+    fn with_reader(self, change: impl FnOnce(Reader<'p>) -> Reader<'p>) -> Elsewhere<'p> {
+        let reader = self.reader.into_inner().unwrap_or_else(PoisonError::into_inner);
+        Elsewhere { reader: Mutex::new(change(reader)), ..self }
     }
 
     /// Reads every source in each of many contexts, and shares what is the same in them.

@@ -494,8 +494,13 @@ fn recipients(sink: &mut Sink<'_>) -> Vec<(String, justwhy_core::Position)> {
         } else if !is_recipient(&recipient) {
             sink.error(error("this is no recipient of the age format").help(how), at);
         } else if let Some((_, first)) = recipients.iter().find(|(other, _)| *other == recipient) {
-            let first = *first;
-            sink.repeated("recipients", &recipient, at, first);
+            let first = sink.position(*first);
+            let error = error("this recipient is named twice").also(
+                "the first is at",
+                sink.file(),
+                Some(first),
+            );
+            sink.error(error.help("take one of the two out"), at);
         } else {
             recipients.push((recipient, at));
         }

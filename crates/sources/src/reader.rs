@@ -42,7 +42,7 @@ pub struct Reader<'p> {
     /// Who asks stores that are not files.
     stores: Option<&'p dyn Stores>,
     /// Who decrypts values.
-    decrypts: Option<&'p dyn Decrypts>,
+    decrypts: &'p dyn Decrypts,
     scopes: Scopes,
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
@@ -153,7 +153,7 @@ impl<'p> Reader<'p> {
             arguments: None,
             values: HashMap::new(),
             stores: None,
-            decrypts: None,
+            decrypts: &Nobody,
             scopes: Scopes::default(),
             folders: None,
             never: {
@@ -173,14 +173,14 @@ impl<'p> Reader<'p> {
 
     /// Has values decrypted by `decrypts`; without it those that are encrypted cannot be read.
     #[must_use]
-    pub fn decrypting(mut self, decrypts: Option<&'p dyn Decrypts>) -> Reader<'p> {
+    pub fn decrypting(mut self, decrypts: &'p dyn Decrypts) -> Reader<'p> {
         self.decrypts = decrypts;
         self
     }
 
     /// What a source says, with what can be decrypted in place of what is encrypted.
     fn decrypted(&self, mut document: Document) -> Arc<Document> {
-        document.decrypt(self.decrypts.unwrap_or(&Nobody));
+        document.decrypt(self.decrypts);
         Arc::new(document)
     }
 
@@ -637,7 +637,7 @@ impl<'p> Reader<'p> {
         // What takes longest first, so that no thread is left alone with it in the end.
         found.sort_by_key(|(key, bytes)| std::cmp::Reverse(key.1.effort() * bytes.len()));
         let limits = self.project.limits;
-        let decrypts = self.decrypts.unwrap_or(&Nobody);
+        let decrypts = self.decrypts;
         let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
         parallel::in_order(
             found,

@@ -10,59 +10,28 @@ use std::sync::Arc;
 const MOST: usize = 10_000;
 
 /// A part of what a value is made of. Values that are made of the same are the same.
-#[derive(Clone, Debug)]
+#[derive(Clone, PartialEq, Debug)]
 pub(crate) enum Ingredient {
     /// What a source says.
-    Said {
-        source: String,
-        name: String,
-        revision: Option<u64>,
-        encrypted: Option<Arc<str>>,
-        written: Value,
-    },
+    Said { source: String, name: String, revision: Option<u64>, written: Value },
+    /// What one says encrypted, which is the same wherever it stands.
+    Encrypted(Arc<str>),
     /// What a reference found, or why it found nothing.
     Found(String, Result<Option<Value>, String>),
-}
-
-impl PartialEq for Ingredient {
-    fn eq(&self, other: &Ingredient) -> bool {
-        match (self, other) {
-            // What is encrypted is the same wherever it stands.
-            (
-                Ingredient::Said { encrypted: Some(one), .. },
-                Ingredient::Said { encrypted: Some(other), .. },
-            ) => one == other,
-            (
-                Ingredient::Said { source, name, revision, encrypted: None, written },
-                Ingredient::Said {
-                    source: other_source,
-                    name: other_name,
-                    revision: other_revision,
-                    encrypted: None,
-                    written: other_written,
-                },
-            ) => {
-                (source, name, revision, written)
-                    == (other_source, other_name, other_revision, other_written)
-            }
-            (Ingredient::Found(name, found), Ingredient::Found(other_name, other)) => {
-                (name, found) == (other_name, other)
-            }
-            _ => false,
-        }
-    }
 }
 
 impl Ingredient {
     pub(crate) fn said(resolution: &Resolution, id: CandidateId) -> Ingredient {
         let candidate = resolution.candidate(id);
-        let stand = Stand::of(resolution, id);
         let note = resolution.note(candidate);
+        if let Some(encrypted) = note.and_then(|note| note.encrypted.clone()) {
+            return Ingredient::Encrypted(encrypted);
+        }
+        let stand = Stand::of(resolution, id);
         Ingredient::Said {
             source: stand.source.to_string(),
             name: stand.shown_name(resolution.keys()),
             revision: note.and_then(|it| it.revision),
-            encrypted: note.and_then(|it| it.encrypted.clone()),
             written: resolution.leaf(candidate).value.clone(),
         }
     }

@@ -15,7 +15,7 @@ impl Decrypts for One {
 
 #[test]
 fn only_whole_values_with_the_beginning_are_encrypted() {
-    assert!(is_encrypted(&format!("{MARK}{}CgAA", BEGINNINGS[0])));
+    assert!(is_encrypted(&format!("{ENCRYPTED_MARK}{}CgAA", BEGINNINGS[0])));
     for plain in
         ["", "age", "age:", "age: 30", "age:YWdlLWVuY3J5", " age:YWdlLWVuY3J5cHRpb24ub3JnL3Yx"]
     {
@@ -28,9 +28,9 @@ fn what_can_be_decrypted_is_and_the_rest_is_noted() {
     let mut keys = Keys::default();
     let mut document = Document::default();
     let texts = [
-        format!("{MARK}{}A", BEGINNINGS[0]),
+        format!("{ENCRYPTED_MARK}{}A", BEGINNINGS[0]),
         "plain".to_owned(),
-        format!("{MARK}{}B", BEGINNINGS[1]),
+        format!("{ENCRYPTED_MARK}{}B", BEGINNINGS[1]),
         "last".to_owned(),
     ];
     for (number, text) in texts.iter().enumerate() {

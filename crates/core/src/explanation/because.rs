@@ -36,7 +36,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     let is_old_name = reading.is_old_name(candidate.leaf);
     let note = answers.resolution().note(candidate).cloned().map(Box::new);
     // Of one that cannot be read it is said why.
-    if note.as_ref().is_some_and(|note| note.encrypted.is_some() && note.unreadable.is_none()) {
+    if note.as_ref().is_some_and(|note| note.is_decrypted()) {
         because.push_str("; it is encrypted there");
     }
     if let Some(history) = note.as_deref().and_then(Note::history) {

@@ -91,8 +91,7 @@ fn says(answers: &Answers<'_>, candidate: &Candidate) -> String {
 /// That what decides was decrypted; of what cannot be, it is said why.
 fn encrypted(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
     let note = answers.resolution().note(candidate)?;
-    let is_read = note.encrypted.is_some() && note.unreadable.is_none();
-    is_read.then(|| "It stands there encrypted.".to_owned())
+    note.is_decrypted().then(|| "It stands there encrypted.".to_owned())
 }
 
 /// When and by whom the store was told what decides, and how old the copy is that stands for it.

@@ -28,14 +28,10 @@ pub(crate) fn new(
     look: &Look,
     world: &dyn World,
 ) -> Result<Outcome, Vec<Error>> {
-    let one = |error| vec![error];
     let shown = file.display().to_string();
-    let here = world.current_folder().map_err(|error| {
-        one(Error::new("no-folder", format!("the current folder cannot be found: {error}")))
-    })?;
-    let full = here.join(file);
+    let full = world.current_folder().unwrap_or_default().join(file);
     let made = format!("made by justwhy on {}", world.today());
-    let recipient = new_identity(&full, &made).map_err(|error| one(not_made(&shown, &error)))?;
+    let recipient = new_identity(&full, &made).map_err(|error| vec![not_made(&shown, &error)])?;
     let (tracked, warning) = tracking(&full, &shown, world);
     let mut notes = String::new();
     if let Some(warning) = warning {

@@ -131,6 +131,27 @@ struct Supposed {
     note: Option<&'static str>,
 }
 
+impl Supposed {
+    fn of(act: Deed, what: String) -> Supposed {
+        Supposed {
+            act,
+            what,
+            layer: None,
+            at: None,
+            encrypted_for: None,
+            because: None,
+            is_secret: false,
+            note: None,
+        }
+    }
+
+    /// An edit of what a layer says of a setting.
+    fn edit(act: Deed, path: &KeyPath, layer: &str, at: String) -> Supposed {
+        let layer = Some(layer.to_owned());
+        Supposed { layer, at: Some(at), ..Supposed::of(act, path.to_string()) }
+    }
+}
+
 /// What is supposed to be done.
 #[derive(Clone, Copy, PartialEq, Eq, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]

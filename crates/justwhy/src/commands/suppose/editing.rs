@@ -21,18 +21,8 @@ pub(super) fn suppose(
 ) -> Result<(Vec<Supposed>, String), Error> {
     let mut supposed = Vec::new();
     let mut notes = String::new();
-    let plain = |act: Deed, what: String| Supposed {
-        act,
-        what,
-        layer: None,
-        at: None,
-        encrypted_for: None,
-        because: None,
-        is_secret: false,
-        note: None,
-    };
     for (key, is_set) in supposing.given.keys() {
-        supposed.push(plain(if is_set { Deed::Set } else { Deed::Unset }, key.to_string()));
+        supposed.push(Supposed::of(if is_set { Deed::Set } else { Deed::Unset }, key.to_string()));
     }
     for (number, given) in options.variables.iter().enumerate() {
         let (name, value) =
@@ -42,7 +32,7 @@ pub(super) fn suppose(
                 Error::new("bad-argument", message).help("write --variable TIDE_REGION=north")
             })?;
         supposition.variable(name, Some(value));
-        supposed.push(plain(Deed::Variable, name.to_owned()));
+        supposed.push(Supposed::of(Deed::Variable, name.to_owned()));
     }
     for name in options.no_variables {
         if !supposition.has_variable(name) {
@@ -51,11 +41,11 @@ pub(super) fn suppose(
             notes.push('\n');
         }
         supposition.variable(name, None);
-        supposed.push(plain(Deed::NoVariable, name.clone()));
+        supposed.push(Supposed::of(Deed::NoVariable, name.clone()));
     }
     for layer in options.without {
         supposition.without(project, layer)?;
-        supposed.push(plain(Deed::Without, layer.clone()));
+        supposed.push(Supposed::of(Deed::Without, layer.clone()));
     }
     edit(supposing, options.edits, project, supposition, &mut supposed)?;
     Ok((supposed, notes))
@@ -90,8 +80,7 @@ fn edit(
             for (path, text) in puts {
                 let path = meant(path)?;
                 match text {
-                    Some(text) if encrypts => editor.put(layer, &path, &Said::ToEncrypt(text))?,
-                    Some(text) => editor.put(layer, &path, &Said::Given(text))?,
+                    Some(text) => editor.put(layer, &path, &Said::Given(text), encrypts)?,
                     None => editor.take_out(layer, &path)?,
                 }
             }
@@ -106,9 +95,11 @@ fn edit(
             let Some(value) = place.says.clone() else { return editor.take_out(from, &path) };
             // First there, then not here any more: whatever happens between, nothing is lost.
             match (&place.encrypted, value.as_text(), place.is_untyped) {
-                (Some(encrypted), ..) => editor.put(to, &path, &Said::Encrypted(encrypted))?,
-                (_, Some(text), true) => editor.put(to, &path, &Said::Given(text))?,
-                _ => editor.put(to, &path, &Said::Written(&value))?,
+                (Some(encrypted), ..) => {
+                    editor.put(to, &path, &Said::Encrypted(encrypted), false)?
+                }
+                (_, Some(text), true) => editor.put(to, &path, &Said::Given(text), false)?,
+                _ => editor.put(to, &path, &Said::Written(&value), false)?,
             }
             editor.take_out(from, &path)?;
         }
@@ -124,8 +115,6 @@ fn edit(
 enum Said<'s> {
     /// A text that a person gave, or one from where everything is a text.
     Given(&'s str),
-    /// A text that a person gave to be encrypted.
-    ToEncrypt(&'s str),
     /// A value.
     Written(&'s Value),
     /// An encrypted value, as it is written.
@@ -160,23 +149,26 @@ impl Editor<'_, '_, '_> {
         self.answers.resolution().keys().find(KeyId::ROOT, path)
     }
 
-    fn put(&mut self, layer: &str, path: &KeyPath, said: &Said<'_>) -> Result<(), Error> {
+    /// Supposes that the layer says it, a given text encrypted if that is asked for.
+    fn put(
+        &mut self,
+        layer: &str,
+        path: &KeyPath,
+        said: &Said<'_>,
+        encrypts: bool,
+    ) -> Result<(), Error> {
         let (place, at) = self.place(layer, path)?;
         let (resolution, key) = (self.answers.resolution(), self.key(path));
         let mut encrypted_for = None;
         let value = match said {
             Said::Encrypted(encrypted) => Value::Text((*encrypted).into()),
-            Said::ToEncrypt("") => {
+            Said::Given("") if encrypts => {
                 let error =
                     Error::new("bad-edit", "there is nothing to be hidden in an empty text");
                 return Err(error.help("give a value, or leave --encrypt out"));
             }
-            Said::ToEncrypt(text) => {
-                encrypted_for = Some(self.project.recipients.len());
-                self.encrypted(path, text)?
-            }
             // What was hidden from the readers of a file stays so.
-            Said::Given(text) if place.encrypted.is_some() && !text.is_empty() => {
+            Said::Given(text) if encrypts || place.encrypted.is_some() && !text.is_empty() => {
                 encrypted_for = Some(self.project.recipients.len());
                 self.encrypted(path, text)?
             }
@@ -194,18 +186,15 @@ impl Editor<'_, '_, '_> {
                 as_written(text, &place, declared.map(|it| &*it.shape), like)
             }
         };
-        let (what, layer) = (path.to_string(), Some(layer.to_owned()));
         let is_secret = encrypted_for.is_some()
             || matches!(said, Said::Encrypted(_))
             || match key {
                 Some(key) => self.answers.is_secret(key),
-                None => is_secret_name(&what),
+                None => is_secret_name(&path.to_string()),
             };
         self.supposition.put(self.project, &place, &value, is_secret)?;
-        let (act, at, because) = (Deed::Put, Some(at), None);
-        let supposed =
-            Supposed { act, what, layer, at, encrypted_for, because, is_secret, note: None };
-        self.supposed.push(supposed);
+        let put = Supposed::edit(Deed::Put, path, layer, at);
+        self.supposed.push(Supposed { encrypted_for, is_secret, ..put });
         Ok(())
     }
 
@@ -290,16 +279,9 @@ impl Editor<'_, '_, '_> {
         let value = self.encrypted(path, &text)?;
         self.supposition.put(self.project, &place, &value, true)?;
         let note = self.history(&place);
-        self.supposed.push(Supposed {
-            act: Deed::Encrypt,
-            what: path.to_string(),
-            layer: Some(layer.to_owned()),
-            at: Some(at),
-            encrypted_for: Some(self.project.recipients.len()),
-            because: None,
-            is_secret: true,
-            note,
-        });
+        let encrypted_for = Some(self.project.recipients.len());
+        let encrypt = Supposed::edit(Deed::Encrypt, path, layer, at);
+        self.supposed.push(Supposed { encrypted_for, is_secret: true, note, ..encrypt });
         Ok(())
     }
 
@@ -322,17 +304,7 @@ impl Editor<'_, '_, '_> {
             return Err(self.says_nothing(layer, path, &at));
         }
         self.supposition.take_out(self.project, &place)?;
-        let (what, layer) = (path.to_string(), Some(layer.to_owned()));
-        self.supposed.push(Supposed {
-            act: Deed::Drop,
-            what,
-            layer,
-            at: Some(at),
-            encrypted_for: None,
-            because: None,
-            is_secret: false,
-            note: None,
-        });
+        self.supposed.push(Supposed::edit(Deed::Drop, path, layer, at));
         Ok(())
     }
 }
