@@ -1,14 +1,14 @@
 //! Answers: the value of each setting after references and conversion.
 
 use crate::convert::{Conversion, NotAList, read_list};
+use crate::parallel::lock;
 use crate::{
     CandidateId, Context, Declaration, Declared, Element, EmptyText, Gather, KeyId, Readings,
     Resolution, Shape, Span, Value, Verdict, read_like, reference::may_refer,
 };
 use hashbrown::HashMap;
-use std::cell::RefCell;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
 
 mod chain;
 mod expand;
@@ -64,7 +64,7 @@ pub struct ExpansionLimits {
 
 /// The most other contexts that references may look into; each is read as a whole.
 const MOST_CONTEXTS: usize = 1_000;
-/// How many times the most bytes of one value all values together may have.
+/// How many times the most bytes of one value all values that references make may have together.
 const ALL_VALUES: u64 = 4;
 
 /// Axes and their new values; `None` unsets one.
@@ -140,24 +140,33 @@ pub(crate) const EMPTY_REFUSED: &str = "it must not be an empty text";
 /// The most settings of a way that are kept: beyond that it helps nobody.
 const LONGEST_WAY: usize = 8;
 
-/// The value of every setting of a context. Each is found out when it is asked for, once.
+/// The value of every setting of a context. Each is found out when it is asked for, once, whichever
+/// threads ask: in what order they do changes no answer. Only where more contexts are looked into than
+/// may be does it say which of them are not.
 pub struct Answers<'o> {
     here: Arc<Resolution>,
     outside: &'o dyn Outside,
     limits: ExpansionLimits,
-    others: RefCell<Vec<Arc<Resolution>>>,
-    by_context: RefCell<HashMap<Vec<Option<String>>, u32>>,
-    by_changes: RefCell<HashMap<(u32, Changes), Result<u32, String>>>,
-    known: RefCell<HashMap<Asked, Arc<Outcome>>>,
-    /// What the answers that these are beside knew.
-    before: Arc<HashMap<Asked, Arc<Outcome>>>,
-    /// How much all values together have, those of the answers beside these included.
-    bytes: Arc<AtomicU64>,
+    others: Mutex<Others>,
+    known: Mutex<HashMap<Asked, Arc<Outcome>>>,
+    spent: Spent,
 }
+
+/// The other contexts that references look into, numbered from 1 in the order in which they lead there.
+struct Others {
+    resolutions: Vec<Arc<Resolution>>,
+    by_context: HashMap<Vec<Option<String>>, u32>,
+    by_changes: HashMap<(u32, Changes), Result<u32, String>>,
+}
+
+/// How much references have put together so far: bytes of text and values, written out. Answers that
+/// share it have one bound together.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Spent(Arc<AtomicU64>);
 
 impl std::fmt::Debug for Answers<'_> {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Answers").field("known", &self.known.borrow().len()).finish_non_exhaustive()
+        f.debug_struct("Answers").field("known", &lock(&self.known).len()).finish_non_exhaustive()
     }
 }
 
@@ -169,55 +178,28 @@ impl<'o> Answers<'o> {
         outside: &'o dyn Outside,
         limits: ExpansionLimits,
     ) -> Answers<'o> {
-        Answers::from(Arc::new(resolution), outside, limits)
+        let here = HashMap::from_iter([(values_of(&resolution.readings().context), 0)]);
+        let others =
+            Others { resolutions: Vec::new(), by_context: here, by_changes: HashMap::new() };
+        Answers {
+            here: Arc::new(resolution),
+            outside,
+            limits,
+            others: Mutex::new(others),
+            known: Mutex::default(),
+            spent: Spent::default(),
+        }
     }
 
-    /// So many answers to the same questions, each for a thread of its own. They know what these know:
-    /// what refers to others should be among it, or each would find out all that it refers to again.
-    /// What all of them hold counts as one.
+    /// The same, with one bound for all answers that share `spent`.
     #[must_use]
-    pub fn beside(&self, count: usize) -> Vec<Answers<'o>> {
-        let mut before = HashMap::clone(&self.before);
-        // Each numbers the other contexts for itself, in the order in which it is led there.
-        let known = self.known.borrow();
-        let here = known.iter().filter(|(asked, _)| asked.context == 0);
-        before.extend(here.map(|(asked, outcome)| (*asked, Arc::clone(outcome))));
-        drop(known);
-        let before = Arc::new(before);
-        let beside = || Answers {
-            bytes: Arc::clone(&self.bytes),
-            before: Arc::clone(&before),
-            ..Answers::from(Arc::clone(&self.here), self.outside, self.limits)
-        };
-        std::iter::repeat_with(beside).take(count).collect()
+    pub(crate) fn sharing(self, spent: &Spent) -> Answers<'o> {
+        Answers { spent: spent.clone(), ..self }
     }
 
     /// What was found out before.
     fn recall(&self, asked: &Asked) -> Option<Arc<Outcome>> {
-        let known = self.known.borrow().get(asked).cloned();
-        known.or_else(|| self.before.get(asked).cloned())
-    }
-
-    fn from(
-        resolution: Arc<Resolution>,
-        outside: &'o dyn Outside,
-        limits: ExpansionLimits,
-    ) -> Answers<'o> {
-        let values = |context: &Context| -> Vec<Option<String>> {
-            context.axes.iter().map(|axis| axis.value.clone()).collect()
-        };
-        let here = HashMap::from_iter([(values(&resolution.readings().context), 0)]);
-        Answers {
-            here: resolution,
-            outside,
-            limits,
-            others: RefCell::default(),
-            by_context: RefCell::new(here),
-            by_changes: RefCell::default(),
-            known: RefCell::default(),
-            before: Arc::default(),
-            bytes: Arc::default(),
-        }
+        lock(&self.known).get(asked).cloned()
     }
 
     /// Precedence in the context that was asked about.
@@ -250,24 +232,41 @@ impl<'o> Answers<'o> {
         self.refers(&self.here, key)
     }
 
+    /// Whether anything in force, of any setting, may hold a reference into another context.
+    pub fn may_look_elsewhere(&self) -> bool {
+        if self.here.readings().context.axes.is_empty() {
+            return false;
+        }
+        let elsewhere = |text: &str| text.contains('@') && may_refer(text);
+        let mut keys = self.here.any_settings().iter();
+        keys.any(|key| self.has_text(&self.here, *key, elsewhere))
+    }
+
     fn refers(&self, resolution: &Resolution, key: KeyId) -> bool {
+        self.has_text(resolution, key, may_refer)
+    }
+
+    /// Whether anything in force for the setting that may hold references has such a text.
+    fn has_text(&self, resolution: &Resolution, key: KeyId, is_such: fn(&str) -> bool) -> bool {
         resolution.in_force(key).any(|id| {
             let candidate = resolution.candidate(id);
             resolution.readings().layer(resolution.layer_of(candidate)).references
-                && holds_reference(&resolution.leaf(candidate).value)
+                && holds_text(&resolution.leaf(candidate).value, is_such)
         })
     }
 
     /// Whether all values together grew past what one run may hold; what was answered since cannot
     /// be told.
     pub fn is_exhausted(&self) -> bool {
-        self.bytes.load(Ordering::Relaxed) > self.limits.bytes.saturating_mul(ALL_VALUES)
+        self.spent.0.load(Ordering::Relaxed) > self.limits.bytes.saturating_mul(ALL_VALUES)
     }
 
-    fn resolution_of(&self, context: u32) -> Arc<Resolution> {
+    fn resolution_of(&self, context: u32) -> There<'_> {
         match context {
-            0 => Arc::clone(&self.here),
-            number => Arc::clone(&self.others.borrow()[number as usize - 1]),
+            0 => There::Here(&self.here),
+            number => {
+                There::Elsewhere(Arc::clone(&lock(&self.others).resolutions[number as usize - 1]))
+            }
         }
     }
 
@@ -277,34 +276,62 @@ impl<'o> Answers<'o> {
             return Ok(from);
         }
         let asked = (from, changes.to_vec());
-        if let Some(known) = self.by_changes.borrow().get(&asked) {
+        // Others wait: what takes long here is to read a context, which nobody does twice.
+        let mut others = lock(&self.others);
+        if let Some(known) = others.by_changes.get(&asked) {
             return known.clone();
         }
-        let found = self.changed_context(from, changes);
-        self.by_changes.borrow_mut().insert(asked, found.clone());
+        let found = self.changed_context(&mut others, from, changes);
+        others.by_changes.insert(asked, found.clone());
         found
     }
 
     fn changed_context(
         &self,
+        others: &mut Others,
         from: u32,
         changes: &[(String, Option<String>)],
     ) -> Result<u32, String> {
-        if self.others.borrow().len() >= MOST_CONTEXTS {
+        if others.resolutions.len() >= MOST_CONTEXTS {
             return Err(format!("references look into more than {MOST_CONTEXTS} other contexts"));
         }
-        let from = self.resolution_of(from);
+        let from = match from {
+            0 => &self.here,
+            number => &others.resolutions[number as usize - 1],
+        };
         let readings = self.outside.changed(&from.readings().context, changes)?;
-        let values = readings.context.axes.iter().map(|axis| axis.value.clone()).collect();
-        if let Some(known) = self.by_context.borrow().get(&values) {
+        let values = values_of(&readings.context);
+        if let Some(known) = others.by_context.get(&values) {
             return Ok(*known);
         }
-        let mut others = self.others.borrow_mut();
-        others.push(Arc::new(Resolution::of(readings)));
-        let number = u32::try_from(others.len()).unwrap_or(u32::MAX);
-        self.by_context.borrow_mut().insert(values, number);
+        others.resolutions.push(Arc::new(Resolution::of(readings)));
+        let number = u32::try_from(others.resolutions.len()).unwrap_or(u32::MAX);
+        others.by_context.insert(values, number);
         Ok(number)
     }
+}
+
+/// Precedence in one of the contexts that were looked into. That of the context that was asked about is
+/// had without counting who has it, which threads would do in turns.
+enum There<'a> {
+    Here(&'a Resolution),
+    Elsewhere(Arc<Resolution>),
+}
+
+impl std::ops::Deref for There<'_> {
+    type Target = Resolution;
+
+    fn deref(&self) -> &Resolution {
+        match self {
+            There::Here(resolution) => resolution,
+            There::Elsewhere(resolution) => resolution,
+        }
+    }
+}
+
+/// What tells a context from others.
+fn values_of(context: &Context) -> Vec<Option<String>> {
+    context.axes.iter().map(|axis| axis.value.clone()).collect()
 }
 
 /// A setting that is being found out, and the settings that it waits for.
@@ -374,7 +401,7 @@ impl Answers<'_> {
     /// Every setting of a circle is in error, and says the way round from itself.
     fn close_circle(&self, circle: &[Asked]) {
         let first = (0..circle.len()).min_by_key(|at| self.name(circle[*at])).unwrap_or_default();
-        for (at, asked) in circle.iter().enumerate() {
+        let close = |(at, asked): (usize, &Asked)| {
             let from_here = circle[at..].iter().chain(&circle[..at]);
             let mut round: Vec<String> =
                 from_here.take(LONGEST_WAY).map(|asked| self.name(*asked)).collect();
@@ -387,7 +414,13 @@ impl Answers<'_> {
             let secret = resolution.secrets().has(asked.key);
             let failure =
                 Failure { is_echo: at != first, ..Failure::new("reference-cycle", message) };
-            self.keep(*asked, Outcome::failed(failure, secret, 0));
+            (*asked, Outcome::failed(failure, secret, 0))
+        };
+        let closed: Vec<(Asked, Outcome)> = circle.iter().enumerate().map(close).collect();
+        // At once: a thread that knows one of them to be in error knows it of all of them.
+        let mut known = lock(&self.known);
+        for (asked, outcome) in closed {
+            self.keep_in(&mut known, asked, outcome);
         }
     }
 
@@ -408,16 +441,27 @@ impl Answers<'_> {
     }
 
     fn keep(&self, asked: Asked, outcome: Outcome) -> Arc<Outcome> {
-        let outcome = Arc::new(outcome);
-        self.known.borrow_mut().insert(asked, Arc::clone(&outcome));
-        outcome
+        self.keep_in(&mut lock(&self.known), asked, outcome)
+    }
+
+    /// What another thread found out before stays, and counts once.
+    fn keep_in(
+        &self,
+        known: &mut HashMap<Asked, Arc<Outcome>>,
+        asked: Asked,
+        outcome: Outcome,
+    ) -> Arc<Outcome> {
+        let kept = known.entry(asked).or_insert_with(|| {
+            self.spend(&outcome);
+            Arc::new(outcome)
+        });
+        Arc::clone(kept)
     }
 
     /// What a setting comes to that is one value without references, as nearly all are. It is found
     /// out as fast as it would be looked up, so that it is not kept.
     fn plain(&self, asked: Asked) -> Option<Outcome> {
-        let other = (asked.context != 0).then(|| self.resolution_of(asked.context));
-        let resolution = other.as_deref().unwrap_or(&self.here);
+        let resolution = &*self.resolution_of(asked.context);
         let winner = resolution.winner(asked.key)?;
         let candidate = resolution.candidate(winner);
         let readings = resolution.readings();
@@ -509,9 +553,13 @@ impl Answers<'_> {
         None
     }
 
-    fn spend(&self, bytes: usize) {
-        // Each value has at most 2^32 bytes, so that nothing wraps.
-        self.bytes.fetch_add(bytes as u64, Ordering::Relaxed);
+    fn spend(&self, outcome: &Outcome) {
+        if outcome.height > 0 {
+            // Nothing wraps: none is larger than its limits allow, and once all of them together are, no
+            // more is put together.
+            let weight = outcome.weight.bytes.saturating_add(outcome.weight.nodes);
+            self.spent.0.fetch_add(weight, Ordering::Relaxed);
+        }
     }
 }
 
@@ -727,10 +775,15 @@ fn distinct(items: Vec<Item>) -> Vec<Item> {
 
 /// Whether any text in the value may hold a reference.
 pub(crate) fn holds_reference(value: &Value) -> bool {
+    holds_text(value, may_refer)
+}
+
+/// Whether any text in the value is such a one.
+fn holds_text(value: &Value, is_such: fn(&str) -> bool) -> bool {
     match value {
-        Value::Text(text) => may_refer(text),
-        Value::List(items) => items.iter().any(|item| holds_reference(&item.value)),
-        Value::Map(entries) => entries.iter().any(|entry| holds_reference(&entry.value)),
+        Value::Text(text) => is_such(text),
+        Value::List(items) => items.iter().any(|item| holds_text(&item.value, is_such)),
+        Value::Map(entries) => entries.iter().any(|entry| holds_text(&entry.value, is_such)),
         _ => false,
     }
 }

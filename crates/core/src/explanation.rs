@@ -7,7 +7,6 @@ use crate::{
     LayerIndex, Nanoseconds, NearName, Note, Outcome, Position, Presence, Reading, Resolution,
     Trial, Value, hide_address_password, read_duration, read_size,
 };
-use std::fmt::Write as _;
 use std::sync::Arc;
 
 mod advice;
@@ -115,8 +114,12 @@ impl Stand {
     pub fn push_place(&self, out: &mut String, keys: &Keys) {
         match (self.position, self.source.as_ref()) {
             (Some(Position { line, column }), source) => {
-                // Writing to a String cannot fail.
-                let _ = write!(out, "{source}:{line}:{column}");
+                let mut digits = itoa::Buffer::new();
+                out.push_str(source);
+                out.push(':');
+                out.push_str(digits.format(line));
+                out.push(':');
+                out.push_str(digits.format(column));
             }
             (None, "arguments") => out.push_str("--set or --unset"),
             (None, "process") => {
@@ -125,7 +128,8 @@ impl Stand {
             }
             (None, scope) => {
                 keys.push_shown(out, self.name);
-                let _ = write!(out, " in {scope}");
+                out.push_str(" in ");
+                out.push_str(scope);
             }
         }
     }

@@ -3,6 +3,7 @@
 use hashbrown::{DefaultHashBuilder, HashTable};
 use std::fmt;
 use std::hash::BuildHasher;
+use std::sync::OnceLock;
 
 mod path;
 #[cfg(test)]
@@ -32,6 +33,8 @@ struct Node {
     depth: u32,
     text_start: usize,
     text_len: u32,
+    /// Of the whole key: made of the hash of the key above and the last segment.
+    hash: u64,
 }
 
 /// All keys that are known, each once, as a tree of segments.
@@ -52,6 +55,12 @@ impl fmt::Debug for Keys {
     }
 }
 
+/// Drawn once for the whole run, so that a key has the same hash in all trees.
+fn one_hasher() -> &'static DefaultHashBuilder {
+    static HASHER: OnceLock<DefaultHashBuilder> = OnceLock::new();
+    HASHER.get_or_init(DefaultHashBuilder::default)
+}
+
 impl Default for Keys {
     fn default() -> Self {
         let root = Node {
@@ -61,28 +70,38 @@ impl Default for Keys {
             depth: 0,
             text_start: 0,
             text_len: 0,
+            hash: 0,
         };
         Keys {
             text: String::new(),
             nodes: vec![root],
             index: HashTable::new(),
-            hasher: DefaultHashBuilder::default(),
+            hasher: one_hasher().clone(),
         }
     }
 }
 
 /// # Interning
 impl Keys {
-    /// Room for about so many keys.
+    /// Room for about so many keys, and for some more where that costs nothing until it is used.
     pub fn with_capacity(keys: usize) -> Keys {
+        const BYTES_PER_SEGMENT: usize = 16;
         let mut room = Keys { index: HashTable::with_capacity(keys), ..Keys::default() };
-        room.nodes.reserve(keys);
+        room.nodes.reserve(keys * 2);
+        room.text.reserve(keys * 2 * BYTES_PER_SEGMENT);
         room
     }
 
     /// The key one segment below `parent`, interned now if it is new.
     pub fn child(&mut self, parent: KeyId, segment: &str) -> KeyId {
-        let hash = self.hasher.hash_one((parent.0, segment));
+        self.hashed_child(self.hash_of_child(parent, segment), parent, segment)
+    }
+
+    fn hash_of_child(&self, parent: KeyId, segment: &str) -> u64 {
+        self.hasher.hash_one((self.nodes[parent.index()].hash, segment))
+    }
+
+    fn hashed_child(&mut self, hash: u64, parent: KeyId, segment: &str) -> KeyId {
         if let Some(found) = self.probe(hash, parent, segment) {
             return found;
         }
@@ -100,13 +119,10 @@ impl Keys {
             depth,
             text_start,
             text_len: u32::try_from(segment.len()).unwrap_or(u32::MAX),
+            hash,
         });
-        let Keys { text, nodes, index, hasher } = self;
-        index.insert_unique(hash, id, |id| {
-            let node = &nodes[id.index()];
-            let segment = &text[node.text_start..node.text_start + node.text_len as usize];
-            hasher.hash_one((node.parent.0, segment))
-        });
+        let Keys { nodes, index, .. } = self;
+        index.insert_unique(hash, id, |id| nodes[id.index()].hash);
         id
     }
 
@@ -121,7 +137,8 @@ impl Keys {
         here.push(KeyId::ROOT);
         // What is above a key was interned before it.
         for key in other.all() {
-            here.push(self.child(here[other.parent(key).index()], other.segment(key)));
+            let Node { parent, hash, .. } = other.nodes[key.index()];
+            here.push(self.hashed_child(hash, here[parent.index()], other.segment(key)));
         }
         here
     }
@@ -173,7 +190,7 @@ impl Keys {
 
     /// The key one segment below `parent`, if it is known.
     pub fn find_child(&self, parent: KeyId, segment: &str) -> Option<KeyId> {
-        self.probe(self.hasher.hash_one((parent.0, segment)), parent, segment)
+        self.probe(self.hash_of_child(parent, segment), parent, segment)
     }
 
     /// The key of `path` below `parent`, if it is known.

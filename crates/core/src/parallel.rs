@@ -26,6 +26,31 @@ pub fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
+/// Does one thing here and the other one beside it, on another processor if it is `much` and there is
+/// one.
+pub fn both<A, B: Send>(
+    much: bool,
+    here: impl FnOnce() -> A,
+    beside: impl Fn() -> B + Sync,
+) -> (A, B) {
+    if !much || std::thread::available_parallelism().map_or(1, usize::from) < 2 {
+        return (here(), beside());
+    }
+    std::thread::scope(|scope| {
+        let thread = std::thread::Builder::new().stack_size(STACK_BYTES);
+        let helper = thread.spawn_scoped(scope, &beside);
+        let done = here();
+        match helper {
+            Ok(helper) => match helper.join() {
+                Ok(other) => (done, other),
+                Err(panic) => std::panic::resume_unwind(panic),
+            },
+            // There was no other thread to be had.
+            Err(_) => (done, beside()),
+        }
+    })
+}
+
 /// Does `work` to every item, on all processors if it is `much`, and hands each result to `take` on this
 /// thread in the order of the items.
 ///

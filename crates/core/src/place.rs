@@ -50,6 +50,11 @@ impl SourceText {
         &self.text
     }
 
+    /// Finds out where each line begins, once; whoever asks for a place first does it otherwise.
+    pub fn index_lines(&self) {
+        self.line_starts();
+    }
+
     /// The line and column of a byte offset; past the end it is the end.
     pub fn position(&self, offset: u32) -> Position {
         let starts = self.line_starts();

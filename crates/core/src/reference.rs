@@ -121,8 +121,12 @@ impl<'t> Parser<'t> {
         let mut pieces = Vec::new();
         let mut plain = String::new();
         loop {
-            let stops: &[char] = if depth == 0 { &['$'] } else { &['$', '}'] };
-            let Some(next) = self.rest().find(stops) else {
+            let rest = self.rest().as_bytes();
+            let next = match depth {
+                0 => memchr::memchr(b'$', rest),
+                _ => memchr::memchr2(b'$', b'}', rest),
+            };
+            let Some(next) = next else {
                 if depth > 0 {
                     return Err(unterminated());
                 }

@@ -2,9 +2,10 @@
 
 use crate::{
     EmptyText, Gather, KeyId, Keys, LayerIndex, Leaf, Note, Null, Offer, Pins, Presence, Reading,
-    Readings, Secrets, Type, Value,
+    Readings, Secrets, Type, Value, parallel,
 };
-use std::sync::Arc;
+use std::num::NonZeroU32;
+use std::sync::{Arc, OnceLock};
 
 mod by_key;
 mod tree;
@@ -50,10 +51,15 @@ pub struct Resolution {
     /// The candidate that is the leaf at a key.
     leaves: ByKey<Option<CandidateId>>,
     settings: Vec<KeyId>,
+    /// The same, sorted, once somebody asks.
+    sorted: OnceLock<Vec<KeyId>>,
     secrets: Secrets,
     /// All settings that there are in any context, if this is only a part of what was read.
     all: Option<Arc<[KeyId]>>,
 }
+
+/// So many offers are walked through in about the time that it takes to start a thread ten times.
+const WORTH_A_THREAD: usize = 20_000;
 
 /// A part of the settings of a context, to be resolved for itself.
 pub(crate) struct Part<'a> {
@@ -71,7 +77,7 @@ pub(crate) struct Part<'a> {
 
 /// The position of a candidate among all of its context, weakest first.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
-pub struct CandidateId(u32);
+pub struct CandidateId(NonZeroU32);
 
 /// A value that one source offers for one setting, and what became of it.
 #[derive(Clone, Copy, Debug)]
@@ -205,23 +211,35 @@ impl Resolution {
             strongest: ByKey::new(count, are_few),
             settings: Vec::new(),
         };
-        let walked = walk.all(part.as_ref().map(|part| part.offers));
-        let Walk { tree, candidates, strongest, mut settings, .. } = walked;
-        let leaves = tree.into_leaves();
-        let is_unmentioned = |key: &KeyId| strongest.get(*key).is_none();
-        let (secrets, all) = match part {
+        let sorted = OnceLock::new();
+        let (walked, settings, secrets, all) = match part {
             None => {
-                let declared = readings.catalogue.settings().map(|(key, _)| key);
-                settings.extend(declared.filter(is_unmentioned));
-                (Secrets::of(&readings.keys, &settings, &readings.catalogue), None)
+                let is_much = offers >= WORTH_A_THREAD;
+                let named = || {
+                    let settings = all_settings(&readings);
+                    let secrets = Secrets::of(&readings.keys, &settings, &readings.catalogue);
+                    if is_much {
+                        // Nobody fails to ask who has so many of them.
+                        sorted.get_or_init(|| readings.keys.sorted(settings.iter().copied()));
+                    }
+                    (settings, secrets)
+                };
+                let (walked, (settings, secrets)) =
+                    parallel::both(is_much, || walk.all(None), named);
+                (walked, settings, secrets, None)
             }
             Some(part) => {
+                let mut walked = walk.all(Some(part.offers));
+                let mut settings = std::mem::take(&mut walked.settings);
+                let is_unmentioned = |key: &KeyId| walked.strongest.get(*key).is_none();
                 settings.extend(part.declared.into_iter().filter(is_unmentioned));
-                (part.secrets, Some(part.all))
+                (walked, settings, part.secrets, Some(part.all))
             }
         };
+        let Walk { tree, candidates, strongest, .. } = walked;
+        let leaves = tree.into_leaves();
         let mut resolution =
-            Resolution { readings, candidates, strongest, leaves, settings, secrets, all };
+            Resolution { readings, candidates, strongest, leaves, settings, sorted, secrets, all };
         for index in 0..resolution.candidates.len() {
             let candidate = resolution.candidates[index];
             if !candidate.verdict.is_in_force() {
@@ -236,6 +254,16 @@ impl Resolution {
         }
         resolution
     }
+}
+
+/// Every setting that is offered, in the order in which sources first offer them, then those that are
+/// only declared.
+fn all_settings(readings: &Readings) -> Vec<KeyId> {
+    let mut seen = vec![false; readings.keys.count()];
+    let offered = readings.readings.iter().flat_map(|reading| &reading.offers);
+    let declared = readings.catalogue.settings();
+    let all = offered.map(|offer| offer.key).chain(declared.map(|(key, _)| key));
+    all.filter(|key| !std::mem::replace(&mut seen[key.index()], true)).collect()
 }
 
 /// The pass over all sources.
@@ -369,7 +397,7 @@ impl<'r> Walk<'r> {
             if !pins.has(&self.readings.keys, candidate.key) {
                 continue;
             }
-            let id = CandidateId(narrow(index));
+            let id = CandidateId::at(index);
             let is_removal = self.readings.readings[candidate.reading as usize].is_removal;
             match candidate.verdict {
                 Verdict::Wins => self.tree.pin(candidate.key),
@@ -380,7 +408,7 @@ impl<'r> Walk<'r> {
     }
 
     fn add(&mut self, reading: usize, offer: Offer) -> CandidateId {
-        let id = CandidateId(narrow(self.candidates.len()));
+        let id = CandidateId::at(self.candidates.len());
         let strongest = self.strongest.get_mut(offer.key);
         if strongest.is_none() {
             self.settings.push(offer.key);
@@ -415,8 +443,13 @@ impl<'r> Walk<'r> {
 }
 
 impl CandidateId {
+    /// The candidate at that position. Numbered from 1, so that having none takes no more room.
+    fn at(index: usize) -> CandidateId {
+        CandidateId(NonZeroU32::MIN.saturating_add(narrow(index)))
+    }
+
     fn index(self) -> usize {
-        self.0 as usize
+        self.0.get() as usize - 1
     }
 }
 
@@ -445,11 +478,11 @@ impl Resolution {
     /// Every setting, sorted by its key: each key that the catalogue declares or for which any
     /// source offers anything.
     pub fn settings(&self) -> Vec<KeyId> {
-        self.keys().sorted(self.settings.iter().copied())
+        self.sorted.get_or_init(|| self.keys().sorted(self.settings.iter().copied())).clone()
     }
 
     /// Every setting, in no particular order; if this is a part of what was read, those of all
-    /// contexts. Only ever used to suggest what was meant.
+    /// contexts.
     pub(crate) fn any_settings(&self) -> &[KeyId] {
         self.all.as_deref().unwrap_or(&self.settings)
     }
@@ -487,7 +520,7 @@ impl Resolution {
 
     /// Every candidate of the context, weakest first.
     pub fn all_candidates(&self) -> impl Iterator<Item = CandidateId> + '_ {
-        (0..self.candidates.len()).map(|index| CandidateId(narrow(index)))
+        (0..self.candidates.len()).map(CandidateId::at)
     }
 
     /// The candidate that gives the setting its value, or the last part of it.

@@ -4,6 +4,7 @@
 //! or what it refers to. Contexts in which all of that is the same form a group for the setting, and
 //! it is looked at once in each group, in one of its contexts.
 
+use crate::answers::Spent;
 use crate::resolution::Part;
 use crate::{
     Answers, ExpansionLimits, KeyId, KeyPath, Keys, Names, Offer, Outside, Presence, Reading,
@@ -31,6 +32,8 @@ pub struct Survey {
     secrets: Secrets,
     settings: Arc<[KeyId]>,
     at_once: usize,
+    /// What references put together in all contexts.
+    spent: Spent,
 }
 
 impl std::fmt::Debug for Survey {
@@ -92,6 +95,7 @@ impl Survey {
             secrets: Secrets::default(),
             settings: Arc::new([]),
             at_once: AT_ONCE,
+            spent: Spent::default(),
         };
         let Some(first) = survey.contexts.first().cloned() else { return survey };
         survey.unasked = unasked(&survey.contexts);
@@ -483,6 +487,7 @@ impl Survey {
             secrets: self.secrets.clone(),
             all: Arc::clone(&self.settings),
         };
-        Answers::new(Resolution::of_part(readings, Some(part)), outside, limits)
+        let resolution = Resolution::of_part(readings, Some(part));
+        Answers::new(resolution, outside, limits).sharing(&self.spent)
     }
 }

@@ -204,10 +204,9 @@ impl Value {
             Value::Unread => out.push_str("(unreadable)"),
             Value::Boolean(value) => out.push_str(if *value { "true" } else { "false" }),
             Value::Integer(value) => {
-                // Writing to a String cannot fail.
-                let _ = write!(out, "{value}");
+                out.push_str(itoa::Buffer::new().format(*value));
             }
-            Value::Number(value) => out.push_str(&show_number(*value)),
+            Value::Number(value) => push_number(out, *value),
             Value::Text(text) if text.is_secret() && !reveals => out.push_str("(secret)"),
             Value::Text(text) => push_quoted(out, text),
             Value::List(items) => {
@@ -236,12 +235,14 @@ impl Value {
     }
 }
 
-/// The shortest decimal form that reads back as the same number, always with a point or exponent.
-pub(crate) fn show_number(value: f64) -> String {
+/// Writes the shortest decimal form that reads back as the same number, always with a point or exponent.
+fn push_number(out: &mut String, value: f64) {
     if value.is_nan() {
-        return "nan".to_owned();
+        out.push_str("nan");
+        return;
     }
-    format!("{value:?}")
+    // Writing to a String cannot fail.
+    let _ = write!(out, "{value:?}");
 }
 
 /// Whether printing `c` as it is could change what a reader sees: control characters, and the marks

@@ -3,10 +3,9 @@
 use crate::arguments::{Common, Form};
 use crate::look::Look;
 use crate::progress::Progress;
-use crate::run::Outcome;
+use crate::run::{Outcome, Pieces};
 use crate::select;
 use justwhy_core::{Answers, Context, KeyId, Kind, Readings, Resolution};
-use justwhy_encryption::Keyring;
 use justwhy_sources::{Elsewhere, Error, Project, World};
 use std::sync::Arc;
 
@@ -39,7 +38,6 @@ pub(crate) struct Answering<'a> {
     pub(crate) common: &'a Common,
     pub(crate) look: &'a Look,
     pub(crate) given: &'a justwhy_sources::Arguments,
-    pub(crate) keyring: &'a Keyring,
 }
 
 impl<'a> Answering<'a> {
@@ -56,9 +54,14 @@ impl<'a> Answering<'a> {
     }
 
     /// The outcome of a command that could be done, with what was noticed about the arguments.
-    pub(crate) fn outcome(&self, result: String, notes: String, is_yes: bool) -> Outcome {
+    pub(crate) fn outcome(
+        &self,
+        result: impl Into<Pieces>,
+        notes: String,
+        is_yes: bool,
+    ) -> Outcome {
         let notes = self.notes_on_unset() + &notes;
-        Outcome { result, notes, code: u8::from(!is_yes) }
+        Outcome { result: result.into(), notes, code: u8::from(!is_yes) }
     }
 
     /// An `--unset` of something that nothing mentions is probably a slip.

@@ -1,6 +1,7 @@
 //! The JSON that programs read: one object, the same head for every command.
 
 use crate::fingerprint::Fingerprints;
+use crate::run::Pieces;
 use justwhy_core::{
     Address, Advice, Answers, CandidateId, Context, Declaration, Explanation, Hop, HopValue,
     Inactivity, Item, KeyId, LayerIndex, Meaning, NearName, Note, Position, Presence, Resolution,
@@ -21,6 +22,55 @@ pub(crate) fn text(answer: &impl Serialize) -> String {
     let mut text = serde_json::to_string(answer).unwrap_or_default();
     text.push('\n');
     text
+}
+
+/// Items of a list, written out one after the other with commas in between.
+pub(crate) fn items(items: impl Iterator<Item = impl Serialize>) -> String {
+    let mut out = Vec::new();
+    for item in items {
+        if !out.is_empty() {
+            out.push(b',');
+        }
+        // Neither writing to memory nor serialising here can fail.
+        let _ = serde_json::to_writer(&mut out, &item);
+    }
+    // JSON is UTF-8.
+    String::from_utf8(out).unwrap_or_default()
+}
+
+/// An answer that ends with a list of very many items, which several threads write.
+pub(crate) struct Listing {
+    written: Pieces,
+    end: String,
+    is_empty: bool,
+}
+
+impl Listing {
+    /// `answer` must end with the list, empty still.
+    pub(crate) fn of(answer: &impl Serialize) -> Listing {
+        const END: &str = "]}\n";
+        let mut head = text(answer);
+        let end = head.split_off(head.len().saturating_sub(END.len()));
+        debug_assert!(head.ends_with('[') && end == END);
+        Listing { written: head.into(), end, is_empty: true }
+    }
+
+    /// Adds what [`items`] gave.
+    pub(crate) fn push(&mut self, items: String) {
+        if items.is_empty() {
+            return;
+        }
+        if !std::mem::take(&mut self.is_empty) {
+            self.written.push(",".to_owned());
+        }
+        self.written.push(items);
+    }
+
+    /// The text of the whole answer.
+    pub(crate) fn text(mut self) -> Pieces {
+        self.written.push(self.end);
+        self.written
+    }
 }
 
 /// The head and what the command adds to it.

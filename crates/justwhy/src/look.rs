@@ -109,10 +109,13 @@ impl Look {
 
     /// Writes `text` in the style of its role.
     pub(crate) fn push(&self, out: &mut String, role: Role, text: &str) {
-        let text = clean(text);
-        let text = self.plain(&text);
+        self.push_cleaned(out, role, &self.plain(&clean(text)));
+    }
+
+    /// Writes what [`Look::text`] gave, or is plain, in the style of its role.
+    pub(crate) fn push_cleaned(&self, out: &mut String, role: Role, text: &str) {
         if !self.colour || role == Role::Plain || text.is_empty() {
-            out.push_str(&text);
+            out.push_str(text);
             return;
         }
         let style = match role {

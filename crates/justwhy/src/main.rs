@@ -56,7 +56,9 @@ fn write_out(outcome: &Outcome) -> ExitCode {
     // Whoever closed the error stream does not want to read it.
     let _ = std::io::stderr().write_all(outcome.notes.as_bytes());
     let mut stdout = std::io::stdout().lock();
-    let written = stdout.write_all(outcome.result.as_bytes()).and_then(|()| stdout.flush());
+    let mut pieces = outcome.result.iter();
+    let written = pieces.try_for_each(|piece| stdout.write_all(piece.as_bytes()));
+    let written = written.and_then(|()| stdout.flush());
     match written {
         Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => {
             let message = format!("justwhy: the result cannot be written: {error}\n");

@@ -30,11 +30,35 @@ pub(crate) struct Terminal {
 #[derive(Debug)]
 pub(crate) struct Outcome {
     /// For stdout.
-    pub(crate) result: String,
+    pub(crate) result: Pieces,
     /// For stderr.
     pub(crate) notes: String,
     /// The exit code.
     pub(crate) code: u8,
+}
+
+/// A text in pieces, as several threads write a large one; nobody puts them together only to print them.
+#[derive(Debug, Default)]
+pub(crate) struct Pieces(Vec<String>);
+
+impl Pieces {
+    pub(crate) fn push(&mut self, piece: String) {
+        self.0.push(piece);
+    }
+
+    pub(crate) fn iter(&self) -> impl Iterator<Item = &str> {
+        self.0.iter().map(String::as_str)
+    }
+
+    pub(crate) fn together(self) -> String {
+        self.0.concat()
+    }
+}
+
+impl From<String> for Pieces {
+    fn from(text: String) -> Pieces {
+        Pieces(vec![text])
+    }
 }
 
 /// Runs the command line `words`, the program's name first.
@@ -44,7 +68,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         && matches!(word.to_str(), Some("--version" | "-V"))
     {
         let result = format!("justwhy {}\n", env!("CARGO_PKG_VERSION"));
-        return Outcome { result, notes: String::new(), code: 0 };
+        return Outcome { result: result.into(), notes: String::new(), code: 0 };
     }
     let arguments = match Arguments::try_parse_from(words) {
         Ok(arguments) => arguments,
@@ -291,7 +315,6 @@ fn answer(
         common,
         look,
         given,
-        keyring,
     };
     let outcome = command(&answering)?;
     match answers.is_exhausted() {

@@ -128,6 +128,17 @@ fn bounds_what_references_put_together() {
             code => panic!("{code}: {said} {}", run.stderr),
         }
     }
+    // Each of them is within its bounds; all together are not, and nobody can hold them.
+    let mut many = "k0 = \"xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx\"\n".to_owned();
+    for at in 1..19 {
+        let before = at - 1;
+        many.push_str(&format!("k{at} = \"${{k{before}}}${{k{before}}}\"\n"));
+    }
+    many.extend((0..1_500).map(|at| format!("z{at} = \"${{k18}}.\"\n")));
+    let small = format!("{layer}[limits]\nfile_bytes = 10_000_000\n");
+    let run = bounded(&small, &[("a.toml", &many)]);
+    assert_eq!((run.code, run.stdout.as_str()), (2, ""), "{}", run.stderr);
+    assert!(run.stderr.contains("larger than they may be"), "{}", run.stderr);
     let circle: String =
         (0..50_000).map(|at| format!("c{at} = \"${{c{}}}\"\n", (at + 1) % 50_000)).collect();
     let run = bounded(layer, &[("a.toml", &circle)]);

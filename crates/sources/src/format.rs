@@ -84,7 +84,7 @@ impl Format {
     }
 
     /// How long a byte of it takes to read, compared with the others.
-    pub(crate) fn effort(self) -> usize {
+    pub(crate) fn effort(self) -> u64 {
         match self {
             Format::Env | Format::Ini | Format::Properties => 2,
             Format::Json | Format::Jsonc => 3,

@@ -52,7 +52,7 @@ pub struct Reader<'p> {
 }
 
 /// Fewer bytes than this are parsed sooner than a thread is started.
-const WORTH_A_THREAD: usize = 128 * 1024;
+const WORTH_A_THREAD: u64 = 128 * 1024;
 
 /// Values that stand in the project file or in one of the catalogue.
 #[derive(Clone, Copy, PartialEq, Eq, Hash)]
@@ -621,36 +621,38 @@ impl<'p> Reader<'p> {
     /// Reads and parses files that were not read before. What is wrong with one is kept for the
     /// layer that reads it.
     fn fetch<'w>(&mut self, wanted: impl Iterator<Item = &'w (String, Format)>) {
-        let mut found: Vec<(&(String, Format), Vec<u8>)> = Vec::new();
+        let (project, world, decrypts) = (self.project, self.world, self.decrypts);
+        let mut found: Vec<(&(String, Format), u64)> = Vec::new();
         let mut seen = HashSet::new();
         for key in wanted {
-            if self.files.contains_key(key) || !seen.insert(key) {
-                continue;
-            }
-            match read_bytes(self.project, self.world, &key.0) {
-                Ok(Some(bytes)) => found.push((key, bytes)),
-                Ok(None) => drop(self.files.insert(key.clone(), Ok(None))),
-                Err(error) => drop(self.files.insert(key.clone(), Err(error))),
+            if !self.files.contains_key(key) && seen.insert(key) {
+                found.push((key, world.size(&project.folder.join(&key.0))));
             }
         }
-        let bytes: usize = found.iter().map(|(_, bytes)| bytes.len()).sum();
+        let bytes = found.iter().fold(0_u64, |sum, (_, bytes)| sum.saturating_add(*bytes));
         // What takes longest first, so that no thread is left alone with it in the end.
-        found.sort_by_key(|(key, bytes)| std::cmp::Reverse(key.1.effort() * bytes.len()));
-        let limits = self.project.limits;
-        let decrypts = self.decrypts;
+        found.sort_by_key(|(key, bytes)| std::cmp::Reverse(bytes.saturating_mul(key.1.effort())));
+        let is_much = bytes >= WORTH_A_THREAD;
         let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
         parallel::in_order(
             found,
-            bytes >= WORTH_A_THREAD,
-            |(key, bytes)| {
-                let read = document_of(key, bytes, limits).map(|(mut document, keys)| {
+            is_much,
+            |(key, _)| {
+                let read = read_bytes(project, world, &key.0).and_then(|bytes| {
+                    let Some(bytes) = bytes else { return Ok(None) };
+                    let (mut document, keys) = document_of(key, bytes, project.limits)?;
                     document.decrypt(decrypts);
-                    (document, keys)
+                    if is_much {
+                        // Threads that ask for places would wait for the one that asks first.
+                        document.text.iter().for_each(SourceText::index_lines);
+                    }
+                    Ok(Some((document, keys)))
                 });
                 (key, read)
             },
             |(key, read)| {
-                let read = read.map(|(mut document, own)| {
+                let read = read.map(|read| {
+                    let (mut document, own) = read?;
                     let here = keys.absorb(own);
                     document.rename(|key| here[key.index()]);
                     Some(Arc::new(document))

@@ -4,15 +4,22 @@ use crate::Limits;
 use hashbrown::HashMap;
 use justwhy_core::{Document, Element, Entry, KeyId, Keys, Leaf, Span, Value};
 use std::borrow::Cow;
+use std::num::NonZeroU32;
 use std::sync::Arc;
 
 /// The position of a node in its tree.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
-pub(crate) struct NodeId(u32);
+pub(crate) struct NodeId(NonZeroU32);
 
 impl NodeId {
+    /// The node at that position. Numbered from 1, so that having none takes no more room.
+    fn at(index: usize) -> NodeId {
+        // A text has fewer than 2^32 bytes, and every node takes at least one of them.
+        NodeId(NonZeroU32::MIN.saturating_add(u32::try_from(index).unwrap_or(u32::MAX)))
+    }
+
     pub(crate) fn index(self) -> usize {
-        self.0 as usize
+        self.0.get() as usize - 1
     }
 }
 
@@ -26,6 +33,10 @@ pub(crate) struct Tree<'s> {
     /// For texts in which a `$` was written so that it begins no reference: the bytes of those `$`
     /// in the value, by node, ascending.
     pub(crate) literal_dollars: Vec<(NodeId, Arc<[u32]>)>,
+    /// Whether any table takes in the entries of another one (`<<`).
+    pub(crate) has_merges: bool,
+    /// Whether no table has two entries of one name, as whoever built it saw to.
+    has_unique_names: bool,
     /// Scalars that other readers of the format take for something else, and for what, by node,
     /// ascending.
     pub(crate) lookalikes: Vec<(NodeId, &'static str)>,
@@ -131,13 +142,20 @@ impl<'s> Tree<'s> {
             nodes,
             anchors: Vec::new(),
             literal_dollars: Vec::new(),
+            has_merges: false,
+            has_unique_names: false,
             lookalikes: Vec::new(),
         };
         tree.push(Node::new(Span::default(), Kind::Table(Children::default())));
         tree
     }
 
-    pub(crate) const ROOT: NodeId = NodeId(0);
+    /// One to which nobody adds two entries of one name, so that nobody looks for them.
+    pub(crate) fn with_unique_names(self) -> Tree<'s> {
+        Tree { has_unique_names: true, ..self }
+    }
+
+    pub(crate) const ROOT: NodeId = NodeId(NonZeroU32::MIN);
 
     /// How many nodes are entries of tables.
     pub(crate) fn count_named(&self) -> usize {
@@ -146,8 +164,7 @@ impl<'s> Tree<'s> {
 
     /// Adds a node that is nobody's child yet.
     pub(crate) fn push(&mut self, node: Node<'s>) -> NodeId {
-        // A text has fewer than 2^32 bytes, and every node takes at least one of them.
-        let id = NodeId(u32::try_from(self.nodes.len()).unwrap_or(u32::MAX));
+        let id = NodeId::at(self.nodes.len());
         self.nodes.push(node);
         id
     }
@@ -266,32 +283,49 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         through: Option<usize>,
     ) -> Result<(), Fault> {
         self.enter(table, depth)?;
-        let members = self.members(table, depth, through)?;
-        if members.is_empty() && key != KeyId::ROOT {
-            self.document.empty_tables.push((key, self.tree.node(table).at));
+        let tree = self.tree;
+        let children = tree.children_of(table);
+        if tree.has_merges {
+            let members = self.members(table, depth, through)?;
+            if members.is_empty() && key != KeyId::ROOT {
+                self.document.empty_tables.push((key, tree.node(table).at));
+            }
+            return members.into_iter().try_for_each(|member| self.member(member, key, depth));
         }
-        for member in members {
-            let node = self.tree.node(member.node);
-            let child = self.keys.child(key, &node.name);
-            let (target, through) = self.follow(member.node, member.through);
-            let target_node = self.tree.node(target);
-            match &target_node.kind {
-                Kind::Table(_) => self.table(target, child, depth + 1, through)?,
-                Kind::LeftOut => self.document.left_out.push((child, target_node.at)),
-                _ => {
-                    let value = self.value(target, depth + 1)?;
-                    if let Some(anchor) = through {
-                        let name = Arc::clone(&self.tree.anchors[anchor]);
-                        self.document.through.push((self.document.leaves.len(), name));
-                    }
-                    let literal = &self.tree.literal_dollars;
-                    if let Ok(found) = literal.binary_search_by_key(&target, |(node, _)| *node) {
-                        let dollars = Arc::clone(&literal[found].1);
-                        self.document.literal_dollars.push((self.document.leaves.len(), dollars));
-                    }
-                    let at = Some(target_node.at);
-                    self.document.leaves.push(Leaf { name: child, value, at });
+        if children.is_empty() && key != KeyId::ROOT {
+            self.document.empty_tables.push((key, tree.node(table).at));
+        }
+        let mut seen = Seen::new(children.count as usize);
+        for node in tree.children(children) {
+            if !tree.has_unique_names {
+                seen.insert_new(tree.node(node))?;
+            }
+            self.member(Member { node, through }, key, depth)?;
+        }
+        Ok(())
+    }
+
+    /// Lowers an entry of the table that is at `key`.
+    fn member(&mut self, member: Member, key: KeyId, depth: usize) -> Result<(), Fault> {
+        let child = self.keys.child(key, &self.tree.node(member.node).name);
+        let (target, through) = self.follow(member.node, member.through);
+        let target_node = self.tree.node(target);
+        match &target_node.kind {
+            Kind::Table(_) => self.table(target, child, depth + 1, through)?,
+            Kind::LeftOut => self.document.left_out.push((child, target_node.at)),
+            _ => {
+                let value = self.value(target, depth + 1)?;
+                if let Some(anchor) = through {
+                    let name = Arc::clone(&self.tree.anchors[anchor]);
+                    self.document.through.push((self.document.leaves.len(), name));
                 }
+                let literal = &self.tree.literal_dollars;
+                if let Ok(found) = literal.binary_search_by_key(&target, |(node, _)| *node) {
+                    let dollars = Arc::clone(&literal[found].1);
+                    self.document.literal_dollars.push((self.document.leaves.len(), dollars));
+                }
+                let at = Some(target_node.at);
+                self.document.leaves.push(Leaf { name: child, value, at });
             }
         }
         Ok(())
@@ -318,9 +352,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
                 }
                 merges.push(id);
             } else {
-                if let Some(first) = seen.insert(&node.name, node.name_at) {
-                    return Err(Fault::repeated(&node.name, node.name_at, first));
-                }
+                seen.insert_new(node)?;
                 members.push(Member { node: id, through });
             }
         }
@@ -474,6 +506,14 @@ impl<'t> Seen<'t> {
     /// For a table of about so many names.
     fn new(count: usize) -> Seen<'t> {
         Seen { few: Vec::with_capacity(count.min(Self::FEW)), many: HashMap::new() }
+    }
+
+    /// Adds the name of an entry; that it was there before is a fault.
+    fn insert_new(&mut self, node: &'t Node<'_>) -> Result<(), Fault> {
+        match self.insert(&node.name, node.name_at) {
+            Some(first) => Err(Fault::repeated(&node.name, node.name_at, first)),
+            None => Ok(()),
+        }
     }
 
     /// Adds a name; gives its first place if it was there before.

@@ -21,6 +21,11 @@ pub trait World: Sync {
     /// The bytes of a regular file of at most `most` bytes.
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem>;
 
+    /// How many bytes a file has; 0 if that cannot be told. Only ever used to share out work.
+    fn size(&self, _path: &Path) -> u64 {
+        0
+    }
+
     /// Whether there is a regular file or a link to one.
     fn is_file(&self, path: &Path) -> bool;
 
@@ -121,6 +126,10 @@ impl World for System {
             return Err(ReadProblem::TooLarge);
         }
         Ok(bytes)
+    }
+
+    fn size(&self, path: &Path) -> u64 {
+        std::fs::metadata(path).map_or(0, |metadata| metadata.len())
     }
 
     fn is_file(&self, path: &Path) -> bool {
@@ -227,6 +236,10 @@ impl World for &dyn World {
 
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
         (**self).read_file(path, most)
+    }
+
+    fn size(&self, path: &Path) -> u64 {
+        (**self).size(path)
     }
 
     fn is_file(&self, path: &Path) -> bool {

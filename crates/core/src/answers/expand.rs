@@ -126,6 +126,11 @@ impl<'a, 'o> Expansion<'a, 'o> {
     }
 
     fn text(&mut self, text: &str, reading: &Reading<'_>) -> Expanded {
+        if self.answers.is_exhausted() {
+            // The run ends in an error, whatever is said of this one; before all memory does.
+            let message = "references make the values of the project larger than they may be";
+            return self.fail(Failure::new("reference-too-deep", message));
+        }
         match take_apart(text, reading.rules(self.answers)) {
             Ok(pieces) => self.pieces(&pieces, reading),
             Err(bad) => self.fail(bad_text(bad)),
@@ -176,7 +181,6 @@ impl<'a, 'o> Expansion<'a, 'o> {
                 return self.fail(Failure::new("reference-too-deep", message));
             }
         }
-        self.answers.spend(out.len());
         Expanded::of(Value::Text(out.done()))
     }
 

@@ -1,4 +1,4 @@
-use super::on_threads;
+use super::{both, on_threads};
 use std::collections::HashSet;
 use std::sync::Mutex;
 use std::time::Duration;
@@ -29,6 +29,16 @@ fn uses_more_than_one_thread() {
     };
     on_threads((0..20).collect::<Vec<u32>>(), 4, work, drop);
     assert!((2..=4).contains(&seen.lock().unwrap().len()));
+}
+
+#[test]
+fn does_two_things_whether_beside_each_other_or_not() {
+    for much in [false, true] {
+        let here = vec![1, 2];
+        assert_eq!(both(much, || here.len(), || here.iter().sum::<i32>()), (2, 3));
+        let run = || both(much, || (), || panic!("that one fails"));
+        assert!(std::panic::catch_unwind(run).is_err());
+    }
 }
 
 #[test]

@@ -107,7 +107,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         Form::Junit => junit(&reported(&checked), options.warnings_as_errors),
         _ => text(surveying.look, &checked, &left_out),
     };
-    Ok(Outcome { result, notes: String::new(), code: u8::from(fails) })
+    Ok(Outcome { result: result.into(), notes: String::new(), code: u8::from(fails) })
 }
 
 /// The rules that `--allow` names.

@@ -166,7 +166,7 @@ pub(crate) fn run(
         }
         _ => text(&folder, &steps, &look),
     };
-    Ok(Outcome { result, notes: String::new(), code: 0 })
+    Ok(Outcome { result: result.into(), notes: String::new(), code: 0 })
 }
 
 /// Runs one command in the demo's folder, as if typed there.
@@ -182,7 +182,7 @@ fn ask(step: &(&'static str, &[&str]), look: &Look, world: &dyn World) -> Step {
             .chain(arguments.iter().copied())
             .collect::<Vec<_>>()
             .join(" "),
-        result: outcome.result,
+        result: outcome.result.together(),
         notes: outcome.notes,
         code: outcome.code,
     }

@@ -148,7 +148,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     };
     match gridded.is_exhausted.into_inner() {
         true => Err(one(crate::run::exhausted())),
-        false => Ok(Outcome { result, notes: String::new(), code: 0 }),
+        false => Ok(Outcome { result: result.into(), notes: String::new(), code: 0 }),
     }
 }
 

@@ -80,7 +80,7 @@ pub(crate) fn run(
     };
     let error = Error::new("not-run", message).help(help);
     let result = if answering.as_json() { json::failure(&error) } else { String::new() };
-    Ok(Outcome { result, notes: failure::render(&error, answering.look), code })
+    Ok(Outcome { result: result.into(), notes: failure::render(&error, answering.look), code })
 }
 
 /// Takes on the program, so that signals and the exit code are its own.

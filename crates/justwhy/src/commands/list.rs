@@ -4,13 +4,11 @@ use super::Answering;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, is_plain, width};
-use crate::run::Outcome;
+use crate::run::{Outcome, Pieces};
 use crate::select;
-use crate::unfreed::Unfreed;
-use justwhy_core::{Answers, Explanation, KeyId, Pattern, Resolution, Status, parallel};
+use justwhy_core::{Explanation, KeyId, Pattern, Resolution, Status, parallel};
 use justwhy_sources::Error;
 use serde::Serialize;
-use serde_json::value::RawValue;
 use std::borrow::Cow;
 
 /// The widest that the column of keys may become on a terminal.
@@ -23,8 +21,7 @@ const WIDEST_PIPED_VALUE: usize = 60;
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Body {
-    #[cfg_attr(test, schemars(with = "Vec<json::Setting>"))]
-    settings: Vec<Box<RawValue>>,
+    settings: Vec<json::Setting>,
 }
 
 /// How many settings one thread answers for before it takes others.
@@ -40,24 +37,18 @@ pub(crate) fn run(
     let (mut any, mut any_error) = (false, false);
     let fingerprints = Fingerprints::revealing(reveals);
     let result = if answering.as_json() {
-        let mut settings = Vec::with_capacity(chosen.len());
+        let body = Body { settings: Vec::new() };
+        let mut settings = json::Listing::of(&json::Answer::new("list", answering.context(), body));
         let write = |answers: &mut dyn Iterator<Item = Explanation>| {
-            let setting = |answer| {
-                serde_json::value::to_raw_value(&json::Setting::of(
-                    resolution,
-                    &answer,
-                    &fingerprints,
-                ))
-            };
-            // Nothing that is serialised here can fail.
-            answers.map(setting).filter_map(Result::ok).collect::<Vec<_>>()
+            let of = |answer| json::Setting::of(resolution, &answer, &fingerprints);
+            json::items(answers.map(of))
         };
         each(answering, &chosen, write, |(part, is_error)| {
-            settings.extend(part);
+            any |= !part.is_empty();
             any_error |= is_error;
+            settings.push(part);
         });
-        any = !settings.is_empty();
-        json::text(&json::Answer::new("list", answering.context(), Body { settings }))
+        settings.text()
     } else {
         let mut tables = Vec::new();
         let look = answering.look;
@@ -87,25 +78,21 @@ fn each<R: Send>(
     take: impl FnMut((R, bool)),
 ) {
     let answers = answering.answers;
-    // What refers to others is found out once, as it may refer to all others.
-    if chosen.len() > AT_ONCE {
+    // Of too many contexts, those that are named first are looked into, whatever thread is faster.
+    if chosen.len() > AT_ONCE && answers.may_look_elsewhere() {
         let refers = chosen.iter().filter(|key| answers.may_refer(**key));
         refers.for_each(|key| drop(answers.outcome(*key)));
     }
-    let parts = chosen.chunks(AT_ONCE);
-    let beside = answers.beside(parts.len());
-    let parts: Vec<(&[KeyId], Answers<'_>)> = parts.zip(beside).collect();
-    let work = |(keys, answers): (&[KeyId], Answers<'_>)| {
-        let answers = Unfreed::new(answers, answering.keyring.may_decrypt());
+    let work = |keys: &[KeyId]| {
         let mut any_error = false;
-        let told = keys.iter().map(|key| Explanation::of(&answers, *key)).filter(|answer| {
+        let told = keys.iter().map(|key| Explanation::of(answers, *key)).filter(|answer| {
             any_error |= answer.status.is_refusal();
             answer.status != Status::Absent
         });
         let written = write(&mut { told });
         (written, any_error)
     };
-    parallel::in_order(parts, true, work, take);
+    parallel::in_order(chosen.chunks(AT_ONCE).collect(), true, work, take);
 }
 
 /// The settings that the patterns mean, all without any, each once and in order; and what to note.
@@ -173,7 +160,9 @@ impl<'r> Table<'r> {
         answers: impl Iterator<Item = Explanation>,
     ) -> Table<'r> {
         let keys = resolution.keys();
-        let mut table = Table { text: String::new(), lines: Vec::new() };
+        const BYTES_PER_LINE: usize = 128;
+        let text = String::with_capacity(AT_ONCE * BYTES_PER_LINE);
+        let mut table = Table { text, lines: Vec::with_capacity(AT_ONCE) };
         for answer in answers {
             let key = table.cell(look, |out| keys.push_shown(out, answer.key));
             let value = table.cell(look, |out| push_value(out, &answer, fingerprints));
@@ -225,16 +214,11 @@ impl Columns {
 }
 
 /// The lines of all tables, in the same columns.
-fn text(look: &Look, tables: &[Table<'_>]) -> String {
+fn text(look: &Look, tables: &[Table<'_>]) -> Pieces {
     let columns = columns(look, tables);
-    // Most often there is one, and lines may be long.
-    if let [table] = tables {
-        return written(look, table, &columns);
-    }
-    let room = tables.iter().map(|table| columns.room(table)).sum();
-    let mut out = String::with_capacity(room);
+    let mut out = Pieces::default();
     let write = |table: &Table<'_>| written(look, table, &columns);
-    parallel::in_order(tables.iter().collect(), true, write, |lines| out.push_str(&lines));
+    parallel::in_order(tables.iter().collect(), true, write, |lines| out.push(lines));
     out
 }
 
@@ -279,13 +263,13 @@ fn push_line(look: &Look, line: &Line<'_>, texts: [&str; 3], columns: &Columns, 
     let [key, value, place] = texts;
     let is_cut = look.width.is_some() && line.value.width > columns.value;
     let (value, value_width) = match is_cut {
-        true => (Cow::Owned(look.cut(value, columns.value)), columns.value),
+        true => (Cow::Owned(look.text(&look.cut(value, columns.value))), columns.value),
         false => (Cow::Borrowed(value), line.value.width),
     };
     let role = if line.is_error { Role::Wrong } else { Role::Value };
-    look.push(out, Role::Key, key);
+    look.push_cleaned(out, Role::Key, key);
     pad(out, line.key.width, columns.key + 2);
-    look.push(out, role, &value);
+    look.push_cleaned(out, role, &value);
     pad(out, value_width, columns.value + 2);
     look.push(out, Role::Layer, line.layer);
     if columns.place_below {
@@ -295,7 +279,7 @@ fn push_line(look: &Look, line: &Line<'_>, texts: [&str; 3], columns: &Columns, 
     } else {
         pad(out, line.layer.len(), columns.layer + 2);
     }
-    look.push(out, Role::Place, place);
+    look.push_cleaned(out, Role::Place, place);
     out.push('\n');
 }
 

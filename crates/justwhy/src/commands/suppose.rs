@@ -331,7 +331,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
             text
         }
     };
-    Ok(Outcome { result, notes, code: u8::from(is_refused) })
+    Ok(Outcome { result: result.into(), notes, code: u8::from(is_refused) })
 }
 
 impl Version<'_> {

@@ -27,6 +27,9 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
     }
 }
 
+/// Of a settings file; with fewer the index grows, with more it has some room left.
+const BYTES_PER_ENTRY: usize = 32;
+
 /// How a node came to be, which decides who may still add to it.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Origin {
@@ -70,10 +73,11 @@ impl<'s> Builder<'s> {
         Builder {
             source,
             limits,
-            tree: Tree::for_text(source.input().len()),
+            // What is already there under a name is found before anything is added.
+            tree: Tree::for_text(source.input().len()).with_unique_names(),
             origins: vec![Origin::Header],
             parents: vec![Tree::ROOT],
-            index: HashTable::new(),
+            index: HashTable::with_capacity(source.input().len() / BYTES_PER_ENTRY),
             hasher: DefaultHashBuilder::default(),
             path: Vec::new(),
             header: None,

@@ -200,6 +200,7 @@ impl<'s> Reader<'s> {
             Some((name, name_at, merges)) => {
                 let mut node = Node::named(name, name_at, at, kind);
                 node.merges = merges;
+                self.tree.has_merges |= merges;
                 node
             }
             None if open.is_table => return Err(no_scalar_name(at)),
