@@ -202,6 +202,10 @@ impl<'o> Answers<'o> {
         lock(&self.known).get(asked).cloned()
     }
 
+    fn has_failed(&self, asked: &Asked) -> bool {
+        lock(&self.known).get(asked).is_some_and(|outcome| outcome.result.is_err())
+    }
+
     /// Precedence in the context that was asked about.
     pub fn resolution(&self) -> &Resolution {
         &self.here
@@ -334,17 +338,29 @@ fn values_of(context: &Context) -> Vec<Option<String>> {
     context.axes.iter().map(|axis| axis.value.clone()).collect()
 }
 
-/// A setting that is being found out, and the settings that it waits for.
+/// A setting that is being found out, and the settings that it waits for, in the order in which it
+/// refers to them.
 struct Frame {
     asked: Asked,
     needs: Vec<Asked>,
     next: usize,
 }
 
+impl Frame {
+    /// The setting that was waited for last.
+    fn last(&self) -> Option<&Asked> {
+        self.needs.get(self.next.checked_sub(1)?)
+    }
+}
+
 /// # Finding out
 impl Answers<'_> {
     /// Walks from the setting to all that it refers to, without recursion: a chain of references can
     /// be as long as a file has lines.
+    ///
+    /// A setting is in error by the first of its references that is, and what comes after that is not
+    /// looked at. So whatever was asked before, each setting in error leads to one other, and circles
+    /// are the same ones.
     fn outcome_of(&self, asked: Asked) -> Arc<Outcome> {
         if let Some(outcome) = self.plain(asked) {
             return Arc::new(outcome);
@@ -359,7 +375,9 @@ impl Answers<'_> {
         let mut open: HashMap<Asked, usize> = HashMap::from_iter([(asked, 0)]);
         let mut frames = vec![Frame { asked, needs: first, next: 0 }];
         while let Some(frame) = frames.last_mut() {
-            let Some(need) = frame.needs.get(frame.next).copied() else {
+            let has_failed = frame.last().is_some_and(|need| self.has_failed(need));
+            let next = frame.needs.get(frame.next).copied().filter(|_| !has_failed);
+            let Some(need) = next else {
                 let asked = frame.asked;
                 match self.attempt(asked) {
                     Attempt::Done(outcome) => {
@@ -379,10 +397,21 @@ impl Answers<'_> {
                 continue;
             }
             if let Some(from) = open.get(&need).copied() {
-                let circle: Vec<Asked> = frames[from..].iter().map(|frame| frame.asked).collect();
-                self.close_circle(&circle);
-                // Each of them has its answer now; what waits for them finds it there.
-                for frame in frames.drain(from..) {
+                let keeps = match self.first_unsure(&frames[from..], need) {
+                    None => {
+                        let circle = frames[from..].iter().map(|frame| frame.asked);
+                        self.close_circle(&circle.collect::<Vec<_>>());
+                        // Each of them has its answer now; what waits for them finds it there.
+                        from
+                    }
+                    Some(above) => {
+                        // It is looked at again before anything is said of those above it.
+                        let unsure = &mut frames[from + above];
+                        unsure.next = unsure.needs.len();
+                        from + above + 1
+                    }
+                };
+                for frame in frames.drain(keeps..) {
                     open.remove(&frame.asked);
                 }
                 continue;
@@ -396,6 +425,19 @@ impl Answers<'_> {
             }
         }
         self.recall(&asked).unwrap_or_else(|| Arc::new(Outcome::absent(false)))
+    }
+
+    /// The first of settings that seem to wait for each other in a circle, the last one for `need`, which
+    /// by now comes to something or waits for something else before: what it waited for until now may
+    /// have put it in error.
+    fn first_unsure(&self, circle: &[Frame], need: Asked) -> Option<usize> {
+        let waits_for = circle.iter().skip(1).map(|frame| frame.asked).chain([need]);
+        circle.iter().zip(waits_for).position(|(frame, next)| {
+            // What it waits for first, it still does.
+            frame.next > 1
+                && !matches!(self.attempt(frame.asked),
+                    Attempt::Needs(needs) if needs.first() == Some(&next))
+        })
     }
 
     /// Every setting of a circle is in error, and says the way round from itself.

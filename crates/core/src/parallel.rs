@@ -1,7 +1,7 @@
 //! The same work on many things, on all processors, with its results in the order of the things.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Mutex, MutexGuard, PoisonError, mpsc};
+use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError, mpsc};
 
 #[cfg(test)]
 mod tests;
@@ -26,6 +26,12 @@ pub fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
+/// How many there are for us. Finding out reads several files, so that it is done once.
+fn processors() -> usize {
+    static PROCESSORS: OnceLock<usize> = OnceLock::new();
+    *PROCESSORS.get_or_init(|| std::thread::available_parallelism().map_or(1, usize::from))
+}
+
 /// Does one thing here and the other one beside it, on another processor if it is `much` and there is
 /// one.
 pub fn both<A, B: Send>(
@@ -33,7 +39,7 @@ pub fn both<A, B: Send>(
     here: impl FnOnce() -> A,
     beside: impl Fn() -> B + Sync,
 ) -> (A, B) {
-    if !much || std::thread::available_parallelism().map_or(1, usize::from) < 2 {
+    if !much || processors() < 2 {
         return (here(), beside());
     }
     std::thread::scope(|scope| {
@@ -63,7 +69,7 @@ pub fn in_order<T: Send, R: Send>(
 ) {
     // Nobody asks the system how many there are for a single item.
     let threads = match much && items.len() > 1 {
-        true => std::thread::available_parallelism().map_or(1, usize::from),
+        true => processors(),
         false => 1,
     };
     on_threads(items, threads, work, take);

@@ -96,6 +96,8 @@ pub struct Candidate {
     pub weaker: Option<CandidateId>,
     /// The weaker candidate to whose list it adds.
     pub beneath: Option<CandidateId>,
+    /// The type of what its leaf says.
+    kind: Type,
 }
 
 /// What became of a candidate.
@@ -422,6 +424,7 @@ impl<'r> Walk<'r> {
             by: None,
             weaker,
             beneath: None,
+            kind: self.readings.readings[reading].document.leaves[offer.leaf as usize].value.kind(),
         });
         id
     }
@@ -668,7 +671,7 @@ impl Resolution {
                 weaker.verdict,
                 Verdict::Removed | Verdict::Empty | Verdict::Blocked | Verdict::Withheld
             );
-            let kind = self.leaf(weaker).value.kind();
+            let kind = weaker.kind;
             if counts && matches!(kind, Type::Boolean | Type::Integer | Type::Number) {
                 return Some((id, kind));
             }

@@ -205,12 +205,6 @@ fn wrong<T>(code: &'static str) -> Result<T, Wrong> {
     Err(Wrong { code, circle: Vec::new() })
 }
 
-/// Of several things that are wrong with a setting: that it is in a circle, else the first.
-fn worst(key: &[String], found: Vec<Wrong>) -> Option<Wrong> {
-    let in_circle = |wrong: &&Wrong| wrong.circle.iter().any(|other| other == key);
-    found.iter().find(in_circle).or(found.first()).cloned()
-}
-
 /// What a setting comes to: a value, nothing, or an error.
 type Outcome = Result<Option<Value>, Wrong>;
 
@@ -245,14 +239,14 @@ fn evaluate(
     }
     let declares_it = declared(declares, key);
     let (mut expanded, mut found) = (Vec::new(), Vec::new());
-    // The strongest first, as a reader would look at them.
+    // The strongest first, as a reader would look at them; of several faults the first is told.
     for part in parts.iter().rev() {
         match expand(all, declares, key, &all[*part].value, round) {
             Ok(value) => expanded.push(value),
             Err(wrong) => found.push(wrong),
         }
     }
-    if let Some(wrong) = worst(key, found) {
+    if let Some(wrong) = found.into_iter().next() {
         return Err(wrong);
     }
     expanded.reverse();
@@ -322,8 +316,8 @@ fn expand(
                 Err(wrong) => found.push(wrong),
             }
         }
-        let worst = worst(at, found);
-        return worst.map_or(Ok(Value::List(expanded.into())), Err);
+        let first = found.into_iter().next();
+        return first.map_or(Ok(Value::List(expanded.into())), Err);
     }
     let Some(said) = value.as_text().filter(|said| said.contains("${")) else {
         return Ok(value.clone());

@@ -24,9 +24,9 @@ pub(crate) fn text(answer: &impl Serialize) -> String {
     text
 }
 
-/// Items of a list, written out one after the other with commas in between.
-pub(crate) fn items(items: impl Iterator<Item = impl Serialize>) -> String {
-    let mut out = Vec::new();
+/// Items of a list, written out one after the other with commas in between, in about so many bytes.
+pub(crate) fn items(items: impl Iterator<Item = impl Serialize>, room: usize) -> String {
+    let mut out = Vec::with_capacity(room);
     for item in items {
         if !out.is_empty() {
             out.push(b',');

@@ -414,6 +414,31 @@ whole=[5,"x5"]"#
 }
 
 #[test]
+fn the_first_reference_in_error_is_told_whatever_was_asked_before() {
+    // Those that come first in the list are in circles of which those below them know by then.
+    let said = "a = \"${a}\"\nb = \"${a}${b}\"\nc = \"${none}${c}\"\nd = [\"${gone}\", \"${d}\"]\n\
+                e = \"${f}${g}\"\nf = \"${e}\"\ng = \"${a}\"\nh = \"${e}${h}\"\n";
+    let place = Place::new(&[
+        ("justwhy.toml", "justwhy = 1\n[[layer]]\nname = \"l\"\nfile = \"l.toml\"\n"),
+        ("l.toml", said),
+    ]);
+    let answer = json(&place, &["list"], &[]);
+    let settings = answer["settings"].as_array().unwrap();
+    assert_eq!(settings.len(), 8);
+    for setting in settings {
+        let key = setting["key"].as_str().unwrap();
+        let alone = json(&place, &["explain", key], &[]);
+        assert_eq!(setting["error"], alone["settings"][0]["error"], "{key}");
+    }
+    let message = |at: usize| settings[at]["error"]["message"].as_str().unwrap();
+    assert_eq!(message(1), "it refers to a: it refers back to itself: a → a");
+    assert!(message(2).starts_with("`${none}`"), "{}", message(2));
+    assert!(message(3).starts_with("`${gone}`"), "{}", message(3));
+    assert_eq!(message(4), "it refers back to itself: e → f → e");
+    assert_eq!(message(7), "it refers to e: it refers back to itself: e → f → e");
+}
+
+#[test]
 fn a_setting_in_error_never_shows_a_weaker_value_as_its_own() {
     let text = project(
         "[[layer]]\nname = \"weak\"\nvalues = { a = \"weak\", l = [1] }\n\

@@ -185,6 +185,10 @@ impl<'a, 'o> Expansion<'a, 'o> {
     }
 
     fn reference(&mut self, reference: &Reference, reading: &Reading<'_>) -> Expanded {
+        if self.failure.is_some() {
+            // What comes after it is not looked at, whether it is known by now or not.
+            return Expanded::nothing();
+        }
         let found = match self.find(reference, reading) {
             Ok(found) => found,
             Err(failure) => return self.fail(failure),

@@ -286,7 +286,12 @@ impl<'k> Together<'k> {
         for layer in all.iter().flat_map(|inputs| &inputs.layers) {
             let Names::Variables(naming) = &layer.names else { continue };
             if self.index_of(naming).is_none() {
-                let known = Known::new(self.keys, &settings, &self.catalogue, naming);
+                // Most processes have no variable of the project's, and then nothing is looked up.
+                let settings: &[KeyId] = match has_prefix(self.keys, all, naming) {
+                    true => &settings,
+                    false => &[],
+                };
+                let known = Known::new(self.keys, settings, &self.catalogue, naming);
                 self.indexes.push((naming.clone(), known));
             }
         }
@@ -367,6 +372,30 @@ impl<'k> Together<'k> {
         }
         removals
     }
+}
+
+/// Whether any name that is read under that naming has its prefix, as each variable of a setting has.
+fn has_prefix(keys: &Keys, all: &[Inputs], naming: &Naming) -> bool {
+    let is_so_named = |inputs: &&Inputs, input: &&Input| {
+        matches!(&inputs.layers[input.layer.0].names, Names::Variables(other)
+            if other.prefix == naming.prefix)
+    };
+    let has_it = |document: &Document| {
+        let mut has_it = document.unreadable.iter().any(|name| name.starts_with(&naming.prefix));
+        for leaf in &document.leaves {
+            keys.for_each_segment(leaf.name, |_, name| {
+                has_it |= name.starts_with(&naming.prefix);
+            });
+            if has_it {
+                break;
+            }
+        }
+        has_it
+    };
+    all.iter().any(|inputs| {
+        let mut read = inputs.inputs.iter().filter(|input| is_so_named(&inputs, input));
+        read.any(|input| has_it(&input.document))
+    })
 }
 
 /// Whether each key is a setting that what has keys for names makes known.

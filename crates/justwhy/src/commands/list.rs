@@ -37,11 +37,12 @@ pub(crate) fn run(
     let (mut any, mut any_error) = (false, false);
     let fingerprints = Fingerprints::revealing(reveals);
     let result = if answering.as_json() {
+        const BYTES_AS_JSON: usize = 384;
         let body = Body { settings: Vec::new() };
         let mut settings = json::Listing::of(&json::Answer::new("list", answering.context(), body));
         let write = |answers: &mut dyn Iterator<Item = Explanation>| {
             let of = |answer| json::Setting::of(resolution, &answer, &fingerprints);
-            json::items(answers.map(of))
+            json::items(answers.map(of), AT_ONCE * BYTES_AS_JSON)
         };
         each(answering, &chosen, write, |(part, is_error)| {
             any |= !part.is_empty();
