@@ -4,7 +4,7 @@ use crate::convert::{Conversion, NotAList, read_list};
 use crate::parallel::lock;
 use crate::{
     CandidateId, Context, Declaration, Declared, Element, EmptyText, Gather, KeyId, Readings,
-    Resolution, Shape, Span, Value, Verdict, read_like, reference::may_refer,
+    Resolution, Shape, Span, Type, Value, Verdict, read_like, reference::may_refer,
 };
 use hashbrown::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -509,7 +509,7 @@ impl Answers<'_> {
         let readings = resolution.readings();
         let value = &resolution.leaf(candidate).value;
         let is_declared = readings.catalogue.declared(asked.key).is_some();
-        if *value == Value::Unread || resolution.uncertain_by(asked.key).is_some() {
+        if candidate.kind == Type::Unread || resolution.uncertain_by(asked.key).is_some() {
             return None;
         }
         let refers = || readings.layer(resolution.layer_of(candidate)).references;

@@ -97,7 +97,7 @@ pub struct Candidate {
     /// The weaker candidate to whose list it adds.
     pub beneath: Option<CandidateId>,
     /// The type of what its leaf says.
-    kind: Type,
+    pub(crate) kind: Type,
 }
 
 /// What became of a candidate.
@@ -247,10 +247,13 @@ impl Resolution {
             if !candidate.verdict.is_in_force() {
                 continue;
             }
-            if resolution.leaf(&candidate).value == Value::Unread {
+            if candidate.kind == Type::Unread {
                 resolution.candidates[index].verdict = Verdict::Unreadable;
             }
-            if resolution.hides(&candidate) {
+            // Nobody looks at the values themselves where none can hide anything.
+            let has_names = matches!(candidate.kind, Type::List | Type::Map);
+            let may_hide = has_names || !resolution.reading(&candidate).document.notes.is_empty();
+            if may_hide && resolution.hides(&candidate) {
                 resolution.secrets.insert(candidate.key);
             }
         }
@@ -310,7 +313,8 @@ impl<'r> Walk<'r> {
             };
             for key in keys.sorted(in_force.iter().copied().filter(is_meant)) {
                 let Some(standing) = self.tree.leaf(key) else { continue };
-                let new = self.add(index, Offer { key, leaf: narrow(leaf) });
+                let kind = reading.document.leaves[leaf].value.kind();
+                let new = self.add(index, Offer { key, leaf: narrow(leaf) }, kind);
                 if self.tree.is_pinned(key) {
                     self.settle(new, Verdict::Blocked, Some(standing));
                     continue;
@@ -327,7 +331,8 @@ impl<'r> Walk<'r> {
         for offer in offers {
             let value = &reading.document.leaves[offer.leaf as usize].value;
             let key = offer.key;
-            let new = self.add(index, *offer);
+            let kind = value.kind();
+            let new = self.add(index, *offer, kind);
             if reading.document.note(offer.leaf).is_some_and(|note| note.withheld.is_some()) {
                 self.settle(new, Verdict::Withheld, None);
                 continue;
@@ -337,7 +342,7 @@ impl<'r> Walk<'r> {
                 self.settle(new, Verdict::Empty, None);
                 continue;
             }
-            let is_null = *value == Value::Null && layer.null == Null::Unset;
+            let is_null = kind == Type::Null && layer.null == Null::Unset;
             // Rule 2.
             if let Some(pinned) = self.tree.blocks(key, is_null) {
                 self.settle(new, Verdict::Blocked, Some(pinned));
@@ -409,7 +414,7 @@ impl<'r> Walk<'r> {
         }
     }
 
-    fn add(&mut self, reading: usize, offer: Offer) -> CandidateId {
+    fn add(&mut self, reading: usize, offer: Offer, kind: Type) -> CandidateId {
         let id = CandidateId::at(self.candidates.len());
         let strongest = self.strongest.get_mut(offer.key);
         if strongest.is_none() {
@@ -424,7 +429,7 @@ impl<'r> Walk<'r> {
             by: None,
             weaker,
             beneath: None,
-            kind: self.readings.readings[reading].document.leaves[offer.leaf as usize].value.kind(),
+            kind,
         });
         id
     }

@@ -24,18 +24,26 @@ pub(crate) fn text(answer: &impl Serialize) -> String {
     text
 }
 
-/// Items of a list, written out one after the other with commas in between, in about so many bytes.
-pub(crate) fn items(items: impl Iterator<Item = impl Serialize>, room: usize) -> String {
-    let mut out = Vec::with_capacity(room);
-    for item in items {
-        if !out.is_empty() {
-            out.push(b',');
+/// Items of a list, written out one after the other with commas in between.
+pub(crate) struct Items(Vec<u8>);
+
+impl Items {
+    /// None yet, with room for so many bytes.
+    pub(crate) fn with_room(bytes: usize) -> Items {
+        Items(Vec::with_capacity(bytes))
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    pub(crate) fn push(&mut self, item: &impl Serialize) {
+        if !self.0.is_empty() {
+            self.0.push(b',');
         }
         // Neither writing to memory nor serialising here can fail.
-        let _ = serde_json::to_writer(&mut out, &item);
+        let _ = serde_json::to_writer(&mut self.0, item);
     }
-    // JSON is UTF-8.
-    String::from_utf8(out).unwrap_or_default()
 }
 
 /// An answer that ends with a list of very many items, which several threads write.
@@ -55,15 +63,15 @@ impl Listing {
         Listing { written: head.into(), end, is_empty: true }
     }
 
-    /// Adds what [`items`] gave.
-    pub(crate) fn push(&mut self, items: String) {
+    pub(crate) fn push(&mut self, items: Items) {
         if items.is_empty() {
             return;
         }
         if !std::mem::take(&mut self.is_empty) {
             self.written.push(",".to_owned());
         }
-        self.written.push(items);
+        // JSON is UTF-8.
+        self.written.push(String::from_utf8(items.0).unwrap_or_default());
     }
 
     /// The text of the whole answer.

@@ -28,6 +28,7 @@ impl NodeId {
 #[derive(Debug)]
 pub(crate) struct Tree<'s> {
     nodes: Vec<Node<'s>>,
+    named: usize,
     /// The names of anchors, for [`Kind::Alias`].
     pub(crate) anchors: Vec<Arc<str>>,
     /// For texts in which a `$` was written so that it begins no reference: the bytes of those `$`
@@ -140,6 +141,7 @@ impl<'s> Tree<'s> {
         let nodes = Vec::with_capacity(bytes / BYTES_PER_NODE + 1);
         let mut tree = Tree {
             nodes,
+            named: 0,
             anchors: Vec::new(),
             literal_dollars: Vec::new(),
             has_merges: false,
@@ -159,12 +161,13 @@ impl<'s> Tree<'s> {
 
     /// How many nodes are entries of tables.
     pub(crate) fn count_named(&self) -> usize {
-        self.nodes.iter().filter(|node| node.name_at.end > 0).count()
+        self.named
     }
 
     /// Adds a node that is nobody's child yet.
     pub(crate) fn push(&mut self, node: Node<'s>) -> NodeId {
         let id = NodeId::at(self.nodes.len());
+        self.named += usize::from(node.name_at.end > 0);
         self.nodes.push(node);
         id
     }
@@ -265,7 +268,9 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
 
     /// Lowers `table`, which must be a table.
     pub(crate) fn lower(mut self, table: NodeId) -> Result<Document, Fault> {
-        self.document.leaves.reserve(self.tree.nodes.len() / 2);
+        if table == Tree::ROOT {
+            self.document.leaves.reserve(self.tree.count_named());
+        }
         self.table(table, KeyId::ROOT, 1, None)?;
         Ok(self.document)
     }

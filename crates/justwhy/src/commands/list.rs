@@ -26,6 +26,9 @@ pub(crate) struct Body {
 
 /// How many settings one thread answers for before it takes others.
 const AT_ONCE: usize = 500;
+/// About how many bytes a setting takes in the table, and as JSON; with more the memory grows.
+const BYTES_PER_LINE: usize = 128;
+const BYTES_AS_JSON: usize = 384;
 
 pub(crate) fn run(
     answering: &Answering<'_>,
@@ -37,30 +40,34 @@ pub(crate) fn run(
     let (mut any, mut any_error) = (false, false);
     let fingerprints = Fingerprints::revealing(reveals);
     let result = if answering.as_json() {
-        const BYTES_AS_JSON: usize = 384;
         let body = Body { settings: Vec::new() };
         let mut settings = json::Listing::of(&json::Answer::new("list", answering.context(), body));
-        let write = |answers: &mut dyn Iterator<Item = Explanation>| {
-            let of = |answer| json::Setting::of(resolution, &answer, &fingerprints);
-            json::items(answers.map(of), AT_ONCE * BYTES_AS_JSON)
-        };
-        each(answering, &chosen, write, |(part, is_error)| {
-            any |= !part.is_empty();
-            any_error |= is_error;
-            settings.push(part);
-        });
+        each(
+            answering,
+            &chosen,
+            || json::Items::with_room(AT_ONCE * BYTES_AS_JSON),
+            |items, answer| items.push(&json::Setting::of(resolution, answer, &fingerprints)),
+            |(items, is_error)| {
+                any |= !items.is_empty();
+                any_error |= is_error;
+                settings.push(items);
+            },
+        );
         settings.text()
     } else {
         let mut tables = Vec::new();
         let look = answering.look;
-        let write = |answers: &mut dyn Iterator<Item = Explanation>| {
-            Table::of(look, resolution, &fingerprints, answers)
-        };
-        each(answering, &chosen, write, |(table, is_error)| {
-            any |= !table.lines.is_empty();
-            any_error |= is_error;
-            tables.push(table);
-        });
+        each(
+            answering,
+            &chosen,
+            Table::new,
+            |table, answer| table.push(look, resolution, &fingerprints, answer),
+            |(table, is_error)| {
+                any |= !table.lines.is_empty();
+                any_error |= is_error;
+                tables.push(table);
+            },
+        );
         text(look, &tables)
     };
     if !any && notes.is_empty() {
@@ -69,14 +76,15 @@ pub(crate) fn run(
     Ok(answering.outcome(result, notes, !any_error))
 }
 
-/// Answers for settings that are not absent, in parts, on all processors. What `write` makes of each
-/// part is handed to `take` in their order, with whether any of them is in error. No more answers are
-/// held at a time than there are threads.
-fn each<R: Send>(
+/// Answers for settings that are not absent, in parts, on all processors. Each part begins with what
+/// `start` gives, to which `write` adds the answers, and is handed to `take` in their order, with whether
+/// any of them is in error. No more answers are held at a time than there are threads.
+fn each<P: Send>(
     answering: &Answering<'_>,
     chosen: &[KeyId],
-    write: impl Fn(&mut dyn Iterator<Item = Explanation>) -> R + Sync,
-    take: impl FnMut((R, bool)),
+    start: impl Fn() -> P + Sync,
+    write: impl Fn(&mut P, &Explanation) + Sync,
+    take: impl FnMut((P, bool)),
 ) {
     let answers = answering.answers;
     // Of too many contexts, those that are named first are looked into, whatever thread is faster.
@@ -85,13 +93,15 @@ fn each<R: Send>(
         refers.for_each(|key| drop(answers.outcome(*key)));
     }
     let work = |keys: &[KeyId]| {
-        let mut any_error = false;
-        let told = keys.iter().map(|key| Explanation::of(answers, *key)).filter(|answer| {
+        let (mut part, mut any_error) = (start(), false);
+        for key in keys {
+            let answer = Explanation::of(answers, *key);
             any_error |= answer.status.is_refusal();
-            answer.status != Status::Absent
-        });
-        let written = write(&mut { told });
-        (written, any_error)
+            if answer.status != Status::Absent {
+                write(&mut part, &answer);
+            }
+        }
+        (part, any_error)
     };
     parallel::in_order(chosen.chunks(AT_ONCE).collect(), true, work, take);
 }
@@ -154,35 +164,35 @@ struct Table<'r> {
 }
 
 impl<'r> Table<'r> {
-    fn of(
+    fn new() -> Table<'r> {
+        let text = String::with_capacity(AT_ONCE * BYTES_PER_LINE);
+        Table { text, lines: Vec::with_capacity(AT_ONCE) }
+    }
+
+    fn push(
+        &mut self,
         look: &Look,
         resolution: &'r Resolution,
         fingerprints: &Fingerprints,
-        answers: impl Iterator<Item = Explanation>,
-    ) -> Table<'r> {
+        answer: &Explanation,
+    ) {
         let keys = resolution.keys();
-        const BYTES_PER_LINE: usize = 128;
-        let text = String::with_capacity(AT_ONCE * BYTES_PER_LINE);
-        let mut table = Table { text, lines: Vec::with_capacity(AT_ONCE) };
-        for answer in answers {
-            let key = table.cell(look, |out| keys.push_shown(out, answer.key));
-            let value = table.cell(look, |out| push_value(out, &answer, fingerprints));
-            let winner = answer.winner.as_ref();
-            let layer = winner.map(|winner| resolution.readings().layer(winner.layer));
-            let place = table.cell(look, |out| {
-                if let Some(winner) = winner {
-                    winner.push_place(out, keys);
-                }
-            });
-            table.lines.push(Line {
-                key,
-                value,
-                layer: layer.map_or("", |layer| &layer.name),
-                place,
-                is_error: answer.status.is_refusal(),
-            });
-        }
-        table
+        let key = self.cell(look, |out| keys.push_shown(out, answer.key));
+        let value = self.cell(look, |out| push_value(out, answer, fingerprints));
+        let winner = answer.winner.as_ref();
+        let layer = winner.map(|winner| resolution.readings().layer(winner.layer));
+        let place = self.cell(look, |out| {
+            if let Some(winner) = winner {
+                winner.push_place(out, keys);
+            }
+        });
+        self.lines.push(Line {
+            key,
+            value,
+            layer: layer.map_or("", |layer| &layer.name),
+            place,
+            is_error: answer.status.is_refusal(),
+        });
     }
 
     fn cell(&mut self, look: &Look, push: impl FnOnce(&mut String)) -> Cell {
