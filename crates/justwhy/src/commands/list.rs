@@ -68,7 +68,10 @@ pub(crate) fn run(
                 tables.push(table);
             },
         );
-        text(look, &tables)
+        match answering.answers.is_exhausted() {
+            true => Pieces::default(),
+            false => text(look, &tables),
+        }
     };
     if !any && notes.is_empty() {
         notes.push_str("note: no setting has a value here\n");
@@ -95,6 +98,10 @@ fn each<P: Send>(
     let work = |keys: &[KeyId]| {
         let (mut part, mut any_error) = (start(), false);
         for key in keys {
+            if answers.is_exhausted() {
+                // The run ends in an error, and nobody gets to see any of it.
+                break;
+            }
             let answer = Explanation::of(answers, *key);
             any_error |= answer.status.is_refusal();
             if answer.status != Status::Absent {
