@@ -241,7 +241,7 @@ fn evaluate(
     let (mut expanded, mut found) = (Vec::new(), Vec::new());
     // The strongest first, as a reader would look at them; of several faults the first is told.
     for part in parts.iter().rev() {
-        match expand(all, declares, key, &all[*part].value, round) {
+        match expand(all, declares, &all[*part].value, round) {
             Ok(value) => expanded.push(value),
             Err(wrong) => found.push(wrong),
         }
@@ -304,14 +304,13 @@ fn convert(all: &[Plain], winner: usize, value: Value) -> Value {
 fn expand(
     all: &[Plain],
     declares: &[Declares],
-    at: &[String],
     value: &Value,
     round: &mut Vec<Vec<String>>,
 ) -> Result<Value, Wrong> {
     if let Value::List(items) = value {
         let (mut expanded, mut found) = (Vec::new(), Vec::new());
         for item in items.iter() {
-            match expand(all, declares, at, &item.value, round) {
+            match expand(all, declares, &item.value, round) {
                 Ok(value) => expanded.push(Element { value, at: item.at }),
                 Err(wrong) => found.push(wrong),
             }

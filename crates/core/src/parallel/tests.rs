@@ -34,7 +34,7 @@ fn uses_more_than_one_thread() {
 #[test]
 fn does_two_things_whether_beside_each_other_or_not() {
     for much in [false, true] {
-        let here = vec![1, 2];
+        let here = [1, 2];
         assert_eq!(both(much, || here.len(), || here.iter().sum::<i32>()), (2, 3));
         let run = || both(much, || (), || panic!("that one fails"));
         assert!(std::panic::catch_unwind(run).is_err());
