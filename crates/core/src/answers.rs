@@ -13,6 +13,7 @@ use std::sync::{Arc, Mutex};
 mod chain;
 mod expand;
 mod ingredients;
+mod others;
 mod weight;
 
 pub use chain::{Hop, HopValue};
@@ -20,6 +21,7 @@ pub(crate) use expand::{LEFT_OUT, all_references};
 pub(crate) use ingredients::Ingredient;
 
 use expand::{Expanded, Expansion};
+use others::{Others, There, values_of};
 use weight::Weight;
 
 /// What is asked of the world while references are expanded. Implemented outside of this crate, so
@@ -66,9 +68,6 @@ pub struct ExpansionLimits {
 const MOST_CONTEXTS: usize = 1_000;
 /// How many times the most bytes of one value all values that references make may have together.
 const ALL_VALUES: u64 = 4;
-
-/// Axes and their new values; `None` unsets one.
-type Changes = Vec<(String, Option<String>)>;
 
 /// A setting in one of the contexts that were looked into; 0 is the one that was asked about.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
@@ -150,13 +149,6 @@ pub struct Answers<'o> {
     others: Mutex<Others>,
     known: Mutex<HashMap<Asked, Arc<Outcome>>>,
     spent: Spent,
-}
-
-/// The other contexts that references look into, numbered from 1 in the order in which they lead there.
-struct Others {
-    resolutions: Vec<Arc<Resolution>>,
-    by_context: HashMap<Vec<Option<String>>, u32>,
-    by_changes: HashMap<(u32, Changes), Result<u32, String>>,
 }
 
 /// How much references have put together so far: bytes of text and values, written out. Answers that
@@ -313,29 +305,6 @@ impl<'o> Answers<'o> {
         others.by_context.insert(values, number);
         Ok(number)
     }
-}
-
-/// Precedence in one of the contexts that were looked into. That of the context that was asked about is
-/// had without counting who has it, which threads would do in turns.
-enum There<'a> {
-    Here(&'a Resolution),
-    Elsewhere(Arc<Resolution>),
-}
-
-impl std::ops::Deref for There<'_> {
-    type Target = Resolution;
-
-    fn deref(&self) -> &Resolution {
-        match self {
-            There::Here(resolution) => resolution,
-            There::Elsewhere(resolution) => resolution,
-        }
-    }
-}
-
-/// What tells a context from others.
-fn values_of(context: &Context) -> Vec<Option<String>> {
-    context.axes.iter().map(|axis| axis.value.clone()).collect()
 }
 
 /// A setting that is being found out, and the settings that it waits for, in the order in which it

@@ -211,7 +211,6 @@ impl Resolution {
             tree: Tree::new(&readings.keys, are_few),
             candidates: Vec::with_capacity(offers),
             strongest: ByKey::new(count, are_few),
-            settings: Vec::new(),
         };
         let sorted = OnceLock::new();
         let (walked, settings, secrets, all) = match part {
@@ -231,8 +230,9 @@ impl Resolution {
                 (walked, settings, secrets, None)
             }
             Some(part) => {
-                let mut walked = walk.all(Some(part.offers));
-                let mut settings = std::mem::take(&mut walked.settings);
+                let walked = walk.all(Some(part.offers));
+                let firsts = walked.candidates.iter().filter(|it| it.weaker.is_none());
+                let mut settings: Vec<KeyId> = firsts.map(|it| it.key).collect();
                 let is_unmentioned = |key: &KeyId| walked.strongest.get(*key).is_none();
                 settings.extend(part.declared.into_iter().filter(is_unmentioned));
                 (walked, settings, part.secrets, Some(part.all))
@@ -277,7 +277,6 @@ struct Walk<'r> {
     tree: Tree<'r>,
     candidates: Vec<Candidate>,
     strongest: ByKey<Option<CandidateId>>,
-    settings: Vec<KeyId>,
 }
 
 impl<'r> Walk<'r> {
@@ -416,11 +415,7 @@ impl<'r> Walk<'r> {
 
     fn add(&mut self, reading: usize, offer: Offer, kind: Type) -> CandidateId {
         let id = CandidateId::at(self.candidates.len());
-        let strongest = self.strongest.get_mut(offer.key);
-        if strongest.is_none() {
-            self.settings.push(offer.key);
-        }
-        let weaker = strongest.replace(id);
+        let weaker = self.strongest.get_mut(offer.key).replace(id);
         self.candidates.push(Candidate {
             key: offer.key,
             reading: narrow(reading),
