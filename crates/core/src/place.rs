@@ -31,18 +31,22 @@ pub struct Position {
     pub column: usize,
 }
 
+/// So many bytes are counted through in about the time in which a line is found among thousands.
+const BLOCK: usize = 512;
+
 /// The text of a source, which turns byte offsets into lines and columns when they are shown. Clones
 /// share it, and what was found out about its lines: a store has as many documents as scopes.
 #[derive(Clone, Debug)]
 pub struct SourceText {
     text: Arc<String>,
-    line_starts: Arc<OnceLock<Box<[u32]>>>,
+    /// How many lines end before each block of bytes.
+    lines_before: Arc<OnceLock<Box<[usize]>>>,
 }
 
 impl SourceText {
     /// Keeps `text`, which must not begin with a byte order mark.
     pub fn new(text: String) -> SourceText {
-        SourceText { text: Arc::new(text), line_starts: Arc::default() }
+        SourceText { text: Arc::new(text), lines_before: Arc::default() }
     }
 
     /// The whole text.
@@ -50,39 +54,57 @@ impl SourceText {
         &self.text
     }
 
-    /// Finds out where each line begins, once; whoever asks for a place first does it otherwise.
+    /// Counts the lines, once; whoever asks for a place first does it otherwise.
     pub fn index_lines(&self) {
-        self.line_starts();
+        self.lines_before();
     }
 
     /// The line and column of a byte offset; past the end it is the end.
     pub fn position(&self, offset: u32) -> Position {
-        let starts = self.line_starts();
-        let line = starts.partition_point(|&start| start <= offset).max(1);
-        let start = starts[line - 1] as usize;
         let end = (offset as usize).min(self.text.len());
+        let before = &self.text.as_bytes()[..end];
+        let block = end / BLOCK;
+        let line = 1 + self.lines_before()[block] + count_ends(&before[block * BLOCK..]);
+        let start = memchr::memrchr(b'\n', before).map_or(0, |at| at + 1);
         // An offset inside a character counts up to that character.
-        let within = self.text.as_bytes().get(start..end).unwrap_or_default();
-        let column = 1 + within.iter().filter(|&&byte| byte & 0xc0 != 0x80).count();
+        let column = 1 + before[start..].iter().filter(|&&byte| byte & 0xc0 != 0x80).count();
         Position { line, column }
     }
 
     /// The text of a line, counted from 1, without its end; empty past the last line.
     pub fn line(&self, line: usize) -> &str {
-        let starts = self.line_starts();
-        let Some(&start) = line.checked_sub(1).and_then(|index| starts.get(index)) else {
-            return "";
-        };
-        let end = starts.get(line).map_or(self.text.len(), |&next| next as usize);
-        let whole = self.text.get(start as usize..end).unwrap_or_default();
-        whole.trim_end_matches(['\n', '\r'])
+        let Some(start) = self.start_of(line) else { return "" };
+        let rest = &self.text[start..];
+        let end = memchr::memchr(b'\n', rest.as_bytes()).unwrap_or(rest.len());
+        rest[..end].trim_end_matches('\r')
     }
 
-    fn line_starts(&self) -> &[u32] {
-        self.line_starts.get_or_init(|| {
-            let ends = memchr::memchr_iter(b'\n', self.text.as_bytes());
-            let next = ends.map(|at| u32::try_from(at + 1).unwrap_or(u32::MAX));
-            std::iter::once(0).chain(next).collect()
+    /// Where a line, counted from 1, begins.
+    fn start_of(&self, line: usize) -> Option<usize> {
+        let ends = line.checked_sub(1)?;
+        let before = self.lines_before();
+        // The last block before which fewer lines end; before the first one none does.
+        let Some(block) = before.partition_point(|&lines| lines < ends).checked_sub(1) else {
+            return Some(0);
+        };
+        let from = block * BLOCK;
+        let mut in_block = memchr::memchr_iter(b'\n', &self.text.as_bytes()[from..]);
+        Some(from + in_block.nth(ends - before[block] - 1)? + 1)
+    }
+
+    fn lines_before(&self) -> &[usize] {
+        self.lines_before.get_or_init(|| {
+            let blocks = self.text.as_bytes().chunks_exact(BLOCK);
+            let mut lines = 0;
+            let counted = blocks.map(|block| {
+                lines += count_ends(block);
+                lines
+            });
+            std::iter::once(0).chain(counted).collect()
         })
     }
+}
+
+fn count_ends(bytes: &[u8]) -> usize {
+    memchr::memchr_iter(b'\n', bytes).count()
 }

@@ -181,12 +181,14 @@ impl Reading {
             }
         }
         let mut standings: Vec<Standing> = Vec::new();
+        let mut name = String::new();
         for (index, leaf) in document.leaves.iter().enumerate() {
             if leaf.name == section || !keys.is_within(leaf.name, section) {
                 continue;
             }
             let top = top_within(keys, leaf.name, section);
-            let name = keys.segment(top).to_owned();
+            name.clear();
+            name.push_str(keys.segment(top));
             if never.contains(&name) {
                 continue;
             }

@@ -95,7 +95,7 @@ pub(crate) struct Growing {
 
 impl Growing {
     pub(crate) fn new() -> Growing {
-        Growing { text: String::new(), is_secret: false }
+        Growing { text: String::with_capacity(64), is_secret: false }
     }
 
     pub(crate) fn len(&self) -> usize {

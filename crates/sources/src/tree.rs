@@ -242,6 +242,8 @@ pub(crate) struct Lowering<'t, 's, 'k> {
     nodes: usize,
     text_bytes: u64,
     document: Document,
+    /// The items of lists that are being read.
+    items: Vec<Element>,
     /// Lists and maps that aliases stand for, built once and shared, with what they count.
     shared: HashMap<NodeId, (Value, usize, u64)>,
 }
@@ -262,6 +264,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             nodes: 0,
             text_bytes: 0,
             document: Document::default(),
+            items: Vec::new(),
             shared: HashMap::new(),
         }
     }
@@ -295,24 +298,36 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             if members.is_empty() && key != KeyId::ROOT {
                 self.document.empty_tables.push((key, tree.node(table).at));
             }
-            return members.into_iter().try_for_each(|member| self.member(member, key, depth));
+            return members.into_iter().try_for_each(|member| {
+                let child = self.keys.child(key, &tree.node(member.node).name);
+                self.member(member, child, depth)
+            });
         }
         if children.is_empty() && key != KeyId::ROOT {
             self.document.empty_tables.push((key, tree.node(table).at));
         }
-        let mut seen = Seen::new(children.count as usize);
-        for node in tree.children(children) {
-            if !tree.has_unique_names {
-                seen.insert_new(tree.node(node))?;
+        let mut seen: Option<Seen<'_>> = None;
+        for id in tree.children(children) {
+            let node = tree.node(id);
+            let known = self.keys.count();
+            let child = self.keys.child(key, &node.name);
+            // Whoever makes a key known is the first of that name.
+            if child.index() < known && !tree.has_unique_names && seen.is_none() {
+                let mut before = Seen::new(children.count as usize);
+                let others = tree.children(children).take_while(|other| *other != id);
+                others.map(|other| tree.node(other)).try_for_each(|it| before.insert_new(it))?;
+                seen = Some(before);
             }
-            self.member(Member { node, through }, key, depth)?;
+            if let Some(seen) = &mut seen {
+                seen.insert_new(node)?;
+            }
+            self.member(Member { node: id, through }, child, depth)?;
         }
         Ok(())
     }
 
-    /// Lowers an entry of the table that is at `key`.
-    fn member(&mut self, member: Member, key: KeyId, depth: usize) -> Result<(), Fault> {
-        let child = self.keys.child(key, &self.tree.node(member.node).name);
+    /// Lowers an entry of a table, which has the key `child`.
+    fn member(&mut self, member: Member, child: KeyId, depth: usize) -> Result<(), Fault> {
         let (target, through) = self.follow(member.node, member.through);
         let target_node = self.tree.node(target);
         match &target_node.kind {
@@ -410,11 +425,12 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             }
             Kind::List(children) => {
                 self.enter(id, depth)?;
-                let mut items = Vec::with_capacity(children.count as usize);
+                let first = self.items.len();
                 for item in tree.children(*children) {
-                    items.push(self.element(item, depth)?);
+                    let item = self.element(item, depth)?;
+                    self.items.push(item);
                 }
-                return Ok(Value::List(items.into()));
+                return Ok(Value::List(self.items.drain(first..).collect()));
             }
             Kind::Table(_) => {
                 self.enter(id, depth)?;

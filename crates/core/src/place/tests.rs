@@ -28,3 +28,26 @@ fn places_an_offset_inside_a_character_at_it() {
     let text = SourceText::new("é1".into());
     assert_eq!(text.position(2), Position { line: 1, column: 2 });
 }
+
+#[test]
+fn counts_the_lines_of_long_texts_as_one_who_reads_them_from_the_start() {
+    // Lines of all lengths up to 60, and some far longer than what is counted at once.
+    let lines = (0..400).map(|at| match at % 50 {
+        49 => "é".repeat(700),
+        _ => "x".repeat(at % 61),
+    });
+    let whole: Vec<String> = lines.collect();
+    for end in ["", "\n"] {
+        let text = SourceText::new(whole.join("\n") + end);
+        let (mut line, mut column) = (1, 1);
+        for (offset, c) in text.text().char_indices() {
+            let position = Position { line, column };
+            assert_eq!(text.position(u32::try_from(offset).unwrap()), position, "byte {offset}");
+            (line, column) = if c == '\n' { (line + 1, 1) } else { (line, column + 1) };
+        }
+        for (index, line) in whole.iter().enumerate() {
+            assert_eq!(text.line(index + 1), line);
+        }
+        assert_eq!([text.line(0), text.line(401), text.line(402)], ["", "", ""]);
+    }
+}

@@ -22,11 +22,17 @@ fn document(
 }
 
 /// What a text says, a line for each value: `key value line:column`, and for a fault its place and
-/// message.
+/// message. The same whether its keys are new or known from elsewhere.
 fn read_with(format: Format, bytes: &[u8], limits: Limits) -> Vec<String> {
-    let (text, verdict) = decode(bytes.to_vec());
     let mut keys = Keys::default();
-    let read = verdict.and_then(|()| document(format, text.text(), &mut keys, limits));
+    let read = read_into(&mut keys, format, bytes, limits);
+    assert_eq!(read_into(&mut keys, format, bytes, limits), read);
+    read
+}
+
+fn read_into(keys: &mut Keys, format: Format, bytes: &[u8], limits: Limits) -> Vec<String> {
+    let (text, verdict) = decode(bytes.to_vec());
+    let read = verdict.and_then(|()| document(format, text.text(), keys, limits));
     let show = |position: Position| format!("{}:{}", position.line, position.column);
     match read {
         Ok(document) => {
@@ -249,6 +255,17 @@ fn refuses_broken_json_at_the_right_place() {
                 "repeated in a list",
                 "{\"a\":[{\"b\":1,\"b\":2}]}",
                 &["1:14 the key b is repeated", "it stands first at 1:8"],
+            ),
+            (
+                "the first of many repeated below them",
+                "{\"a\":1,\"b\":1,\"c\":1,\"d\":1,\"e\":1,\"f\":1,\"g\":1,\"h\":1,\n\
+                 \"i\":1,\"j\":1,\"k\":1,\"l\":1,\"m\":1,\"n\":1,\"b\":{\"a\":2},\"a\":2}",
+                &["2:37 the key b is repeated", "it stands first at 1:8"],
+            ),
+            (
+                "a table that is repeated",
+                "{\"a\":{\"b\":1},\n\"c\":1,\"a\":{\"d\":1}}",
+                &["2:7 the key a is repeated", "it stands first at 1:2"],
             ),
             ("no object", "[1]", &["1:1 the file must hold one object, and this is none"]),
             ("nothing at all", " ", &["1:2 there is no value here"]),

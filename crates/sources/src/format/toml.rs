@@ -45,6 +45,9 @@ enum Origin {
     Tables,
 }
 
+/// The segments of a key, and where they stand.
+type Path<'s> = Vec<(Cow<'s, str>, Span)>;
+
 struct Builder<'s> {
     source: Source<'s>,
     limits: Limits,
@@ -54,7 +57,7 @@ struct Builder<'s> {
     index: HashTable<NodeId>,
     hasher: DefaultHashBuilder,
     /// The key that is being read.
-    path: Vec<(Cow<'s, str>, Span)>,
+    path: Path<'s>,
     /// Where the header that is being read begins, and whether it is a `[[`.
     header: Option<(Span, bool)>,
     /// The table that plain keys belong to.
@@ -162,9 +165,14 @@ impl<'s> Builder<'s> {
 
     fn open_header(&mut self, at: Span, is_list: bool) {
         let mut path = std::mem::take(&mut self.path);
+        self.open_header_of(&mut path, at, is_list);
+        self.path = path;
+    }
+
+    fn open_header_of(&mut self, path: &mut Path<'s>, at: Span, is_list: bool) {
         let Some(last) = path.pop() else { return };
         let mut table = Tree::ROOT;
-        for key in path {
+        for key in path.drain(..) {
             table = match self.find(table, &key.0) {
                 None => self.add_table(table, key, Origin::Implied),
                 Some(existing) => match self.inside(existing) {
@@ -204,11 +212,16 @@ impl<'s> Builder<'s> {
     /// Makes the entry for the key just read and leaves it in `slot`.
     fn open_entry(&mut self) {
         let mut path = std::mem::take(&mut self.path);
+        self.open_entry_of(&mut path);
+        self.path = path;
+    }
+
+    fn open_entry_of(&mut self, path: &mut Path<'s>) {
         let Some((name, name_at)) = path.pop() else {
             return;
         };
         let mut table = self.open.last().copied().unwrap_or(self.current);
-        for key in path {
+        for key in path.drain(..) {
             table = match self.find(table, &key.0) {
                 None => self.add_table(table, key, Origin::Dotted),
                 Some(existing) => match self.origins[existing.index()] {
