@@ -703,3 +703,20 @@ fn reads_a_map_as_one_leaf() {
         assert_ne!(place.run(&["explain", "labels", "--expected", wanted]).code, 101);
     }
 }
+
+#[test]
+fn tells_nobody_to_set_a_variable_that_no_shell_takes() {
+    let text = project(
+        "[[layer]]\nname = \"all\"\nvalues = { \"tide level\" = 1, height = 2 }\n\
+         [[layer]]\nname = \"deployment\"\nfile = \"deploy.env\"\n\
+         [[layer]]\nname = \"process\"\nprocess = true\n",
+    );
+    let place = Place::new(&[("justwhy.toml", &text), ("deploy.env", "")]);
+    let ways = |key: &str| -> Vec<String> {
+        let answer = json(&place, &["explain", key], &[]);
+        let ways = answer["settings"][0]["change"].as_array().unwrap().iter();
+        ways.map(|way| way["write"].as_str().unwrap().to_owned()).collect()
+    };
+    assert_eq!(ways("height"), ["height", "T_HEIGHT=…", "T_HEIGHT=…", "--set height=…"]);
+    assert_eq!(ways("\"tide level\""), ["\"tide level\"", "--set \"tide level\"=…"]);
+}

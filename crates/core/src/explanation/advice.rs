@@ -129,6 +129,10 @@ pub(super) fn way(
     };
     let variable = variable_in(answers, index, explanation.key);
     let name = readings.name_in(index, explanation.key)?.to_string();
+    let is_in_store = matches!(layer.kind, Kind::Scope | Kind::Scopes);
+    if variable.as_ref().is_some_and(|name| !is_in_store && !can_be_written(name)) {
+        return None;
+    }
     match (layer.kind, variable) {
         (Kind::Catalogue, _) => None,
         (Kind::Arguments, _) => advice(format!("--set {key}=…"), "only to try it".to_owned()),
@@ -143,6 +147,12 @@ pub(super) fn way(
         (_, Some(variable)) => advice(format!("{variable}=…"), file(answers, index, layer)),
         (_, None) => advice(name, file(answers, index, layer)),
     }
+}
+
+/// Whether env files and shells take the name of a variable: one made of a key may have any character.
+fn can_be_written(variable: &str) -> bool {
+    let is_fine = |byte: u8| byte.is_ascii_alphanumeric() || byte == b'_';
+    variable.bytes().all(is_fine) && !variable.starts_with(|c: char| c.is_ascii_digit())
 }
 
 /// The scope to write to: of several the strongest in which it would count here.
