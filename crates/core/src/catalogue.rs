@@ -38,7 +38,7 @@ pub enum EmptyText {
 }
 
 /// A name that a setting had once, and that is still read.
-#[derive(Clone, PartialEq, Eq, Debug)]
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
 pub enum Former {
     /// A key; the variable of that key is read as well.
     Key(KeyPath),

@@ -8,6 +8,7 @@ use super::layer::conditions_of;
 use crate::Limits;
 use crate::error::Error;
 use crate::tree::{Kind, Lowering, NodeId, Tree, shown_name};
+use hashbrown::HashMap;
 use justwhy_core::{
     Bound, Declaration, Declared, EmptyText, Former, Gather, KeyPath, Matches, Position, Required,
     Shape, Span, Value, is_secret_name,
@@ -47,6 +48,8 @@ pub(super) struct Declarations {
     pub(super) defaults: Vec<Vec<Default>>,
     /// The file of each declaration and its place there.
     places: Vec<(String, Position)>,
+    /// The first declaration of each key.
+    by_key: HashMap<KeyPath, usize>,
 }
 
 impl Declarations {
@@ -61,9 +64,8 @@ impl Declarations {
             let (name, name_at) = (node.name.to_string(), node.name_at);
             let Some(key) = key_of(sink, entry) else { continue };
             sink.check_names(entry, &FIELDS);
-            let same = self.declared.iter().position(|other| other.key == key);
-            if let Some(same) = same {
-                let (file, first) = &self.places[same];
+            let same = *self.by_key.entry(key.clone()).or_insert(self.declared.len());
+            if let Some((file, first)) = self.places.get(same) {
                 let message = format!("two settings are named {}", shown_name(&name));
                 let error = Error::new("bad-project", message);
                 let error = error.also("the first is at", file, Some(*first));
@@ -80,16 +82,24 @@ impl Declarations {
     /// Whether every former name belongs to one setting, and is not the name of another one.
     pub(super) fn check_former(&self) -> Vec<Error> {
         let mut errors = Vec::new();
+        let mut by_variable: HashMap<&str, usize> = HashMap::new();
+        let mut by_former: HashMap<&Former, usize> = HashMap::new();
+        for (number, setting) in self.declared.iter().enumerate() {
+            if let Some(variable) = &setting.variable {
+                by_variable.entry(variable).or_insert(number);
+            }
+            for former in &setting.formerly {
+                by_former.entry(former).or_insert(number);
+            }
+        }
         for (number, setting) in self.declared.iter().enumerate() {
             for former in &setting.formerly {
-                let is_own = |other: &Declared| match former {
-                    Former::Key(key) => other.key == *key,
-                    Former::Variable(name) => other.variable.as_ref() == Some(name),
+                let own = match former {
+                    Former::Key(key) => self.by_key.get(key),
+                    Former::Variable(name) => by_variable.get(name.as_str()),
                 };
-                let taken = self.declared.iter().enumerate().position(|(index, other)| {
-                    is_own(other) || index < number && other.formerly.contains(former)
-                });
-                let Some(other) = taken else { continue };
+                let earlier = by_former.get(former).filter(|first| **first < number);
+                let Some(other) = own.into_iter().chain(earlier).min().copied() else { continue };
                 let name = match former {
                     Former::Key(key) => key.to_string(),
                     Former::Variable(name) => name.clone(),
