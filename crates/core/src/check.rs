@@ -6,7 +6,7 @@
 //! the caller.
 
 use crate::Sight;
-use crate::near::{Outline, distance_within};
+use crate::near::{KnownNames, distance_within};
 use crate::resolution::Verdict;
 use crate::{CandidateId, ContextSet, ExpansionLimits, Explanation, KeyId, Outside, Survey};
 use hashbrown::{HashMap, HashSet};
@@ -64,26 +64,25 @@ struct Look<'a> {
     /// Leaves of readings whose texts look fine, and those that do not.
     fine: HashSet<(usize, u32, bool)>,
     odd: HashSet<(usize, u32, bool)>,
-    /// The keys that are declared, in lower case, for names that are nearly theirs.
-    declared: Vec<(KeyId, String, Outline)>,
+    /// The keys that are declared.
+    declared: Vec<KeyId>,
+    /// Their names, in the same order, for those that are nearly theirs.
+    names: KnownNames,
 }
 
 impl Look<'_> {
     /// The declared setting of which a name is a slip of the pen.
     fn near_declared(&self, shown: &str) -> Option<(KeyId, String)> {
         let lower = shown.to_ascii_lowercase();
-        let outline = Outline::of(&lower);
-        let mut best: Option<(usize, KeyId, &str)> = None;
-        for (key, name, other) in &self.declared {
-            if lower.len() < 5 || name.len() < 5 || !outline.could_be_near(other) {
-                continue;
+        let near = self.names.meant_by(shown).into_iter().filter_map(|(number, name)| {
+            if lower.len() < 5 || name.len() < 5 {
+                return None;
             }
-            let Some(distance) = distance_within(&lower, name, 2) else { continue };
-            if is_slip(&lower, name, distance) && best.is_none_or(|(least, ..)| distance < least) {
-                best = Some((distance, *key, name));
-            }
-        }
-        let (_, key, _) = best?;
+            let name = name.to_ascii_lowercase();
+            let distance = distance_within(&lower, &name, 2)?;
+            is_slip(&lower, &name, distance).then_some((distance, self.declared[number]))
+        });
+        let (_, key) = near.min_by_key(|(distance, _)| *distance)?;
         Some((key, self.survey.keys()?.show(key)))
     }
 }
@@ -108,7 +107,11 @@ impl Check {
         limits: ExpansionLimits,
     ) -> Check {
         let lines = Lines::of(survey);
-        let declared = declared_names(survey);
+        let declared: Vec<KeyId> = survey.contexts().first().map_or_else(Vec::new, |first| {
+            first.catalogue.settings().map(|(key, _)| key).collect()
+        });
+        let shown = |key: &KeyId| Some(survey.keys()?.show(*key));
+        let names = declared.iter().filter_map(shown).collect();
         let mut look = Look {
             survey,
             full: extent.full,
@@ -118,6 +121,7 @@ impl Check {
             fine: HashSet::new(),
             odd: HashSet::new(),
             declared,
+            names,
         };
         let mut across = Across::new(survey, extent, &lines);
         let mut is_exhausted = false;
@@ -158,16 +162,6 @@ fn answered(sight: Sight<'_>) -> (Sight<'_>, Vec<Explanation>) {
     let settings = sight.settings.iter();
     let said = settings.map(|(key, _)| Explanation::of(&sight.answers, *key)).collect();
     (sight, said)
-}
-
-fn declared_names(survey: &Survey) -> Vec<(KeyId, String, Outline)> {
-    let Some(first) = survey.contexts().first() else { return Vec::new() };
-    let named = first.catalogue.settings().map(|(key, _)| {
-        let name = first.keys.show(key).to_ascii_lowercase();
-        let outline = Outline::of(&name);
-        (key, name, outline)
-    });
-    named.collect()
 }
 
 /// Where only a few of many settings are declared, telling of each of the others would bury all else.

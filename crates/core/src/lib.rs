@@ -75,7 +75,7 @@ pub use layer::{
 };
 pub use near::{is_near, nearest, nearest_few};
 pub use pattern::Pattern;
-pub use place::{Position, SourceText, Span};
+pub use place::{Position, ShownLine, SourceText, Span};
 pub use reading::{
     Assembled, BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
     VariableRules,

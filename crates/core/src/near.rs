@@ -1,7 +1,10 @@
 //! Near misses: names that were probably meant.
 
+mod known;
 #[cfg(test)]
 mod tests;
+
+pub(crate) use known::KnownNames;
 
 /// The greatest edit distance of a near miss.
 const REACH: usize = 2;
@@ -32,32 +35,40 @@ pub fn nearest_few<'a>(
     most: usize,
 ) -> Vec<&'a str> {
     let lower = name.to_ascii_lowercase();
-    let reach = match name.chars().count() {
-        0 | 1 => 0,
-        length => length.div_ceil(3).min(REACH),
-    };
+    let reach = reach_of(name);
     let mut found: Vec<(usize, &str)> = Vec::new();
     for candidate in candidates {
         let other = candidate.to_ascii_lowercase();
-        // Two letters in the wrong order are the commonest slip of all, and count as one here.
-        let swapped = || Some(strsim::osa_distance(&lower, &other)).filter(|at| *at <= reach);
-        if let Some(distance) = distance_within(&lower, &other, reach).or_else(swapped) {
-            found.push((distance, candidate));
+        if could_be_within(&lower, &other, reach) {
+            // Two letters in the wrong order are the commonest slip of all, and count as one here.
+            found.push((strsim::osa_distance(&lower, &other), candidate));
         }
     }
+    found.retain(|(distance, _)| *distance <= reach);
     found.sort();
     found.dedup();
     found.into_iter().take(most).map(|(_, candidate)| candidate).collect()
 }
 
+/// How many edits away what was meant by a name may be.
+fn reach_of(name: &str) -> usize {
+    match name.chars().count() {
+        0 | 1 => 0,
+        length => length.div_ceil(3).min(REACH),
+    }
+}
+
+/// Whether two texts could be so few edits apart. Every edit takes out and puts in at most one character,
+/// of up to four bytes: that spares nearly all pairs the quadratic comparison.
+fn could_be_within(a: &str, b: &str, most: usize) -> bool {
+    let per_edit = if a.is_ascii() && b.is_ascii() { 2 } else { 8 };
+    a.len().abs_diff(b.len()) <= most * 4
+        && (letters(a) ^ letters(b)).count_ones() as usize <= most * per_edit
+}
+
 /// The edit distance of two texts, if it is at most `most`.
 pub(crate) fn distance_within(a: &str, b: &str, most: usize) -> Option<usize> {
-    // Every edit takes out and puts in at most one character, of up to four bytes: that spares
-    // nearly all pairs the quadratic comparison.
-    let per_edit = if a.is_ascii() && b.is_ascii() { 2 } else { 8 };
-    if a.len().abs_diff(b.len()) > most * 4
-        || (letters(a) ^ letters(b)).count_ones() as usize > most * per_edit
-    {
+    if !could_be_within(a, b, most) {
         return None;
     }
     let (a, b) = without_common_ends(a, b);
@@ -97,11 +108,23 @@ impl Outline {
     /// Whether the texts could be at most two edits apart. An edit takes out at most one character
     /// and two pairs and puts in as many; a character that is not ASCII has up to four bytes.
     pub(crate) fn could_be_near(&self, other: &Outline) -> bool {
+        match self.is_ascii && other.is_ascii {
+            true => self.is_within(other, (1, 2, 4)),
+            false => self.is_within(other, (4, 8, 10)),
+        }
+    }
+
+    /// The same if two neighbours in the wrong order count as one edit, which may change three pairs.
+    fn could_be_slip_of(&self, other: &Outline) -> bool {
+        match self.is_ascii && other.is_ascii {
+            true => self.is_within(other, (1, 2, 6)),
+            false => self.is_within(other, (4, 8, 18)),
+        }
+    }
+
+    /// Whether two edits could make the difference, each of so many bytes, letters and pairs.
+    fn is_within(&self, other: &Outline, (bytes, letters, pairs): (usize, u32, u32)) -> bool {
         let edits = REACH as u32;
-        let (bytes, letters, pairs) = match self.is_ascii && other.is_ascii {
-            true => (1, 2, 4),
-            false => (4, 8, 10),
-        };
         self.bytes.abs_diff(other.bytes) <= REACH * bytes
             && (self.letters ^ other.letters).count_ones() <= edits * letters
             && (self.pairs ^ other.pairs).count_ones() <= edits * pairs

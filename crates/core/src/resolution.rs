@@ -2,7 +2,7 @@
 
 use crate::{
     EmptyText, Gather, KeyId, Keys, LayerIndex, Leaf, Note, Null, Offer, Pins, Presence, Reading,
-    Readings, Secrets, Type, Value, parallel,
+    Readings, Secrets, Type, Value, near::KnownNames, parallel,
 };
 use std::num::NonZeroU32;
 use std::sync::{Arc, OnceLock};
@@ -53,6 +53,8 @@ pub struct Resolution {
     settings: Vec<KeyId>,
     /// The same, sorted, once somebody asks.
     sorted: OnceLock<Vec<KeyId>>,
+    /// Their names, once somebody looks for one that is not among them.
+    names: OnceLock<KnownNames>,
     secrets: Secrets,
     /// All settings that there are in any context, if this is only a part of what was read.
     all: Option<Arc<[KeyId]>>,
@@ -240,8 +242,17 @@ impl Resolution {
         };
         let Walk { tree, candidates, strongest, .. } = walked;
         let leaves = tree.into_leaves();
-        let mut resolution =
-            Resolution { readings, candidates, strongest, leaves, settings, sorted, secrets, all };
+        let mut resolution = Resolution {
+            readings,
+            candidates,
+            strongest,
+            leaves,
+            settings,
+            sorted,
+            names: OnceLock::new(),
+            secrets,
+            all,
+        };
         for index in 0..resolution.candidates.len() {
             let candidate = resolution.candidates[index];
             if !candidate.verdict.is_in_force() {
@@ -488,6 +499,12 @@ impl Resolution {
     /// contexts.
     pub(crate) fn any_settings(&self) -> &[KeyId] {
         self.all.as_deref().unwrap_or(&self.settings)
+    }
+
+    /// The names of the settings here, of which one may have been meant by another name.
+    pub(crate) fn names(&self) -> &KnownNames {
+        let named = || self.settings.iter().map(|key| self.keys().show(*key)).collect();
+        self.names.get_or_init(named)
     }
 
     /// Whether `key` is a setting here.

@@ -5,6 +5,7 @@
 //! it is looked at once in each group, in one of its contexts.
 
 use crate::answers::Spent;
+use crate::near::KnownNames;
 use crate::resolution::Part;
 use crate::{
     Answers, ExpansionLimits, KeyId, KeyPath, Keys, Names, Offer, Outside, Presence, Reading,
@@ -48,6 +49,15 @@ struct Mentions {
     contexts: ContextSet,
     /// The family of each offer, and the offer's number, in the order of families.
     offers: Vec<(u32, u32)>,
+}
+
+impl Mentions {
+    /// The numbers of the offers that are about a family.
+    fn offers_of(&self, family: u32) -> impl Iterator<Item = u32> + '_ {
+        let start = self.offers.partition_point(|(other, _)| *other < family);
+        let offers = self.offers[start..].iter();
+        offers.take_while(move |(other, _)| *other == family).map(|(_, at)| *at)
+    }
 }
 
 /// Settings that stand above or below each other, and so have an effect on each other: mostly one.
@@ -170,6 +180,7 @@ impl Survey {
 
     fn note_references(&mut self, first: &Readings) {
         const DEPTH: usize = 256;
+        let mut targets = Targets { survey: self, first, known: HashMap::new(), names: None };
         let mut by_variable: Option<HashMap<String, Vec<u32>>> = None;
         let mut found: Vec<(u32, Vec<u32>, bool)> = Vec::new();
         for mentions in &self.readings {
@@ -190,7 +201,7 @@ impl Survey {
                 for reference in all {
                     let elsewhere = !reference.changes.is_empty();
                     let to = match &reference.target {
-                        Target::Key(path) => self.families_at(first, path),
+                        Target::Key(path) => targets.families(path),
                         Target::Name(name) => {
                             let by = by_variable.get_or_insert_with(|| self.by_variable(first));
                             by.get(name).cloned().unwrap_or_default()
@@ -210,13 +221,23 @@ impl Survey {
         }
     }
 
-    /// The families that decide what a reference to `path` comes to.
-    fn families_at(&self, first: &Readings, path: &KeyPath) -> Vec<u32> {
-        let Some(key) = first.keys.find(KeyId::ROOT, path) else { return Vec::new() };
-        let successor = first.catalogue.successor(key);
-        let around = [key].into_iter().chain(successor).chain(first.keys.above(key));
-        let around = around.chain(first.keys.below(key));
-        around.filter_map(|key| self.family_of[key.index()]).collect()
+    /// Whether the key is a setting in every context.
+    fn is_everywhere(&self, first: &Readings, key: KeyId) -> bool {
+        if first.catalogue.declared(key).is_some() {
+            return true;
+        }
+        let Some(family) = self.family_of[key.index()] else { return false };
+        let mut offered = ContextSet::none(self.contexts.len());
+        for reading in &self.families[family as usize].readings {
+            let mentions = &self.readings[*reading as usize];
+            let mut offers = mentions.offers_of(family);
+            if offers
+                .any(|at| mentions.reading.offers.get(at as usize).is_some_and(|it| it.key == key))
+            {
+                offered.add(&mentions.contexts);
+            }
+        }
+        offered.len() == self.contexts.len()
     }
 
     /// The families whose settings have a variable of that name.
@@ -238,6 +259,45 @@ impl Survey {
             }
         }
         by
+    }
+}
+
+/// What references refer to.
+struct Targets<'s> {
+    survey: &'s Survey,
+    first: &'s Readings,
+    /// Those that were found out before.
+    known: HashMap<KeyPath, Vec<u32>>,
+    /// The names of all settings, once one is looked for that is not among them everywhere.
+    names: Option<KnownNames>,
+}
+
+impl Targets<'_> {
+    /// The families that decide what a reference to `path` comes to. Where it comes to nothing, also those
+    /// that may be told of as meant.
+    fn families(&mut self, path: &KeyPath) -> Vec<u32> {
+        if let Some(known) = self.known.get(path) {
+            return known.clone();
+        }
+        let (survey, first) = (self.survey, self.first);
+        let key = first.keys.find(KeyId::ROOT, path);
+        let successor = key.and_then(|key| first.catalogue.successor(key));
+        let mut keys: Vec<KeyId> = Vec::new();
+        if let Some(key) = key {
+            keys.extend([key].into_iter().chain(successor).chain(first.keys.above(key)));
+            keys.extend(first.keys.below(key));
+        }
+        let is_known =
+            successor.is_some() || key.is_some_and(|key| survey.is_everywhere(first, key));
+        if !is_known {
+            let shown = || survey.settings.iter().map(|key| first.keys.show(*key)).collect();
+            let meant = self.names.get_or_insert_with(shown).meant_by(&path.to_string());
+            keys.extend(meant.into_iter().map(|(number, _)| survey.settings[number]));
+        }
+        let families: Vec<u32> =
+            keys.into_iter().filter_map(|key| survey.family_of[key.index()]).collect();
+        self.known.insert(path.clone(), families.clone());
+        families
     }
 }
 
@@ -299,6 +359,11 @@ impl Survey {
     /// The settings that there are in any context: each key of the catalogue or of any offer.
     pub fn settings(&self) -> &[KeyId] {
         &self.settings
+    }
+
+    /// Whether the key is a setting in any context.
+    pub fn is_setting(&self, key: KeyId) -> bool {
+        self.family_of.get(key.index()).copied().flatten().is_some()
     }
 
     /// What is read in any context, each once, with where it is read.
@@ -466,12 +531,7 @@ impl Survey {
                         .map(|(_, at)| *at),
                 );
             } else {
-                for family in &families {
-                    let start = mentions.offers.partition_point(|(other, _)| other < family);
-                    let offers = mentions.offers[start..].iter();
-                    chosen
-                        .extend(offers.take_while(|(other, _)| other == family).map(|(_, at)| *at));
-                }
+                chosen.extend(families.iter().flat_map(|family| mentions.offers_of(*family)));
             }
             chosen.sort_unstable();
             chosen.into_iter().filter_map(|at| all.get(at as usize).copied()).collect()

@@ -36,6 +36,7 @@ fn values() -> impl Strategy<Value = Value> {
         1 => Just(Value::Null),
         3 => prop::sample::select(vec![
             "${a.b}", "${d}", "is ${e.f:-none}", "${a}", "${e.g}", "${T_D:-x}", "${nothing}",
+            "${e.h}", "${xy}", "${A.B.C.D}",
         ]).prop_map(text),
     ]
 }
@@ -180,14 +181,13 @@ fn inputs(layers: &[Varied], contexts: &[Vec<usize>]) -> (Arc<Keys>, Vec<Inputs>
     (keys, all)
 }
 
-/// All that is said of a setting, but for suggestions.
+/// All that is said of a setting, but for how to change it.
 fn told(answers: &Answers<'_>, key: KeyId) -> String {
     let resolution = answers.resolution();
     let keys = resolution.keys();
     let answer = Explanation::of(answers, key);
     let value = answer.effective().map(Value::show);
-    let code = answer.failure().map(|failure| failure.code);
-    let mut told = format!("{} {} {value:?} {code:?}", keys.show(key), answer.status.name());
+    let mut told = format!("{} {:?} {value:?}", keys.show(key), answer.status);
     for id in resolution.candidates(key) {
         let candidate = resolution.candidate(id);
         let place = Stand::of(resolution, id).place(keys);

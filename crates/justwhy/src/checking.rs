@@ -385,12 +385,11 @@ impl Checking<'_> {
             None => String::new(),
         };
         let message = format!("nothing {of}is found by {}, which this accepts", accept.rule);
-        let line = self.project.line(accept.at.line);
         let place = Spotted {
             source: self.project.file.as_str().into(),
             position: Some(accept.at),
             what: None,
-            line: Some(line.to_owned()),
+            line: Some(accept.line.clone()),
         };
         Finding::new(CheckRule::IdleAccept, message, full.clone())
             .at(place)

@@ -5,7 +5,7 @@ use crate::json;
 use crate::look::{Look, Role, width};
 use crate::run::{Outcome, Terminal};
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
-use justwhy_core::Position;
+use justwhy_core::ShownLine;
 use justwhy_sources::Error;
 use std::ffi::OsString;
 
@@ -66,19 +66,19 @@ fn shown_line(error: &Error, excerpt: &justwhy_sources::Excerpt, look: &Look) ->
     out
 }
 
-/// A line of a source with a mark under the character at `position`, written as [`shown_line`] does
+/// A line of a source with that number and a mark under the character that it is about, written as [`shown_line`] does
 /// but without its reckoning with several marks: a check shows thousands of lines.
 pub(crate) fn marked_line(
     look: &Look,
-    position: Position,
-    line: &str,
+    number: usize,
+    shown: &ShownLine,
     role: Role,
     indent: &str,
 ) -> String {
     // A tab would be wider in the line than under it.
-    let line = line.replace('\t', " ");
-    let at = line.char_indices().nth(position.column - 1).map_or(line.len(), |(at, _)| at);
-    let number = position.line.to_string();
+    let line = shown.text.replace('\t', " ");
+    let at = line.char_indices().nth(shown.at).map_or(line.len(), |(at, _)| at);
+    let number = number.to_string();
     // Where there is no terminal a line stays whole, unless it is the whole of a file.
     let columns = if look.width.is_some() { look.columns() } else { 200 };
     let room = columns.saturating_sub(width(indent) + number.len() + 5).max(20);

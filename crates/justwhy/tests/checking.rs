@@ -299,6 +299,47 @@ fn says_which_contexts_cannot_be_read() {
 }
 
 #[test]
+fn tells_of_a_near_setting_where_it_is_and_of_none_where_it_is_not() {
+    let project = "justwhy = 1\n[[axis]]\nname = \"environment\"\nallowed = [\"dev\", \"production\"]\n\
+        [[layer]]\nname = \"all\"\n\
+        values = { here = \"${gauge.height}\", misspelt = \"${gauge.hieght}\" }\n\
+        [[layer]]\nname = \"by-environment\"\nfile = \"{environment}.toml\"\n";
+    let files = [
+        ("justwhy.toml", project),
+        ("dev.toml", "gauge.width = 1\n"),
+        ("production.toml", "gauge.height = 1\n"),
+    ];
+    let place = Place::new(&files);
+    let told = |arguments: &[&str], list: &str| -> Vec<String> {
+        let run = place.run(&[arguments, &["--output", "json"]].concat());
+        let answer: Value = serde_json::from_str(&run.stdout).unwrap();
+        let told = answer[list].as_array().unwrap().iter().filter_map(|it| {
+            let message = it.get("message").or_else(|| it["error"].get("message"))?.as_str()?;
+            Some(format!("{} {message} {}", it["key"].as_str().unwrap(), it["contexts"]))
+        });
+        told.filter(|told| told.contains("no setting")).collect()
+    };
+    assert_eq!(
+        told(&["check"], "findings"),
+        [
+            "here `${gauge.height}`: there is no setting gauge.height here \
+             [{\"environment\":[\"dev\"]}]",
+            "misspelt `${gauge.hieght}`: there is no setting gauge.hieght here \
+             [{\"environment\":[\"dev\"]}]",
+            "misspelt `${gauge.hieght}`: there is no setting gauge.hieght here; gauge.height is near \
+             [{\"environment\":[\"production\"]}]",
+        ]
+    );
+    assert_eq!(
+        told(&["list", "--in", "dev"], "settings"),
+        [
+            "here `${gauge.height}`: there is no setting gauge.height here null",
+            "misspelt `${gauge.hieght}`: there is no setting gauge.hieght here null",
+        ]
+    );
+}
+
+#[test]
 fn leaves_out_where_you_stand_unless_asked() {
     let project = "justwhy = 1\n[variables]\nprefix = \"T_\"\n[[layer]]\nname = \"all\"\n\
         values = { a = \"${variable:SOMETHING}\", b = 1 }\n\
@@ -437,4 +478,15 @@ fn leaves_out_combinations_that_do_not_exist_and_only_those() {
     assert!(run.stdout.contains("1 warning in 1 context."), "{}", run.all());
     let run = place.run(&["check", "--in", "dev,north"]);
     assert!(run.code == 2 && run.stderr.contains("no context to look at"), "{}", run.all());
+}
+
+#[test]
+fn shows_the_line_of_each_text_in_a_list_of_several_lines() {
+    let project = "justwhy = 1\n[[layer]]\nname = \"all\"\nfile = \"all.yaml\"\n";
+    let days = "days:\n  - monday\n  - yes\n  - [a,\n     no]\n";
+    let place = Place::new(&[("justwhy.toml", project), ("all.yaml", days)]);
+    let run = place.run(&["check"]);
+    for shown in ["3 |   - yes\n             |     ^\n", "5 |      no]\n             |      ^\n"] {
+        assert!(run.stdout.contains(shown), "{}", run.all());
+    }
 }

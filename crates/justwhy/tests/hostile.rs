@@ -19,7 +19,11 @@ fn project(file: &str) -> Place {
 
 /// Runs `list` with bounded memory and time.
 fn run_bounded(place: &Place) -> Run {
-    let script = format!("ulimit -v {MOST_KIB}; ulimit -t 30; exec \"$0\" list");
+    run_command_bounded(place, "list")
+}
+
+fn run_command_bounded(place: &Place, asked: &str) -> Run {
+    let script = format!("ulimit -v {MOST_KIB}; ulimit -t 30; exec \"$0\" {asked}");
     let mut command = std::process::Command::new("sh");
     command.args(["-c", &script, PROGRAM]).current_dir(place.path());
     command.env_clear().env("LANG", "C.UTF-8");
@@ -144,6 +148,28 @@ fn bounds_what_references_put_together() {
     let run = bounded(layer, &[("a.toml", &circle)]);
     assert_eq!(run.code, 1, "{}", run.stderr);
     assert_eq!(run.stdout.matches("(error: reference-cycle)").count(), 50_000);
+}
+
+/// A line of a minified file is the whole of it, and each of its settings is told of with its line.
+#[test]
+fn shows_of_a_file_that_is_one_line_what_stands_around_each_place() {
+    let project = "justwhy = 1\n[[layer]]\nname = \"a\"\nfile = \"a.json\"\n\
+        [[layer]]\nname = \"b\"\nvalues = { gauges = 1 }\n";
+    let gauges = |values: &str| {
+        let gauges: Vec<String> = (0..10_000).map(|at| format!("\"gauge{at}\":{values}")).collect();
+        format!("{{\"gauges\":{{{}}}}}", gauges.join(","))
+    };
+    let place = Place::new(&[("justwhy.toml", project), ("a.json", &gauges("1"))]);
+    let run = run_command_bounded(&place, "check");
+    assert_eq!(run.code, 0, "{}", run.stderr);
+    assert_eq!(run.stdout.matches(" is lost\n").count(), 10_000);
+    place.file("justwhy.toml", project.replace("gauges = 1", "x = 1").as_bytes());
+    place.file("a.json", gauges("\"`é` \"").as_bytes());
+    let run = run_command_bounded(&place, "check");
+    assert_eq!(run.stdout.matches("  stray-quotes\n").count(), 10_000, "{}", run.stderr);
+    let longest = run.stdout.lines().map(|line| line.chars().count()).max();
+    assert!(longest <= Some(220), "{longest:?}");
+    assert!(run.stdout.contains("| …"), "{}", &run.stdout[..2_000]);
 }
 
 #[test]

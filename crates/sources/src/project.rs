@@ -281,11 +281,6 @@ impl Project {
         }
     }
 
-    /// A line of the project file, counted from 1.
-    pub fn line(&self, line: usize) -> &str {
-        self.text.line(line)
-    }
-
     /// The axis of that name.
     pub(crate) fn axis(&self, name: &str) -> Option<&ProjectAxis> {
         self.axes.iter().find(|axis| axis.axis.name == name)

@@ -6,7 +6,6 @@ use crate::reference::{BadText, Piece, Reference, Target, TextRules, may_refer, 
 use crate::text::Growing;
 use crate::{
     Candidate, Element, Entry, KeyId, KeyPath, Names, Naming, Resolution, Value, is_secret_name,
-    nearest,
 };
 use std::sync::Arc;
 
@@ -384,12 +383,7 @@ fn setting_at(resolution: &Resolution, path: &KeyPath) -> Result<KeyId, String> 
             return Err(format!("{path} is a branch, not a setting"));
         }
     }
-    const MOST_COMPARED: usize = 20_000;
-    let written = path.to_string();
-    let settings = keys.sorted(resolution.any_settings().iter().copied());
-    let shown: Vec<String> =
-        settings.into_iter().take(MOST_COMPARED).map(|key| keys.show(key)).collect();
-    match nearest(&written, shown.iter().map(String::as_str)) {
+    match resolution.names().nearest(&path.to_string()) {
         Some(near) => Err(format!("there is no setting {path} here; {near} is near")),
         None => Err(format!("there is no setting {path} here")),
     }

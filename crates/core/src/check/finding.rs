@@ -1,7 +1,7 @@
 //! Findings: what a check came to, each once.
 
 use super::{CheckRule, Severity};
-use crate::{ContextSet, Position, Reading, SourceText, Survey};
+use crate::{ContextSet, Position, Reading, ShownLine, SourceText, Span, Survey};
 use hashbrown::{HashMap, HashSet};
 use std::cell::RefCell;
 use std::rc::Rc;
@@ -17,7 +17,7 @@ pub struct Spotted {
     /// What stands there, if it is not what the finding is about, as a clause.
     pub what: Option<String>,
     /// The line as it may be shown: none of a secret, and none on which a secret could stand.
-    pub line: Option<String>,
+    pub line: Option<ShownLine>,
 }
 
 impl PartialEq for Spotted {
@@ -96,6 +96,8 @@ impl Finding {
 pub struct Findings {
     all: Vec<Finding>,
     by: HashMap<(CheckRule, Option<String>, String, Vec<Spotted>), usize>,
+    /// The places of findings that were merged, by the number of the finding.
+    merged: HashMap<usize, HashSet<Spotted>>,
 }
 
 impl Findings {
@@ -126,7 +128,7 @@ impl Findings {
         if finding.contexts.is_empty() {
             return;
         }
-        let is_same = |other: &&mut Finding| {
+        let is_same = |other: &Finding| {
             other.rule == finding.rule
                 && other.key == finding.key
                 && other.message == finding.message
@@ -134,15 +136,15 @@ impl Findings {
         };
         // What is merged was found about one setting, so that the last ones are the ones to look at.
         const LAST: usize = 64;
-        let Some(same) = self.all.iter_mut().rev().take(LAST).find(is_same) else {
+        let mut last = self.all.iter_mut().enumerate().rev().take(LAST);
+        let Some((number, same)) = last.find(|(_, other)| is_same(other)) else {
             return self.add(finding);
         };
         same.contexts.add(&finding.contexts);
-        for place in finding.places {
-            if !same.places.contains(&place) {
-                same.places.push(place);
-            }
-        }
+        let known =
+            self.merged.entry(number).or_insert_with(|| same.places.iter().cloned().collect());
+        let is_new = |place: &Spotted| known.insert(place.clone());
+        same.places.extend(finding.places.into_iter().filter(is_new));
     }
 
     /// Takes a finding in, if there is one.
@@ -170,11 +172,16 @@ impl Findings {
 pub(super) struct Lines<'s> {
     survey: &'s Survey,
     hidden: RefCell<HashMap<Arc<str>, Rc<HashSet<usize>>>>,
+    /// Whether long lines may be shown.
+    long: RefCell<HashMap<(Arc<str>, usize), bool>>,
 }
+
+/// Nobody reads a longer line twice to find out whether it may be shown.
+const LONG_LINE: usize = 1_000;
 
 impl<'s> Lines<'s> {
     pub(super) fn of(survey: &'s Survey) -> Lines<'s> {
-        Lines { survey, hidden: RefCell::default() }
+        Lines { survey, hidden: RefCell::default(), long: RefCell::default() }
     }
 
     /// Where a leaf of a reading stands, with its line if that may be shown.
@@ -190,7 +197,7 @@ impl<'s> Lines<'s> {
         let position = document.position(said.at);
         let line = match is_secret {
             true => None,
-            false => self.line(&reading.source, document.text.as_ref(), position),
+            false => self.line(&reading.source, document.text.as_ref(), said.at),
         };
         let what = what.or_else(|| {
             // Where there are no lines, the variable's name tells the place.
@@ -200,18 +207,29 @@ impl<'s> Lines<'s> {
         Spotted { source: Arc::clone(&reading.source), position, what, line }
     }
 
-    /// A line of a source, if it may be shown.
+    /// The line of a source on which a place is, if it may be shown.
     pub(super) fn line(
         &self,
         source: &Arc<str>,
         text: Option<&SourceText>,
-        position: Option<Position>,
-    ) -> Option<String> {
-        let line = position?.line;
-        let shown = text?.line(line);
-        let speaks_of_one = crate::secret::speaks_of_a_secret(shown)
-            || crate::secret::holds_address_password(shown);
-        (!speaks_of_one && !self.hidden(source).contains(&line)).then(|| shown.to_owned())
+        at: Option<Span>,
+    ) -> Option<ShownLine> {
+        let (text, at) = (text?, at?.start);
+        let number = text.position(at).line;
+        let line = text.line(number);
+        let may_be_shown = || {
+            let speaks_of_one = crate::secret::speaks_of_a_secret(line)
+                || crate::secret::holds_address_password(line);
+            !speaks_of_one && !self.hidden(source).contains(&number)
+        };
+        let may_be_shown = match line.len() > LONG_LINE {
+            true => {
+                let mut long = self.long.borrow_mut();
+                *long.entry((Arc::clone(source), number)).or_insert_with(may_be_shown)
+            }
+            false => may_be_shown(),
+        };
+        may_be_shown.then(|| text.around(at))
     }
 
     /// The lines of a source on which secrets stand, whoever reads them.

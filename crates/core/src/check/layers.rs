@@ -3,7 +3,7 @@
 
 use super::finding::{Finding, Lines, Spotted};
 use super::{CheckRule, Extent, Look, is_slip};
-use crate::near::{Outline, distance_within};
+use crate::near::{KnownNames, distance_within};
 use crate::{
     ContextSet, Inactivity, KeyId, LayerIndex, Names, Naming, Presence, Reading, Readings,
 };
@@ -72,7 +72,7 @@ fn never_active(
 fn project_place(readings: &Readings, at: crate::Span) -> Spotted {
     let file = readings.inputs.catalogues.first();
     let position = file.map(|(_, text)| text.position(at.start));
-    let line = file.zip(position).map(|((_, text), position)| text.line(position.line).to_owned());
+    let line = file.map(|(_, text)| text.around(at.start));
     let source = file.map_or_else(|| "".into(), |(file, _)| Arc::clone(file));
     Spotted { source, position, what: None, line }
 }
@@ -177,16 +177,10 @@ fn strays(
         return;
     }
     let known = known_in(look, contexts);
-    let mut names: Vec<(String, Outline)> = known
-        .keys()
-        .filter_map(|key| first.variable(index, *key))
-        .chain(first.inputs.never.iter().cloned())
-        .map(|name| {
-            let outline = Outline::of(&name.to_ascii_lowercase());
-            (name, outline)
-        })
-        .collect();
-    names.sort_by(|one, other| one.0.cmp(&other.0));
+    let variables = known.keys().filter_map(|key| first.variable(index, *key));
+    let mut names: Vec<String> = variables.chain(first.inputs.never.iter().cloned()).collect();
+    names.sort();
+    let names: KnownNames = names.into_iter().collect();
     for (reading, read) in all {
         for stranger in &reading.strangers {
             let name = first.keys.segment(stranger.key);
@@ -227,27 +221,23 @@ fn reshapes(look: &Look<'_>, first: &Readings, reading: &Reading, leaf: u32) -> 
     let keys = &first.keys;
     let offer = reading.offers.iter().find(|offer| offer.leaf == leaf);
     offer.is_some_and(|offer| {
-        let mut settings = look.survey.settings().iter();
-        settings.any(|key| {
-            *key != offer.key
-                && (keys.is_within(*key, offer.key) || keys.is_within(offer.key, *key))
-        })
+        let mut around = keys.above(offer.key).chain(keys.below(offer.key));
+        around.any(|key| look.survey.is_setting(key))
     })
 }
 
-fn near_variable(name: &str, names: &[(String, Outline)]) -> Option<String> {
+fn near_variable(name: &str, names: &KnownNames) -> Option<String> {
     let lower = name.to_ascii_lowercase();
     if lower.len() < 5 {
         return None;
     }
-    let outline = Outline::of(&lower);
-    let near = names.iter().filter(|(other, of)| other.len() >= 5 && outline.could_be_near(of));
-    let near = near.filter_map(|(other, _)| {
+    let near = names.meant_by(name).into_iter().filter(|(_, other)| other.len() >= 5);
+    let near = near.filter_map(|(_, other)| {
         let other_lower = other.to_ascii_lowercase();
         let distance = distance_within(&lower, &other_lower, 2)?;
         (other != name && is_slip(&lower, &other_lower, distance)).then_some((distance, other))
     });
-    near.min_by_key(|(distance, _)| *distance).map(|(_, other)| other.clone())
+    near.min_by_key(|(distance, _)| *distance).map(|(_, other)| other.to_owned())
 }
 
 /// Values that were left out.
@@ -275,7 +265,7 @@ fn left_out(look: &mut Look<'_>, contexts: &[Arc<Readings>], lines: &Lines<'_>) 
             let shown = path.map_or_else(|| keys.show(*name), |path| path.to_string());
             let position = reading.document.position(Some(*at));
             let message = "its value is left out, which says nothing at all";
-            let line = lines.line(&reading.source, reading.document.text.as_ref(), position);
+            let line = lines.line(&reading.source, reading.document.text.as_ref(), Some(*at));
             let place = Spotted { source: Arc::clone(&reading.source), position, what: None, line };
             let finding = Finding::new(CheckRule::BareNull, message, read.clone());
             look.findings.add(finding.about(shown).at(place).help(

@@ -65,9 +65,9 @@ impl<'a> Seen<'a> {
         let declared = self.declared()?;
         let (source, position) = readings.declared_at(declared)?;
         let text = readings.inputs.catalogues.get(declared.at.0).map(|(_, text)| text);
-        let line = text.map(|text| text.line(position.line).to_owned());
         // The header of a declaration is a key in brackets, nothing else.
-        let line = line.filter(|line| line.trim_end().ends_with(']'));
+        let text = text.filter(|text| text.line(position.line).trim_end().ends_with(']'));
+        let line = text.map(|text| text.around(declared.at.1.start));
         Some(Spotted { source, position: Some(position), what: None, line })
     }
 
@@ -349,6 +349,8 @@ fn text(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         let message = format!("other readers of YAML take this for {other}");
         let mut place = seen.spot(candidate, None);
         place.position = reading.document.position(Some(*span));
+        let text = reading.document.text.as_ref();
+        place.line = place.line.and_then(|_| seen.lines.line(&reading.source, text, Some(*span)));
         look.findings.add(
             seen.finding(CheckRule::LooksLike, message)
                 .at(place)
@@ -359,6 +361,8 @@ fn text(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     all_texts(&leaf.value, &mut texts);
     let is_shell_like = layer.names != Names::Keys;
     let literal = reading.document.literal_dollars(candidate.leaf as usize);
+    // Any text may stand in a secret.
+    let hides = seen.answer.secret || resolution.hides(candidate);
     for text in texts {
         let mut add = |rule: CheckRule, message: String, help: &str| {
             look.findings
@@ -375,8 +379,6 @@ fn text(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
             let help = "nothing in a file is ever executed: write the value itself";
             add(CheckRule::NotRun, why.to_owned(), help);
         }
-        // Any text may stand in a secret.
-        let hides = seen.answer.secret || resolution.hides(candidate);
         if let Some(name) = bare_dollar(text, literal).filter(|_| !hides) {
             let message = format!("${name} is no reference here, it stays in the text");
             let help = match is_shell_like {

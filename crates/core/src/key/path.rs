@@ -6,7 +6,7 @@ use std::fmt;
 pub const MAX_SEGMENTS: usize = 250;
 
 /// A key as written: its segments, first to last, at least one.
-#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Debug)]
+#[derive(Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
 pub struct KeyPath(Vec<String>);
 
 /// Why a text is no key, with the byte at which it goes wrong.

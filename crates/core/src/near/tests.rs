@@ -1,6 +1,6 @@
 //! Tests of near misses.
 
-use super::Outline;
+use super::{KnownNames, Outline};
 use crate::{is_near, nearest, nearest_few};
 use proptest::prelude::*;
 
@@ -55,5 +55,18 @@ proptest! {
         }
         let other: String = other.into_iter().collect();
         prop_assert!(Outline::of(&text).could_be_near(&Outline::of(&other)), "{} {}", text, other);
+    }
+
+    #[test]
+    fn finds_among_known_names_what_was_meant_among_all(
+        name in "[abA.é🌊]{0,7}",
+        others in prop::collection::vec("[abA.é🌊]{0,7}", 0..12),
+    ) {
+        let known: KnownNames = others.iter().cloned().collect();
+        let all = || others.iter().map(String::as_str);
+        prop_assert_eq!(known.nearest(&name), nearest(&name, all()));
+        let each = all().enumerate().filter(|(_, other)| nearest(&name, [*other]).is_some());
+        let each: Vec<(usize, &str)> = each.collect();
+        prop_assert_eq!(known.meant_by(&name), each);
     }
 }

@@ -51,3 +51,23 @@ fn counts_the_lines_of_long_texts_as_one_who_reads_them_from_the_start() {
         assert_eq!([text.line(0), text.line(401), text.line(402)], ["", "", ""]);
     }
 }
+
+#[test]
+fn shows_what_stands_around_a_place() {
+    let around = |text: &str, offset: u32| {
+        let shown = SourceText::new(text.into()).around(offset);
+        (shown.text, shown.at)
+    };
+    assert_eq!(around("a = 1\r\n\tbé = 2\n", 12), ("\tbé = 2".to_owned(), 4));
+    assert_eq!(around("a = 1", 99), ("a = 1".to_owned(), 5));
+    assert_eq!(around("", 0), (String::new(), 0));
+    // Long lines are shown in part, and no character is cut in two.
+    let long = "é".repeat(2_000);
+    let (text, at) = around(&format!("x\n{long}\ny"), 2 + 2_000);
+    assert_eq!((text.chars().count(), at), (502, 251));
+    assert!(text.starts_with("…é") && text.ends_with("é…"));
+    let (text, at) = around(&long, 0);
+    assert_eq!((text.chars().count(), at), (251, 0));
+    let (text, at) = around(&long, 4_000);
+    assert_eq!((text.chars().count(), at), (251, 251));
+}

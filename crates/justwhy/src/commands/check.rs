@@ -275,7 +275,7 @@ fn spot(look: &Look, place: &Spotted, is_first: bool, role: Role, out: &mut Stri
     let (Some(line), Some(position)) = (&place.line, place.position) else { return };
     // Beside the first place it is the line that matters; others are mostly like it.
     if is_first {
-        out.push_str(&crate::failure::marked_line(look, position, line, role, INDENT));
+        out.push_str(&crate::failure::marked_line(look, position.line, line, role, INDENT));
     }
 }
 

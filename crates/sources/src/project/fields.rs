@@ -2,7 +2,7 @@
 
 use crate::error::{Error, Excerpt};
 use crate::tree::{Kind, NodeId, Tree, shown_name};
-use justwhy_core::{Position, SourceText, Span, nearest};
+use justwhy_core::{Position, ShownLine, SourceText, Span, nearest};
 
 /// The fields that a table of the project file may have.
 pub(crate) struct Fields {
@@ -41,9 +41,9 @@ impl<'t> Sink<'t> {
         self.text.position(at.start)
     }
 
-    /// A line of the file, counted from 1.
-    pub(crate) fn line(&self, line: usize) -> String {
-        self.text.line(line).to_owned()
+    /// The line of a place in the file.
+    pub(crate) fn around(&self, at: Span) -> ShownLine {
+        self.text.around(at.start)
     }
 
     pub(crate) fn into_errors(self) -> Vec<Error> {

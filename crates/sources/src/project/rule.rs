@@ -7,7 +7,7 @@ use super::fields::{Fields, Sink};
 use super::layer::conditions;
 use crate::error::Error;
 use crate::tree::{Kind, NodeId, shown_name};
-use justwhy_core::{Condition, Pattern, Position, Span};
+use justwhy_core::{Condition, Pattern, Position, ShownLine, Span};
 
 pub(super) const RULE_FIELDS: Fields =
     Fields { of: "a rule", known: &["name", "require", "message", "when"] };
@@ -33,7 +33,7 @@ pub struct ProjectRule {
     /// The place of its expression there.
     pub at: Position,
     /// The line on which that begins.
-    pub line: String,
+    pub line: ShownLine,
     pub(crate) name_at: Position,
 }
 
@@ -50,6 +50,8 @@ pub struct Accept {
     pub until: Option<String>,
     /// Where it stands in the project file.
     pub at: Position,
+    /// The line on which that is.
+    pub line: ShownLine,
 }
 
 pub(super) fn rules(sink: &mut Sink<'_>, axes: &[ProjectAxis], rules: &mut Vec<ProjectRule>) {
@@ -77,9 +79,8 @@ pub(super) fn rules(sink: &mut Sink<'_>, axes: &[ProjectAxis], rules: &mut Vec<P
             let error = error.also("the first is at", &first.file, Some(first.name_at));
             sink.error(error.help("give one of them another name"), name_at);
         }
-        let (file, at, name_at) =
-            (sink.file().to_owned(), sink.position(at), sink.position(name_at));
-        let line = sink.line(at.line);
+        let (file, line) = (sink.file().to_owned(), sink.around(at));
+        let (at, name_at) = (sink.position(at), sink.position(name_at));
         rules.push(ProjectRule { name, require, message, when, file, at, line, name_at });
     }
 }
@@ -101,7 +102,7 @@ pub(super) fn accepts(sink: &mut Sink<'_>) -> Vec<Accept> {
                 }
             });
         let until = until(sink, table);
-        let at = sink.position(at);
+        let (at, line) = (sink.position(at), sink.around(at));
         if let (Some((rule, rule_at)), Some((reason, reason_at))) = (rule, reason) {
             if reason.trim().is_empty() {
                 let message = "a reason that says nothing helps nobody";
@@ -116,7 +117,7 @@ pub(super) fn accepts(sink: &mut Sink<'_>) -> Vec<Accept> {
                 };
                 sink.error(error, rule_at);
             }
-            accepts.push(Accept { rule, setting, reason, until, at });
+            accepts.push(Accept { rule, setting, reason, until, at, line });
         }
     }
     accepts

@@ -1,0 +1,162 @@
+//! Names with which many others are compared.
+
+use super::{Outline, reach_of};
+
+/// Names with which many others are compared. What many of them begin with is compared once, and only
+/// while it could still be the beginning of what was meant: names of settings are much alike, so that
+/// comparing each for itself takes long in a project where thousands of references are broken.
+#[derive(Debug)]
+pub(crate) struct KnownNames(Vec<Known>);
+
+#[derive(Debug)]
+struct Known {
+    /// In lower case, by which they are sorted.
+    letters: Box<[char]>,
+    /// How many letters are those of the one before.
+    shared: usize,
+    outline: Outline,
+    /// The position among those that were given.
+    number: usize,
+    name: String,
+}
+
+impl FromIterator<String> for KnownNames {
+    fn from_iter<I: IntoIterator<Item = String>>(names: I) -> KnownNames {
+        let known = |(number, name): (usize, String)| {
+            let lower = name.to_ascii_lowercase();
+            let (letters, outline) = (lower.chars().collect(), Outline::of(&lower));
+            Known { letters, shared: 0, outline, number, name }
+        };
+        let mut all: Vec<Known> = names.into_iter().enumerate().map(known).collect();
+        all.sort_by(|one, other| one.letters.cmp(&other.letters));
+        for at in 1..all.len() {
+            let pairs = all[at - 1].letters.iter().zip(&all[at].letters);
+            all[at].shared = pairs.take_while(|(before, here)| before == here).count();
+        }
+        KnownNames(all)
+    }
+}
+
+impl KnownNames {
+    /// The one that was probably meant, the same as [`nearest`](super::nearest) finds.
+    pub(crate) fn nearest(&self, name: &str) -> Option<&str> {
+        let near = self.near(name).into_iter();
+        near.map(|(distance, known)| (distance, known.name.as_str())).min().map(|(_, name)| name)
+    }
+
+    /// All that may have been meant, each with its number, in their order.
+    pub(crate) fn meant_by(&self, name: &str) -> Vec<(usize, &str)> {
+        let near = self.near(name).into_iter();
+        let mut all: Vec<(usize, &str)> =
+            near.map(|(_, known)| (known.number, known.name.as_str())).collect();
+        all.sort_unstable();
+        all
+    }
+
+    /// All that are near enough, with their distance.
+    fn near(&self, name: &str) -> Vec<(usize, &Known)> {
+        let reach = reach_of(name);
+        let outline = Outline::of(&name.to_ascii_lowercase());
+        let mut rows = Rows::of(name, reach);
+        let mut found = Vec::new();
+        // So many letters are the beginning of no near name.
+        let mut hopeless: Option<usize> = None;
+        // How many letters are those of the one that was compared last.
+        let mut shared = 0;
+        for known in &self.0 {
+            shared = known.shared.min(shared);
+            if hopeless.is_some_and(|letters| shared >= letters)
+                || !outline.could_be_slip_of(&known.outline)
+            {
+                continue;
+            }
+            rows.keep(shared);
+            shared = usize::MAX;
+            while rows.letters() < known.letters.len() && !rows.are_hopeless() {
+                rows.add(&known.letters);
+            }
+            hopeless = rows.are_hopeless().then(|| rows.letters());
+            if hopeless.is_none() && rows.distance() <= reach {
+                found.push((rows.distance(), known));
+            }
+        }
+        found
+    }
+}
+
+/// Edit distances of what a known name begins with to what the wanted name begins with; two neighbours in
+/// the wrong order count as one edit. A row for each number of letters of the known name, in which the
+/// places are numbers of letters of the wanted one.
+struct Rows {
+    wanted: Vec<char>,
+    /// Larger distances are all the same.
+    reach: usize,
+    cells: Vec<usize>,
+    /// The least of each row.
+    least: Vec<usize>,
+}
+
+impl Rows {
+    fn of(name: &str, reach: usize) -> Rows {
+        let wanted: Vec<char> = name.chars().map(|c| c.to_ascii_lowercase()).collect();
+        let cells = (0..=wanted.len()).collect();
+        Rows { wanted, reach, cells, least: vec![0] }
+    }
+
+    fn width(&self) -> usize {
+        self.wanted.len() + 1
+    }
+
+    /// Of how many letters of the known name the last row is.
+    fn letters(&self) -> usize {
+        self.least.len() - 1
+    }
+
+    /// Forgets all rows but those of so many letters.
+    fn keep(&mut self, letters: usize) {
+        self.least.truncate(letters + 1);
+        self.cells.truncate((letters + 1) * self.width());
+    }
+
+    /// Adds the row for one letter more of the known name.
+    fn add(&mut self, known: &[char]) {
+        let (here, width, too_far) = (self.least.len(), self.width(), self.reach + 1);
+        let letter = known[here - 1];
+        self.cells.resize((here + 1) * width, too_far);
+        let (above, row) = self.cells.split_at_mut(here * width);
+        let before = &above[(here - 1) * width..];
+        let mut least = too_far;
+        // Beyond that, letters are missing that nobody can put in.
+        let first = here.saturating_sub(self.reach);
+        let last = (here + self.reach).min(width - 1);
+        for at in first..=last {
+            let mut distance = before[at] + 1;
+            if at > 0 {
+                let wanted = self.wanted[at - 1];
+                distance = distance.min(row[at - 1] + 1);
+                distance = distance.min(before[at - 1] + usize::from(wanted != letter));
+                let is_swapped = at > 1
+                    && here > 1
+                    && wanted == known[here - 2]
+                    && self.wanted[at - 2] == letter;
+                if is_swapped {
+                    distance = distance.min(above[(here - 2) * width + at - 2] + 1);
+                }
+            }
+            row[at] = distance.min(too_far);
+            least = least.min(row[at]);
+        }
+        self.least.push(least);
+    }
+
+    /// Whether no name that begins so is near. Two letters in the wrong order look back past a row.
+    fn are_hopeless(&self) -> bool {
+        let before = self.least.len().checked_sub(2).map_or(0, |at| self.least[at]);
+        self.least.last().is_some_and(|least| *least > self.reach) && before >= self.reach
+    }
+
+    /// The distance of the known name, after its last letter.
+    fn distance(&self) -> usize {
+        self.cells.last().copied().unwrap_or_default()
+    }
+}
