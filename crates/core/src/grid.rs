@@ -3,8 +3,8 @@
 use crate::{
     Answers, ContextSet, ExpansionLimits, Explanation, KeyId, Outside, Sight, Status, Survey,
 };
-use hashbrown::HashMap;
-use std::hash::Hash;
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
+use std::hash::{BuildHasher as _, Hash};
 use std::sync::Arc;
 
 /// A setting in many contexts.
@@ -38,7 +38,7 @@ impl Survey {
     /// The rows of some settings, sorted by key. Each answer is described once for all contexts in which
     /// it is the same; answers that are described alike are one cell. Settings that are absent in every
     /// context are left out.
-    pub fn grid<C: Clone + Eq + Hash + Send>(
+    pub fn grid<C: Eq + Hash + Send>(
         &self,
         wanted: &(dyn Fn(KeyId) -> bool + Sync),
         outside: &dyn Outside,
@@ -61,16 +61,21 @@ impl Survey {
         });
         let Some(keys) = self.keys() else { return Vec::new() };
         let sorted = keys.sorted(rows.keys().copied());
+        let hasher = DefaultHashBuilder::default();
         let row = |key: KeyId| {
             let mut said = rows.remove(&key).unwrap_or_default();
             said.sort_by_key(|(_, group)| group.first());
             let mut cells: Vec<C> = Vec::new();
-            let mut numbers: HashMap<C, u32> = HashMap::new();
+            let mut numbers: HashTable<u32> = HashTable::new();
             let groups = said.into_iter().map(|(cell, group)| {
-                let number = *numbers.entry(cell).or_insert_with_key(|cell| {
-                    cells.push(cell.clone());
-                    u32::try_from(cells.len() - 1).unwrap_or(u32::MAX)
-                });
+                let hash = hasher.hash_one(&cell);
+                let same = |number: &u32| cells[*number as usize] == cell;
+                if let Some(number) = numbers.find(hash, same) {
+                    return (*number, group);
+                }
+                let number = u32::try_from(cells.len()).unwrap_or(u32::MAX);
+                cells.push(cell);
+                numbers.insert_unique(hash, number, |at| hasher.hash_one(&cells[*at as usize]));
                 (number, group)
             });
             let groups = groups.collect();

@@ -235,9 +235,12 @@ impl Survey {
                 .any(|at| mentions.reading.offers.get(at as usize).is_some_and(|it| it.key == key))
             {
                 offered.add(&mentions.contexts);
+                if offered.len() == self.contexts.len() {
+                    return true;
+                }
             }
         }
-        offered.len() == self.contexts.len()
+        false
     }
 
     /// The families whose settings have a variable of that name.

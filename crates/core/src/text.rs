@@ -1,5 +1,6 @@
 //! Texts of values, and secret ones.
 
+use std::cell::Cell;
 use std::fmt;
 use std::ops::Deref;
 use std::sync::Arc;
@@ -95,7 +96,7 @@ pub(crate) struct Growing {
 
 impl Growing {
     pub(crate) fn new() -> Growing {
-        Growing { text: String::with_capacity(64), is_secret: false }
+        Growing { text: SPARE.take(), is_secret: false }
     }
 
     pub(crate) fn len(&self) -> usize {
@@ -120,15 +121,29 @@ impl Growing {
     }
 
     pub(crate) fn done(mut self) -> Text {
-        let text = std::mem::take(&mut self.text);
-        if self.is_secret { Text::secret(text) } else { text.into() }
+        if self.is_secret {
+            return Text::secret(std::mem::take(&mut self.text));
+        }
+        self.text.as_str().into()
     }
+}
+
+/// Longer memory is not kept for the next text.
+const KEPT_BYTES: usize = 4096;
+
+thread_local! {
+    /// The memory of the last text of this thread, in which nothing stands.
+    static SPARE: Cell<String> = const { Cell::new(String::new()) };
 }
 
 impl Drop for Growing {
     fn drop(&mut self) {
         if self.is_secret {
             self.text.zeroize();
+        }
+        if self.text.capacity() <= KEPT_BYTES {
+            self.text.clear();
+            SPARE.set(std::mem::take(&mut self.text));
         }
     }
 }

@@ -10,6 +10,7 @@ use justwhy_sources::Error;
 use serde::ser::{SerializeMap as _, SerializeSeq as _};
 use serde::{Serialize, Serializer};
 use serde_json::value::RawValue;
+use std::cell::RefCell;
 use std::hash::{Hash, Hasher};
 
 mod listing;
@@ -595,13 +596,24 @@ impl Change {
 }
 
 /// An answer as JSON: two are the same if they are written in the same way.
-#[derive(Clone)]
+#[derive(Clone, Serialize)]
+#[serde(transparent)]
 pub(crate) struct Written(pub(crate) Box<RawValue>);
 
 impl Written {
     pub(crate) fn of(setting: &Setting) -> Written {
-        // Nothing that is serialised here can fail.
-        Written(serde_json::value::to_raw_value(setting).unwrap_or_default())
+        thread_local! {
+            static BUFFER: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
+        }
+        // A text that grows is moved again and again, and memory that goes round between threads is
+        // locked each time.
+        let text = BUFFER.with_borrow_mut(|buffer| {
+            buffer.clear();
+            // Neither writing to memory nor serialising here can fail, and JSON is UTF-8.
+            let _ = serde_json::to_writer(&mut *buffer, setting);
+            std::str::from_utf8(buffer).map(str::to_owned).unwrap_or_default()
+        });
+        Written(RawValue::from_string(text).unwrap_or_default())
     }
 }
 

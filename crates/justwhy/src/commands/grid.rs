@@ -13,7 +13,6 @@ use justwhy_core::{
 };
 use justwhy_sources::Error;
 use serde::{Serialize, Serializer};
-use serde_json::value::RawValue;
 use std::collections::HashSet;
 use std::hash::Hash;
 use std::sync::Arc;
@@ -47,7 +46,7 @@ pub(crate) struct ShownRow {
     key: String,
     /// Each as `list` has it; null stands for absent.
     #[cfg_attr(test, schemars(with = "Vec<Option<Setting>>"))]
-    cells: Vec<Option<Box<RawValue>>>,
+    cells: Vec<Option<Written>>,
     #[cfg_attr(test, schemars(with = "Vec<u32>"))]
     at: Numbers,
 }
@@ -56,11 +55,13 @@ pub(crate) struct ShownRow {
 struct Numbers {
     row: GridRow<Written>,
     contexts: usize,
+    /// The number of the cell that stands for absent.
+    absent: usize,
 }
 
 impl Serialize for Numbers {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        let absent = u32::try_from(self.row.cells.len()).unwrap_or(u32::MAX);
+        let absent = u32::try_from(self.absent).unwrap_or(u32::MAX);
         let at = self.row.at(self.contexts);
         serializer.collect_seq(at.into_iter().map(|cell| cell.unwrap_or(absent)))
     }
@@ -199,14 +200,15 @@ fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &Wanted<'_>) -> St
         Written::of(&setting)
     });
     let keys = gridded.survey.keys();
-    let shown = rows.into_iter().map(|row| {
-        let cells = row.cells.iter().map(|cell| Some(cell.0.clone()));
-        let mut cells: Vec<Option<Box<RawValue>>> = cells.collect();
+    let shown = rows.into_iter().map(|mut row| {
+        let said = std::mem::take(&mut row.cells);
+        let absent = said.len();
+        let mut cells: Vec<Option<Written>> = said.into_iter().map(Some).collect();
         if row.at(contexts).contains(&None) {
             cells.push(None);
         }
         let key = keys.map(|keys| keys.show(row.key)).unwrap_or_default();
-        ShownRow { key, cells, at: Numbers { row, contexts } }
+        ShownRow { key, cells, at: Numbers { row, contexts, absent } }
     });
     let body = Body {
         across: gridded.across.clone(),
