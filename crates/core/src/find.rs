@@ -1,6 +1,6 @@
 //! Backwards: which settings have a value, and where it is written.
 
-use crate::{Answers, CandidateId, Explanation, Stand, Value, hide_address_password};
+use crate::{Answers, CandidateId, Explanation, KeyId, Stand, Value, hide_address_password};
 
 /// Something that is or contains the value that was looked for.
 #[derive(Clone, PartialEq, Debug)]
@@ -17,45 +17,42 @@ pub struct Hit {
     pub is_in_force: bool,
 }
 
-/// Every candidate and effective value that is or contains `text`; never a secret, and never the
-/// password of an address.
-pub fn find(answers: &Answers<'_>, text: &str) -> Vec<Hit> {
+/// Every candidate and effective value of a setting that is or contains `text`; never a secret, and
+/// never the password of an address.
+pub fn find_in(answers: &Answers<'_>, key: KeyId, text: &str) -> Vec<Hit> {
     let resolution = answers.resolution();
     let mut hits = Vec::new();
-    for key in resolution.settings() {
-        let mut candidates = resolution.candidates(key).peekable();
-        if candidates.peek().is_none() || answers.is_secret(key) {
+    let mut candidates = resolution.candidates(key).peekable();
+    if candidates.peek().is_none() || answers.is_secret(key) {
+        return hits;
+    }
+    let explanation = Explanation::of(answers, key);
+    let is_set = explanation.value().is_some();
+    for id in candidates {
+        let candidate = resolution.candidate(id);
+        let value = &resolution.leaf(candidate).value;
+        let is_hidden = resolution.reading(candidate).is_removal || resolution.hides(candidate);
+        if is_hidden || !has(&hide_address_password(value), text) {
             continue;
         }
-        let before = hits.len();
-        let explanation = Explanation::of(answers, key);
-        let is_set = explanation.value().is_some();
-        for id in candidates {
-            let candidate = resolution.candidate(id);
-            let value = &resolution.leaf(candidate).value;
-            let is_hidden = resolution.reading(candidate).is_removal || resolution.hides(candidate);
-            if is_hidden || !has(&hide_address_password(value), text) {
-                continue;
-            }
-            hits.push(Hit {
-                candidate: id,
-                stand: Stand::of(resolution, id),
-                value: hide_address_password(value).into_owned(),
-                is_made: false,
-                is_in_force: is_set && candidate.verdict.is_in_force(),
-            });
-        }
-        let is_told = hits[before..].iter().any(|hit| hit.is_in_force);
-        let made = explanation.value().filter(|value| !is_told && has(value, text));
-        if let (Some(value), Some(stand)) = (made, explanation.winner) {
-            hits.push(Hit {
-                candidate: stand.candidate,
-                stand,
-                value,
-                is_made: true,
-                is_in_force: true,
-            });
-        }
+        hits.push(Hit {
+            candidate: id,
+            stand: Stand::of(resolution, id),
+            value: hide_address_password(value).into_owned(),
+            is_made: false,
+            is_in_force: is_set && candidate.verdict.is_in_force(),
+        });
+    }
+    let is_told = hits.iter().any(|hit| hit.is_in_force);
+    let made = explanation.value().filter(|value| !is_told && has(value, text));
+    if let (Some(value), Some(stand)) = (made, explanation.winner) {
+        hits.push(Hit {
+            candidate: stand.candidate,
+            stand,
+            value,
+            is_made: true,
+            is_in_force: true,
+        });
     }
     hits
 }

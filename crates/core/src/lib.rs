@@ -66,7 +66,7 @@ pub use document::{Document, Leaf, OfScope};
 pub use encrypted::{Decrypts, ENCRYPTED_MARK, is_encrypted};
 pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Stand, Status, Without};
-pub use find::{Hit, find};
+pub use find::{Hit, find_in};
 pub use grid::GridRow;
 pub use key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
 pub use layer::{

@@ -1,13 +1,15 @@
 //! `find`: which settings have a value, in any context, and where it is written.
 
-use super::{Answering, look_into};
+use super::Answering;
 use crate::json::{self, ShownContext, ShownValue, Standing};
 use crate::look::{Role, Symbol};
+use crate::progress::Progress;
 use crate::run::{Outcome, exhausted};
-use justwhy_core::{Context, KeyId, Value, find, list_values};
+use justwhy_core::{Context, ContextSet, KeyId, Sight, Survey, Value, find_in, list_values};
 use justwhy_sources::Error;
 use serde::Serialize;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// The most contexts that are named one by one in the text.
 const MOST_NAMED: usize = 4;
@@ -43,8 +45,8 @@ struct Place {
     is_made: bool,
     place: String,
     is_local: bool,
-    in_force: Vec<usize>,
-    candidate_in: usize,
+    in_force: ContextSet,
+    candidate_in: ContextSet,
 }
 
 /// What makes two hits the same one.
@@ -55,61 +57,42 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
         let error = Error::new("bad-argument", "find looks for a value, and this one is empty");
         return Err(vec![error.help("every value contains nothing; name a part of one")]);
     }
+    let progress = Progress::begin("reading the project");
     let contexts = answering.elsewhere.contexts(answering.context()).map_err(|it| vec![it])?;
     let count = contexts.len();
-    let mut read: Vec<Context> = Vec::new();
-    let mut order: Vec<Same> = Vec::new();
-    let mut places: HashMap<Same, Place> = HashMap::new();
-    let mut is_exhausted = false;
-    let looked = look_into(answering, contexts, |context, there| {
-        let number = read.len();
-        read.push(context.clone());
-        let resolution = there.resolution();
-        let keys = resolution.keys();
-        for hit in find(there, value) {
-            let key = resolution.candidate(hit.candidate).key;
-            let place = hit.stand.place(keys);
-            let same = (key, hit.stand.layer.0, place.clone(), hit.is_made, hit.value.show());
-            let found = places.entry(same.clone()).or_insert_with(|| {
-                order.push(same);
-                Place {
-                    key: keys.show(key),
-                    stand: Standing::of(resolution, &hit.stand),
-                    value: hit.value,
-                    is_made: hit.is_made,
-                    place,
-                    is_local: resolution.readings().layer(hit.stand.layer).is_local(),
-                    in_force: Vec::new(),
-                    candidate_in: 0,
-                }
-            });
-            found.candidate_in += 1;
-            if hit.is_in_force {
-                found.in_force.push(number);
+    progress.now(|| super::reading(count));
+    let mut readings = Vec::with_capacity(count);
+    let mut refused: Option<(Context, Error)> = None;
+    for (context, read) in contexts.iter().zip(answering.elsewhere.read_all(&contexts)) {
+        match read {
+            Ok(read) => readings.push(Arc::new(read)),
+            Err(error) => {
+                refused.get_or_insert_with(|| (context.clone(), error));
             }
         }
-        is_exhausted |= there.is_exhausted();
-        !is_exhausted
-    });
+    }
+    if let (true, Some((_, error))) = (readings.is_empty(), &refused) {
+        return Err(vec![error.clone()]);
+    }
+    progress.now(super::looking);
+    let survey = Survey::of(readings);
+    let read: Vec<Context> = survey.contexts().iter().map(|it| it.context.clone()).collect();
+    let (mut found, is_exhausted) = places(answering, &survey, value);
     if is_exhausted {
         return Err(vec![exhausted()]);
     }
-    if read.is_empty()
-        && let Some((_, error)) = looked.refused.first()
-    {
-        return Err(vec![error.clone()]);
-    }
-    let mut found: Vec<Place> = order.into_iter().filter_map(|same| places.remove(&same)).collect();
     found.sort_by(|one, other| {
-        (&one.key, other.stand.rank(), &one.place).cmp(&(
+        let by = |it: &Place| (it.candidate_in.first(), it.is_made);
+        (&one.key, other.stand.rank(), &one.place, by(one)).cmp(&(
             &other.key,
             one.stand.rank(),
             &other.place,
+            by(other),
         ))
     });
     let is_found = !found.is_empty();
     let mut notes = String::new();
-    if let Some((context, error)) = looked.refused.first() {
+    if let Some((context, error)) = &refused {
         let note = format!("note: {context} could not be read: {error}");
         notes.push_str(&answering.look.text(&note));
         notes.push('\n');
@@ -120,8 +103,8 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
             stand: place.stand,
             value: ShownValue(place.value),
             made: place.is_made,
-            in_force: place.in_force.iter().map(|at| ShownContext(read[*at].clone())).collect(),
-            candidate_in: place.candidate_in,
+            in_force: place.in_force.iter().map(|at| ShownContext(read[at].clone())).collect(),
+            candidate_in: place.candidate_in.len(),
             local: place.is_local,
         });
         let body = Body { value, contexts: read.len(), hits: hits.collect() };
@@ -130,6 +113,52 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
         text(answering, value, &found, &read, count)
     };
     Ok(answering.outcome(result, notes, is_found))
+}
+
+/// All that is found, with the contexts in which it is, and whether that is not all of it.
+fn places(answering: &Answering<'_>, survey: &Survey, value: &str) -> (Vec<Place>, bool) {
+    let none = || ContextSet::none(survey.contexts().len());
+    let mut places: HashMap<Same, Place> = HashMap::new();
+    let mut is_exhausted = false;
+    let look = |sight: Sight<'_>| {
+        let answers = &sight.answers;
+        let resolution = answers.resolution();
+        let keys = resolution.keys();
+        let mut found = Vec::new();
+        for (key, group) in &sight.settings {
+            if answers.is_exhausted() {
+                break;
+            }
+            for hit in find_in(answers, *key, value) {
+                let place = hit.stand.place(keys);
+                let same = (*key, hit.stand.layer.0, place.clone(), hit.is_made, hit.value.show());
+                let place = Place {
+                    key: keys.show(*key),
+                    stand: Standing::of(resolution, &hit.stand),
+                    value: hit.value,
+                    is_made: hit.is_made,
+                    place,
+                    is_local: resolution.readings().layer(hit.stand.layer).is_local(),
+                    in_force: none(),
+                    candidate_in: none(),
+                };
+                found.push((same, place, hit.is_in_force, Arc::clone(group)));
+            }
+        }
+        (found, answers.is_exhausted())
+    };
+    let limits = answering.answers.limits();
+    survey.look(answering.elsewhere, limits, look, |(found, is_too_much)| {
+        is_exhausted |= is_too_much;
+        for (same, place, is_in_force, group) in found {
+            let place = places.entry(same).or_insert(place);
+            place.candidate_in.add(&group);
+            if is_in_force {
+                place.in_force.add(&group);
+            }
+        }
+    });
+    (places.into_values().collect(), is_exhausted)
 }
 
 fn text(
@@ -163,7 +192,9 @@ fn text(
         let local = if place.is_local { ", which describes where you stand now" } else { "" };
         let stand = format!("{}, {}{made}{local}", place.stand.layer(), place.place);
         let force = match is_in_force {
-            true => format!("in force {}", summary(&place.in_force, read)),
+            true => {
+                format!("in force {}", summary(&place.in_force.iter().collect::<Vec<_>>(), read))
+            }
             false => "in force in none of them".to_owned(),
         };
         for (role, line) in [(Role::Place, stand), (Role::Lost, force)] {
