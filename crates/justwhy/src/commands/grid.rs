@@ -5,14 +5,15 @@ use crate::arguments::Form;
 use crate::commands::left_out;
 use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext, Written};
-use crate::run::{Outcome, Surveying};
+use crate::run::{Outcome, Pieces, Surveying};
 use crate::select;
 use crate::unfreed::Unfreed;
 use justwhy_core::{
     Answers, Context, Explanation, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey,
+    parallel,
 };
 use justwhy_sources::Error;
-use serde::{Serialize, Serializer};
+use serde::Serialize;
 use std::collections::HashSet;
 use std::hash::Hash;
 use std::sync::Arc;
@@ -34,10 +35,15 @@ pub(crate) struct Body {
     /// The axes whose values make the contexts.
     across: Vec<String>,
     contexts: Vec<ShownContext>,
-    settings: Vec<ShownRow>,
     /// Layers that describe where you stand and were left out.
     left_out: Vec<String>,
+    settings: Vec<ShownRow>,
 }
+
+/// About how many bytes the number of a cell takes.
+const BYTES_PER_NUMBER: usize = 3;
+/// How many rows one thread writes out before it takes others.
+const ROWS_AT_ONCE: usize = 64;
 
 /// A setting: each different answer once, and for each context the number of its answer.
 #[derive(Serialize)]
@@ -47,24 +53,7 @@ pub(crate) struct ShownRow {
     /// Each as `list` has it; null stands for absent.
     #[cfg_attr(test, schemars(with = "Vec<Option<Setting>>"))]
     cells: Vec<Option<Written>>,
-    #[cfg_attr(test, schemars(with = "Vec<u32>"))]
-    at: Numbers,
-}
-
-/// For each context the number of its cell, written out when it is printed: a large grid has millions.
-struct Numbers {
-    row: GridRow<Written>,
-    contexts: usize,
-    /// The number of the cell that stands for absent.
-    absent: usize,
-}
-
-impl Serialize for Numbers {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        let absent = u32::try_from(self.absent).unwrap_or(u32::MAX);
-        let at = self.row.at(self.contexts);
-        serializer.collect_seq(at.into_iter().map(|cell| cell.unwrap_or(absent)))
-    }
+    at: Vec<u32>,
 }
 
 /// Whether a setting is one that was asked for.
@@ -143,13 +132,13 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     };
     let result = match surveying.common.output {
         Form::Json => as_json(&gridded, &from, &wanted),
-        Form::Csv => as_csv(&gridded, &wanted),
-        Form::Html => page::html(&gridded, &wanted),
-        _ => table::text(&gridded, &wanted),
+        Form::Csv => as_csv(&gridded, &wanted).into(),
+        Form::Html => page::html(&gridded, &wanted).into(),
+        _ => table::text(&gridded, &wanted).into(),
     };
     match gridded.is_exhausted.into_inner() {
         true => Err(one(crate::run::exhausted())),
-        false => Ok(Outcome { result: result.into(), notes: String::new(), code: 0 }),
+        false => Ok(Outcome { result, notes: String::new(), code: 0 }),
     }
 }
 
@@ -192,29 +181,30 @@ fn matching(survey: &Survey, keys: &Keys, pattern: &str) -> Vec<KeyId> {
     settings.filter(|other| keys.is_within(*other, key)).collect()
 }
 
-fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &Wanted<'_>) -> String {
+fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &Wanted<'_>) -> Pieces {
     let fingerprints = Fingerprints::new();
     let contexts = gridded.contexts.len();
     let rows = gridded.rows(wanted, |answers, answer| {
         let setting = Setting::of(answers.resolution(), answer, &fingerprints);
         Written::of(&setting)
     });
+    let mut rows = rows.into_iter();
     let keys = gridded.survey.keys();
-    let shown = rows.into_iter().map(|mut row| {
-        let said = std::mem::take(&mut row.cells);
-        let absent = said.len();
-        let mut cells: Vec<Option<Written>> = said.into_iter().map(Some).collect();
-        if row.at(contexts).contains(&None) {
+    let shown = |row: GridRow<Written>| {
+        let at = row.at(contexts);
+        let absent = u32::try_from(row.cells.len()).unwrap_or(u32::MAX);
+        let mut cells: Vec<Option<Written>> = row.cells.into_iter().map(Some).collect();
+        if at.contains(&None) {
             cells.push(None);
         }
         let key = keys.map(|keys| keys.show(row.key)).unwrap_or_default();
-        ShownRow { key, cells, at: Numbers { row, contexts, absent } }
-    });
+        ShownRow { key, cells, at: at.into_iter().map(|cell| cell.unwrap_or(absent)).collect() }
+    };
     let body = Body {
         across: gridded.across.clone(),
         contexts: gridded.contexts.iter().map(|it| ShownContext((*it).clone())).collect(),
-        settings: shown.collect(),
         left_out: gridded.left_out.clone(),
+        settings: Vec::new(),
     };
     // What all of them share.
     let mut head = from.clone();
@@ -223,7 +213,16 @@ fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &Wanted<'_>) -> St
             gridded.contexts.iter().all(|it| it.value(&axis.axis) == axis.value.as_deref());
         axis.value = axis.value.take().filter(|_| is_shared);
     }
-    json::text(&json::Answer::new("grid", &head, body))
+    let mut settings = json::Listing::of(&json::Answer::new("grid", &head, body));
+    let part = || Some(rows.by_ref().take(ROWS_AT_ONCE).collect::<Vec<_>>());
+    let parts = std::iter::from_fn(part).take_while(|part| !part.is_empty()).collect();
+    let write = |part: Vec<GridRow<Written>>| {
+        let mut items = json::Items::with_room(ROWS_AT_ONCE * contexts * BYTES_PER_NUMBER);
+        part.into_iter().for_each(|row| items.push(&shown(row)));
+        items
+    };
+    parallel::in_order(parts, true, write, |items| settings.push(items));
+    settings.text()
 }
 
 fn as_csv(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
