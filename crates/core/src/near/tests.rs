@@ -32,6 +32,8 @@ fn suggests_the_nearest_first() {
     assert_eq!(nearest("deb", known), Some("dev"));
     assert_eq!(nearest("x", known), None);
     assert_eq!(nearest("elsewhere", known), None);
+    // Two letters in the wrong order are one slip, and less than that and another one.
+    assert_eq!(nearest("gauge1.valeu", ["gauge0.value", "gauge1.value"]), Some("gauge1.value"));
     assert_eq!(nearest_few("poll", ["pool", "polls", "pole", "cell"], 2), ["pole", "polls"]);
 }
 
