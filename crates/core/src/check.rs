@@ -73,18 +73,23 @@ struct Look<'a> {
 impl Look<'_> {
     /// The declared setting of which a name is a slip of the pen.
     fn near_declared(&self, shown: &str) -> Option<(KeyId, String)> {
-        let lower = shown.to_ascii_lowercase();
-        let near = self.names.meant_by(shown).into_iter().filter_map(|(number, name)| {
-            if lower.len() < 5 || name.len() < 5 {
-                return None;
-            }
-            let name = name.to_ascii_lowercase();
-            let distance = distance_within(&lower, &name, 2)?;
-            is_slip(&lower, &name, distance).then_some((distance, self.declared[number]))
-        });
-        let (_, key) = near.min_by_key(|(distance, _)| *distance)?;
-        Some((key, self.survey.keys()?.show(key)))
+        let (number, name) = meant_by_slip(shown, &self.names)?;
+        Some((self.declared[number], name.to_owned()))
     }
+}
+
+/// The name of which another one is a slip of the pen, and its number.
+fn meant_by_slip<'n>(name: &str, names: &'n KnownNames) -> Option<(usize, &'n str)> {
+    let lower = name.to_ascii_lowercase();
+    let near = names.meant_by(name).into_iter().filter_map(|(number, other)| {
+        if other == name || lower.len() < 5 || other.len() < 5 {
+            return None;
+        }
+        let other_lower = other.to_ascii_lowercase();
+        let distance = distance_within(&lower, &other_lower, 2)?;
+        is_slip(&lower, &other_lower, distance).then_some((distance, (number, other)))
+    });
+    near.min_by_key(|(distance, _)| *distance).map(|(_, meant)| meant)
 }
 
 /// Whether two near names could be one: `pool.max` and `pool.min`, or `gauge_1` and `gauge_2`, are

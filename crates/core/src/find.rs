@@ -1,13 +1,11 @@
 //! Backwards: which settings have a value, and where it is written.
 
-use crate::{Answers, CandidateId, Explanation, KeyId, Stand, Value, hide_address_password};
+use crate::{Answers, Explanation, KeyId, Stand, Value, hide_address_password};
 
 /// Something that is or contains the value that was looked for.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Hit {
     /// The candidate that says it, or from which the effective value is.
-    pub candidate: CandidateId,
-    /// Where that stands.
     pub stand: Stand,
     /// The value: as it is written, or the effective one if only that has it.
     pub value: Value,
@@ -36,7 +34,6 @@ pub fn find_in(answers: &Answers<'_>, key: KeyId, text: &str) -> Vec<Hit> {
             continue;
         }
         hits.push(Hit {
-            candidate: id,
             stand: Stand::of(resolution, id),
             value: hide_address_password(value).into_owned(),
             is_made: false,
@@ -46,13 +43,7 @@ pub fn find_in(answers: &Answers<'_>, key: KeyId, text: &str) -> Vec<Hit> {
     let is_told = hits.iter().any(|hit| hit.is_in_force);
     let made = explanation.value().filter(|value| !is_told && has(value, text));
     if let (Some(value), Some(stand)) = (made, explanation.winner) {
-        hits.push(Hit {
-            candidate: stand.candidate,
-            stand,
-            value,
-            is_made: true,
-            is_in_force: true,
-        });
+        hits.push(Hit { stand, value, is_made: true, is_in_force: true });
     }
     hits
 }

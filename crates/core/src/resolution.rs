@@ -56,8 +56,6 @@ pub struct Resolution {
     /// Their names, once somebody looks for one that is not among them.
     names: OnceLock<KnownNames>,
     secrets: Secrets,
-    /// All settings that there are in any context, if this is only a part of what was read.
-    all: Option<Arc<[KeyId]>>,
 }
 
 /// So many offers are walked through in about the time that it takes to start a thread ten times.
@@ -73,8 +71,6 @@ pub(crate) struct Part<'a> {
     pub(crate) are_few: bool,
     /// What is secret in any context.
     pub(crate) secrets: Secrets,
-    /// All settings that there are in any context.
-    pub(crate) all: Arc<[KeyId]>,
 }
 
 /// The position of a candidate among all of its context, weakest first.
@@ -215,7 +211,7 @@ impl Resolution {
             strongest: ByKey::new(count, are_few),
         };
         let sorted = OnceLock::new();
-        let (walked, settings, secrets, all) = match part {
+        let (walked, settings, secrets) = match part {
             None => {
                 let is_much = offers >= WORTH_A_THREAD;
                 let named = || {
@@ -229,7 +225,7 @@ impl Resolution {
                 };
                 let (walked, (settings, secrets)) =
                     parallel::both(is_much, || walk.all(None), named);
-                (walked, settings, secrets, None)
+                (walked, settings, secrets)
             }
             Some(part) => {
                 let walked = walk.all(Some(part.offers));
@@ -237,7 +233,7 @@ impl Resolution {
                 let mut settings: Vec<KeyId> = firsts.map(|it| it.key).collect();
                 let is_unmentioned = |key: &KeyId| walked.strongest.get(*key).is_none();
                 settings.extend(part.declared.into_iter().filter(is_unmentioned));
-                (walked, settings, part.secrets, Some(part.all))
+                (walked, settings, part.secrets)
             }
         };
         let Walk { tree, candidates, strongest, .. } = walked;
@@ -251,7 +247,6 @@ impl Resolution {
             sorted,
             names: OnceLock::new(),
             secrets,
-            all,
         };
         for index in 0..resolution.candidates.len() {
             let candidate = resolution.candidates[index];
@@ -495,10 +490,9 @@ impl Resolution {
         self.sorted.get_or_init(|| self.keys().sorted(self.settings.iter().copied())).clone()
     }
 
-    /// Every setting, in no particular order; if this is a part of what was read, those of all
-    /// contexts.
+    /// Every setting, in no particular order.
     pub(crate) fn any_settings(&self) -> &[KeyId] {
-        self.all.as_deref().unwrap_or(&self.settings)
+        &self.settings
     }
 
     /// The names of the settings here, of which one may have been meant by another name.

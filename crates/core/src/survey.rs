@@ -31,7 +31,7 @@ pub struct Survey {
     /// For each layer that could not be asked in some context: where.
     unasked: Vec<ContextSet>,
     secrets: Secrets,
-    settings: Arc<[KeyId]>,
+    settings: Vec<KeyId>,
     at_once: usize,
     /// What references put together in all contexts.
     spent: Spent,
@@ -103,7 +103,7 @@ impl Survey {
             read_in,
             unasked: Vec::new(),
             secrets: Secrets::default(),
-            settings: Arc::new([]),
+            settings: Vec::new(),
             at_once: AT_ONCE,
             spent: Spent::default(),
         };
@@ -143,7 +143,7 @@ impl Survey {
             self.families[number as usize].keys.push(*key);
             self.family_of[key.index()] = Some(number);
         }
-        self.settings = settings.into();
+        self.settings = settings;
     }
 
     fn note_mentions(&mut self, first: &Readings) {
@@ -548,7 +548,6 @@ impl Survey {
             declared: declared.collect(),
             are_few,
             secrets: self.secrets.clone(),
-            all: Arc::clone(&self.settings),
         };
         let resolution = Resolution::of_part(readings, Some(part));
         Answers::new(resolution, outside, limits).sharing(&self.spent)

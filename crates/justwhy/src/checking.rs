@@ -162,13 +162,12 @@ impl Checking<'_> {
             }
         }
         // What a path names may also be inside of the value of a setting above.
-        let settings: HashSet<KeyId> = survey.settings().iter().copied().collect();
         let named: Vec<KeyId> = expression
             .paths()
             .iter()
             .filter_map(|path| {
                 let above = (1..path.len()).rev().filter_map(|length| {
-                    keys.find_segments(&path[..length]).filter(|key| settings.contains(key))
+                    keys.find_segments(&path[..length]).filter(|key| survey.is_setting(*key))
                 });
                 keys.find_segments(path).into_iter().chain(above).next()
             })

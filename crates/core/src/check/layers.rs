@@ -2,8 +2,8 @@
 //! or of none, values that were left out.
 
 use super::finding::{Finding, Lines, Spotted};
-use super::{CheckRule, Extent, Look, is_slip};
-use crate::near::{KnownNames, distance_within};
+use super::{CheckRule, Extent, Look, meant_by_slip};
+use crate::near::KnownNames;
 use crate::{
     ContextSet, Inactivity, KeyId, LayerIndex, Names, Naming, Presence, Reading, Readings,
 };
@@ -185,7 +185,7 @@ fn strays(
         for stranger in &reading.strangers {
             let name = first.keys.segment(stranger.key);
             let is_ours = !naming.prefix.is_empty() && name.starts_with(&naming.prefix);
-            let near = near_variable(name, &names);
+            let near = meant_by_slip(name, &names).map(|(_, near)| near);
             let rest = name.strip_prefix(naming.prefix.as_str()).unwrap_or_default();
             let is_broken = rest.split(naming.nest.as_str()).any(str::is_empty);
             let message = match &near {
@@ -224,20 +224,6 @@ fn reshapes(look: &Look<'_>, first: &Readings, reading: &Reading, leaf: u32) -> 
         let mut around = keys.above(offer.key).chain(keys.below(offer.key));
         around.any(|key| look.survey.is_setting(key))
     })
-}
-
-fn near_variable(name: &str, names: &KnownNames) -> Option<String> {
-    let lower = name.to_ascii_lowercase();
-    if lower.len() < 5 {
-        return None;
-    }
-    let near = names.meant_by(name).into_iter().filter(|(_, other)| other.len() >= 5);
-    let near = near.filter_map(|(_, other)| {
-        let other_lower = other.to_ascii_lowercase();
-        let distance = distance_within(&lower, &other_lower, 2)?;
-        (other != name && is_slip(&lower, &other_lower, distance)).then_some((distance, other))
-    });
-    near.min_by_key(|(distance, _)| *distance).map(|(_, other)| other.to_owned())
 }
 
 /// Values that were left out.

@@ -4,6 +4,7 @@ use super::because::pins;
 use super::{Explanation, Stand, sources_of, variable_in};
 use crate::{
     Answers, CandidateId, KeyId, Kind, Lack, Layer, LayerIndex, Presence, Reading, Verdict,
+    is_env_name,
 };
 
 /// The most ways that are told; more would hide the ones that matter.
@@ -129,8 +130,9 @@ pub(super) fn way(
     };
     let variable = variable_in(answers, index, explanation.key);
     let name = readings.name_in(index, explanation.key)?.to_string();
+    // Neither env files nor shells take every name that is made of a key.
     let is_in_store = matches!(layer.kind, Kind::Scope | Kind::Scopes);
-    if variable.as_ref().is_some_and(|name| !is_in_store && !can_be_written(name)) {
+    if variable.as_ref().is_some_and(|name| !is_in_store && !is_env_name(name)) {
         return None;
     }
     match (layer.kind, variable) {
@@ -147,12 +149,6 @@ pub(super) fn way(
         (_, Some(variable)) => advice(format!("{variable}=…"), file(answers, index, layer)),
         (_, None) => advice(name, file(answers, index, layer)),
     }
-}
-
-/// Whether env files and shells take the name of a variable: one made of a key may have any character.
-fn can_be_written(variable: &str) -> bool {
-    let is_fine = |byte: u8| byte.is_ascii_alphanumeric() || byte == b'_';
-    variable.bytes().all(is_fine) && !variable.starts_with(|c: char| c.is_ascii_digit())
 }
 
 /// The scope to write to: of several the strongest in which it would count here.

@@ -56,8 +56,8 @@ impl KnownNames {
     /// All that are near enough, with their distance.
     fn near(&self, name: &str) -> Vec<(usize, &Known)> {
         let reach = reach_of(name);
-        let outline = Outline::of(&name.to_ascii_lowercase());
-        let mut rows = Rows::of(name, reach);
+        let lower = name.to_ascii_lowercase();
+        let (outline, mut rows) = (Outline::of(&lower), Rows::of(&lower, reach));
         let mut found = Vec::new();
         // So many letters are the beginning of no near name.
         let mut hopeless: Option<usize> = None;
@@ -98,7 +98,7 @@ struct Rows {
 
 impl Rows {
     fn of(name: &str, reach: usize) -> Rows {
-        let wanted: Vec<char> = name.chars().map(|c| c.to_ascii_lowercase()).collect();
+        let wanted: Vec<char> = name.chars().collect();
         let cells = (0..=wanted.len()).collect();
         Rows { wanted, reach, cells, least: vec![0] }
     }

@@ -192,9 +192,7 @@ fn text(
         let local = if place.is_local { ", which describes where you stand now" } else { "" };
         let stand = format!("{}, {}{made}{local}", place.stand.layer(), place.place);
         let force = match is_in_force {
-            true => {
-                format!("in force {}", summary(&place.in_force.iter().collect::<Vec<_>>(), read))
-            }
+            true => format!("in force {}", summary(&place.in_force, read)),
             false => "in force in none of them".to_owned(),
         };
         for (role, line) in [(Role::Place, stand), (Role::Lost, force)] {
@@ -218,7 +216,7 @@ fn text(
 }
 
 /// In which contexts, in as few words as there are.
-fn summary(numbers: &[usize], all: &[Context]) -> String {
+fn summary(numbers: &ContextSet, all: &[Context]) -> String {
     if numbers.len() == all.len() {
         return match all.len() {
             1 => "here".to_owned(),
@@ -243,7 +241,7 @@ fn summary(numbers: &[usize], all: &[Context]) -> String {
             }
             values
         };
-        let here = values_in(&mut numbers.iter().copied());
+        let here = values_in(&mut numbers.iter());
         let everywhere = values_in(&mut (0..all.len()));
         if here.len() < everywhere.len() {
             let values: Vec<String> = here.iter().map(|value| shown(*value)).collect();
@@ -258,7 +256,7 @@ fn summary(numbers: &[usize], all: &[Context]) -> String {
         return format!("for {}", clauses.join(", "));
     }
     if numbers.len() <= MOST_NAMED {
-        let named: Vec<String> = numbers.iter().map(|number| all[*number].to_string()).collect();
+        let named: Vec<String> = numbers.iter().map(|number| all[number].to_string()).collect();
         return format!("in {}", list_values(&named, "and"));
     }
     format!("in {} of {} contexts", numbers.len(), all.len())

@@ -1,0 +1,77 @@
+//! Reading and parsing one file.
+
+use crate::error::Error;
+use crate::format::Format;
+use crate::project::{Project, unreadable};
+use crate::tree::{Fault, Lowering, Tree};
+use crate::world::{ReadProblem, World};
+use crate::{Limits, text};
+use justwhy_core::{Document, Keys, SourceText, Span};
+
+/// Says where a fault of `source` is.
+pub(crate) fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
+    let position = |at: Span| Some(text.position(at.start));
+    let mut error = Error::new(fault.code, fault.message).at(source, position(fault.at));
+    if let Some((what, at)) = fault.also {
+        error = error.also(what, source, position(at));
+    }
+    match fault.help {
+        Some(help) => error.help(help),
+        None => error,
+    }
+}
+
+/// What a file says, in keys of its own.
+pub(super) fn document_of(
+    (path, format): &(String, Format),
+    bytes: Vec<u8>,
+    limits: Limits,
+) -> Result<(Document, Keys), Error> {
+    let (text, verdict) = text::decode(bytes);
+    let read = verdict.and_then(|()| format.parse(text.text(), limits)).and_then(|tree| {
+        let mut keys = Keys::with_capacity(tree.count_named());
+        let document = Lowering::new(&tree, &mut keys, limits).lower(Tree::ROOT)?;
+        Ok((document, keys))
+    });
+    match read {
+        Ok((document, keys)) => Ok((Document { text: Some(text), ..document }, keys)),
+        Err(fault) => Err(attach(fault, path, &text)),
+    }
+}
+
+/// The text of a file of the project, `None` if it is not there.
+pub(crate) fn load(
+    project: &Project,
+    world: &dyn World,
+    path: &str,
+) -> Result<Option<SourceText>, Error> {
+    let Some(bytes) = read_bytes(project, world, path)? else { return Ok(None) };
+    let (text, verdict) = text::decode(bytes);
+    match verdict {
+        Ok(()) => Ok(Some(text)),
+        Err(fault) => Err(attach(fault, path, &text)),
+    }
+}
+
+/// The bytes of a file of the project, `None` if it is not there.
+pub(crate) fn read_bytes(
+    project: &Project,
+    world: &dyn World,
+    path: &str,
+) -> Result<Option<Vec<u8>>, Error> {
+    let most = project.limits.file_bytes;
+    match world.read_file(&project.folder.join(path), most) {
+        Ok(bytes) => Ok(Some(bytes)),
+        Err(ReadProblem::Missing) => Ok(None),
+        Err(problem) => {
+            let error = unreadable(&problem, path).at(path, None);
+            Err(match problem {
+                ReadProblem::TooLarge => error.help(format!(
+                    "the limit is {most} bytes; raise `file_bytes` under [limits] in the project \
+                     file if this is wanted"
+                )),
+                _ => error,
+            })
+        }
+    }
+}
