@@ -4,7 +4,7 @@ use crate::convert::{Conversion, NotAList, read_list};
 use crate::parallel::lock;
 use crate::{
     CandidateId, Context, Declaration, Declared, Element, EmptyText, Gather, KeyId, Readings,
-    Resolution, Shape, Span, Type, Value, Verdict, read_like, reference::may_refer,
+    Resolution, Shape, Span, Type, Value, Verdict, is_secret_name, read_like, reference::may_refer,
 };
 use hashbrown::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -221,6 +221,13 @@ impl<'o> Answers<'o> {
     /// Whether the setting is secret: by declaration or name, or as it comes out of a secret.
     pub fn is_secret(&self, key: KeyId) -> bool {
         self.here.secrets().has(key) || (self.refers(&self.here, key) && self.outcome(key).secret)
+    }
+
+    /// Whether a process variable is a secret: by its name, or as it means a secret setting.
+    fn is_secret_variable(&self, context: u32, name: &str) -> bool {
+        is_secret_name(name)
+            || self.outside.is_secret_variable(name)
+            || self.resolution_of(context).is_secret_variable(name)
     }
 
     /// Whether what is in force for the setting may hold references.

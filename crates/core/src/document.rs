@@ -33,6 +33,8 @@ pub struct Document {
     pub text: Option<SourceText>,
     /// The values.
     pub leaves: Vec<Leaf>,
+    /// Where each table begins, but for the whole file.
+    pub tables: Vec<(KeyId, Span)>,
     /// Tables without entries: they offer nothing, but they are there.
     pub empty_tables: Vec<(KeyId, Span)>,
     /// Where something stood that a trial has taken out: the tables around it are still there.
@@ -77,7 +79,8 @@ impl Document {
         let leaves = self.leaves.iter_mut().map(|leaf| &mut leaf.name);
         let empty = self.empty_tables.iter_mut().map(|(key, _)| key);
         let left_out = self.left_out.iter_mut().map(|(key, _)| key);
-        for key in leaves.chain(empty).chain(left_out).chain(&mut self.emptied) {
+        let tables = self.tables.iter_mut().map(|(key, _)| key);
+        for key in leaves.chain(tables).chain(empty).chain(left_out).chain(&mut self.emptied) {
             *key = key_of(*key);
         }
     }

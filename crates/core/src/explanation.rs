@@ -4,8 +4,8 @@ use crate::answers::{UNCERTAIN, UNREADABLE};
 use crate::resolution::{Rule, Verdict};
 use crate::{
     Address, Answers, Candidate, CandidateId, Conversion, Declaration, Edit, Failure, KeyId, Keys,
-    LayerIndex, Nanoseconds, NearName, Note, Outcome, Position, Presence, Reading, Resolution,
-    Trial, Value, hide_address_password, read_duration, read_size,
+    LayerIndex, Names, Nanoseconds, NearName, Note, Outcome, Position, Presence, Reading,
+    Resolution, Trial, Value, hide_address_password, read_duration, read_size,
 };
 use std::sync::Arc;
 
@@ -76,6 +76,8 @@ pub struct Stand {
     pub name: KeyId,
     /// Whether that name is a pattern of keys that the layer takes away.
     pub is_pattern: bool,
+    /// Whether it is the name of a variable, which is no key whatever characters it has.
+    pub is_variable: bool,
 }
 
 impl Stand {
@@ -91,12 +93,13 @@ impl Stand {
             position: reading.document.position(leaf.at),
             name: leaf.name,
             is_pattern: reading.is_removal,
+            is_variable: is_variable(resolution, reading, leaf.name),
         }
     }
 
     /// The name in the source.
     pub fn shown_name(&self, keys: &Keys) -> String {
-        match self.is_pattern {
+        match self.is_pattern || self.is_variable {
             true => keys.segment(self.name).to_owned(),
             false => keys.show(self.name),
         }
@@ -124,10 +127,10 @@ impl Stand {
             (None, "arguments") => out.push_str("--set or --unset"),
             (None, "process") => {
                 out.push_str("the variable ");
-                keys.push_shown(out, self.name);
+                out.push_str(&self.shown_name(keys));
             }
             (None, scope) => {
-                keys.push_shown(out, self.name);
+                out.push_str(&self.shown_name(keys));
                 out.push_str(" in ");
                 out.push_str(scope);
             }
@@ -412,8 +415,22 @@ fn place_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
         (Some(position), source) => place(source, Some(position)),
         (None, "arguments") if leaf.value == Value::Null => "--unset".to_owned(),
         (None, "arguments") => "--set".to_owned(),
-        (None, "process") => format!("the variable {}", resolution.keys().show(leaf.name)),
-        (None, scope) => format!("{} in {scope}", resolution.keys().show(leaf.name)),
+        (None, "process") => format!("the variable {}", name_of(resolution, reading, leaf.name)),
+        (None, scope) => format!("{} in {scope}", name_of(resolution, reading, leaf.name)),
+    }
+}
+
+/// Whether a name is that of a variable, which is no key whatever characters it has.
+fn is_variable(resolution: &Resolution, reading: &Reading, name: KeyId) -> bool {
+    resolution.readings().layer(reading.layer).names != Names::Keys
+        && resolution.keys().depth(name) == 1
+}
+
+/// The name in the source, as it is shown.
+pub(crate) fn name_of(resolution: &Resolution, reading: &Reading, name: KeyId) -> String {
+    match is_variable(resolution, reading, name) {
+        true => resolution.keys().segment(name).to_owned(),
+        false => resolution.keys().show(name),
     }
 }
 

@@ -19,6 +19,11 @@ impl KeyId {
     /// The key without segments, above all others. No setting has it.
     pub const ROOT: KeyId = KeyId(0);
 
+    /// The key at a position of an array that is indexed by key.
+    pub(crate) fn at(index: usize) -> Option<KeyId> {
+        u32::try_from(index).ok().map(KeyId)
+    }
+
     /// The position of this key in arrays that are indexed by key.
     pub fn index(self) -> usize {
         self.0 as usize

@@ -87,12 +87,12 @@ pub use scope::{
     show_date,
 };
 pub use secret::{
-    Secrets, hide_address_password, is_nearly_secret_name, is_secret_name, names_a_secret_inside,
-    speaks_of_a_secret,
+    Secrets, hide_address_password, hide_in_text, is_nearly_secret_name, is_secret_name,
+    names_a_secret_inside, speaks_of_a_secret,
 };
 pub use suppose::{Effect, Effects, Tale};
 pub use survey::{ContextSet, Sight, Survey};
 pub use text::Text;
 pub use trial::Trial;
 pub use value::{Element, Entry, Type, Value, is_unprintable};
-pub use variable::{Claim, Clash, Known, Naming};
+pub use variable::{Claim, Clash, Known, Naming, is_system_variable};

@@ -1,12 +1,13 @@
 //! Readings: what each source offers in a context, before precedence.
 
 use crate::document::Section;
-use crate::variable::Claim;
+use crate::variable::{Claim, is_system_variable};
 use crate::{
     Catalogue, Clash, Document, KeyId, KeyPath, Keys, Known, LayerIndex, Naming, Span, Standing,
     Value,
 };
 use hashbrown::{HashMap, HashSet};
+use maps::Nothing;
 use std::sync::Arc;
 
 mod assemble;
@@ -45,6 +46,9 @@ pub struct Reading {
     pub offers: Vec<Offer>,
     /// The leaves that were written under a former name of their setting, ascending.
     pub old_names: Vec<u32>,
+    /// The leaves under names that another name of the same setting in this source beats, ascending:
+    /// what they say does nothing at all. Each is offered right before the one that beats it.
+    pub losers: Vec<u32>,
     /// Whether this is what a layer takes away, rather than what one of its sources says.
     pub is_removal: bool,
     /// Where names are variables: the names that are not the variable of any known setting, and may
@@ -117,6 +121,8 @@ pub struct From<'a> {
     pub section: Option<&'a KeyPath>,
     /// What is put before every key.
     pub into: Option<&'a KeyPath>,
+    /// Whether it may name a key twice, as arguments do.
+    pub may_repeat: bool,
 }
 
 /// # Reading documents
@@ -133,6 +139,7 @@ impl Reading {
         let into = from.into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
         reading.offers.reserve(from.document.leaves.len());
         let mut standings: Vec<Standing> = Vec::new();
+        let ranks_all = catalogue.has_maps();
         for (index, leaf) in from.document.leaves.iter().enumerate() {
             if section == KeyId::ROOT || keys.is_within(leaf.name, section) {
                 let key = keys.moved(leaf.name, section, into);
@@ -143,8 +150,7 @@ impl Reading {
                 reading.offer(key, index, standing, &mut standings);
             }
         }
-        reading.settle_said_twice(&standings, false);
-        if catalogue.has_maps() {
+        if ranks_all {
             let document = from.document;
             let empty = document.empty_tables.iter().map(|(name, at)| (*name, true, *at));
             let left_out = document.left_out.iter().map(|(name, at)| (*name, false, *at));
@@ -152,13 +158,21 @@ impl Reading {
             for (name, is_table, at) in empty.chain(left_out) {
                 if name != section && keys.is_within(name, section) {
                     let key = keys.moved(name, section, into);
-                    let key = catalogue.renamed(keys, key).map_or(key, |(key, _)| key);
+                    let (key, standing) =
+                        catalogue.renamed(keys, key).unwrap_or((key, Standing::Current));
                     let value = if is_table { Value::Map(Arc::new([])) } else { Value::Null };
-                    nothings.push((key, value, at));
+                    nothings.push(Nothing { key, name, standing, value, at });
                 }
             }
-            reading.put_maps_together(keys, catalogue, &nothings);
+            reading.put_maps_together(
+                keys,
+                catalogue,
+                &nothings,
+                &mut standings,
+                Standing::Current,
+            );
         }
+        reading.settle_said_twice(&standings, from.may_repeat);
         Ok(reading)
     }
 
@@ -168,14 +182,14 @@ impl Reading {
         from: From<'_>,
         rules: &VariableRules<'_>,
     ) -> Result<Reading, BadReading> {
-        let VariableRules { naming, known, here, catalogue, never } = *rules;
+        let VariableRules { naming, catalogue, never, .. } = *rules;
         let document = from.document;
         let mut reading = Reading::empty(from.layer, from.source, document);
         let section = reading.enter(keys, from.section)?;
         reading.section = from.section.is_some().then_some(section);
         let into = from.into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
         for variable in &document.unreadable {
-            let claimed = naming.claim(keys, known, here, catalogue, variable);
+            let claimed = naming.claim(keys, rules, variable);
             if !never.contains(variable) && !matches!(claimed, Ok(None)) {
                 return Err(BadReading::NotText { variable: variable.clone() });
             }
@@ -192,10 +206,13 @@ impl Reading {
             if never.contains(&name) {
                 continue;
             }
-            let claimed = naming.claim(keys, known, here, catalogue, &name).map_err(|clash| {
-                BadReading::Clash { variable: name.clone(), clash, at: leaf.at }
+            let claimed = naming.claim(keys, rules, &name).map_err(|clash| BadReading::Clash {
+                variable: name.clone(),
+                clash,
+                at: leaf.at,
             })?;
-            let is_known = claimed.is_some_and(|claim| claim.is_known);
+            let is_known = claimed.is_some_and(|claim| claim.is_known)
+                || !naming.claims_every_name && is_system_variable(&name);
             if !is_known && reading.strangers.last().is_none_or(|last| last.key != top) {
                 reading.strangers.push(Offer { key: top, leaf: narrow(index) });
             }
@@ -209,8 +226,8 @@ impl Reading {
                 reading.offer(key, index, standing, &mut standings);
             }
         }
+        reading.put_maps_together(keys, catalogue, &[], &mut standings, Standing::Own);
         reading.settle_said_twice(&standings, true);
-        reading.put_maps_together(keys, catalogue, &[]);
         Ok(reading)
     }
 
@@ -223,6 +240,7 @@ impl Reading {
             untyped: false,
             offers: Vec::new(),
             old_names: Vec::new(),
+            losers: Vec::new(),
             is_removal: false,
             strangers: Vec::new(),
             maps: Vec::new(),
@@ -260,7 +278,8 @@ impl Reading {
     }
 
     /// Where two names of this source mean the same key, the better name wins, of equals the later
-    /// one: the others are moved to stand right before it, so that it overrides them.
+    /// one: the others are losers, and moved to stand right before it. What a store keeps for others
+    /// takes no part in that.
     ///
     /// Without standings every name is as good as another.
     fn settle_said_twice(&mut self, standings: &[Standing], can_be_twice: bool) {
@@ -270,7 +289,15 @@ impl Reading {
         let rank = |index: usize| standings.get(index).copied().unwrap_or(Standing::Current).rank();
         let mut strongest: HashMap<KeyId, usize> = HashMap::with_capacity(self.offers.len());
         let mut twice = false;
+        let document = Arc::clone(&self.document);
+        let counts = |offer: &Offer| {
+            document.notes.is_empty()
+                || document.note(offer.leaf).is_none_or(|note| note.withheld.is_none())
+        };
         for (index, offer) in self.offers.iter().enumerate() {
+            if !counts(offer) {
+                continue;
+            }
             strongest
                 .entry(offer.key)
                 .and_modify(|best| {
@@ -285,9 +312,20 @@ impl Reading {
             return;
         }
         let mut order: Vec<usize> = (0..self.offers.len()).collect();
-        let place = |index: usize| strongest.get(&self.offers[index].key).copied().unwrap_or(index);
+        let place = |index: usize| match counts(&self.offers[index]) {
+            true => strongest.get(&self.offers[index].key).copied().unwrap_or(index),
+            false => index,
+        };
+        let lost = order.iter().filter(|index| place(**index) != **index);
+        self.losers = lost.map(|index| self.offers[*index].leaf).collect();
+        self.losers.sort_unstable();
         order.sort_by_key(|&index| (place(index), index == place(index)));
         self.offers = order.into_iter().map(|index| self.offers[index]).collect();
+    }
+
+    /// Whether another name of the same source beats the one under which the leaf stands.
+    pub(crate) fn is_loser(&self, leaf: u32) -> bool {
+        !self.losers.is_empty() && self.losers.binary_search(&leaf).is_ok()
     }
 }
 
@@ -296,11 +334,12 @@ impl Reading {
 pub struct VariableRules<'a> {
     /// How names map to keys.
     pub naming: &'a Naming,
-    /// The known settings, indexed under that naming.
+    /// The settings that are known in any context, indexed under that naming.
     pub known: &'a Known,
-    /// Which keys are known here, if the index has those of other contexts too; what the catalogue
-    /// declares always is.
+    /// Which of them are known here, if not all of them are; what the catalogue declares always is.
     pub here: Option<&'a [bool]>,
+    /// What other sources mean by names that are no known setting's variable.
+    pub spelled: Option<&'a HashMap<String, KeyId>>,
     /// The catalogue.
     pub catalogue: &'a Catalogue,
     /// Names that are never settings.
@@ -336,6 +375,7 @@ impl Reading {
             && self.offers == other.offers
             && self.strangers == other.strangers
             && self.old_names == other.old_names
+            && self.losers == other.losers
             && self.maps == other.maps
     }
 

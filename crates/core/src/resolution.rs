@@ -8,6 +8,7 @@ use std::num::NonZeroU32;
 use std::sync::{Arc, OnceLock};
 
 mod by_key;
+mod named;
 mod tree;
 
 use by_key::ByKey;
@@ -55,6 +56,8 @@ pub struct Resolution {
     sorted: OnceLock<Vec<KeyId>>,
     /// Their names, once somebody looks for one that is not among them.
     names: OnceLock<KnownNames>,
+    /// What names of variables mean, once a reference uses one.
+    named: OnceLock<named::Named>,
     secrets: Secrets,
 }
 
@@ -246,6 +249,7 @@ impl Resolution {
             settings,
             sorted,
             names: OnceLock::new(),
+            named: OnceLock::new(),
             secrets,
         };
         for index in 0..resolution.candidates.len() {
@@ -333,11 +337,20 @@ impl<'r> Walk<'r> {
 
     fn source(&mut self, index: usize, reading: &Reading, offers: &[Offer]) {
         let layer = self.readings.layer(reading.layer);
+        let mut beaten: Vec<CandidateId> = Vec::new();
         for offer in offers {
             let value = &reading.document.leaves[offer.leaf as usize].value;
             let key = offer.key;
             let kind = value.kind();
             let new = self.add(index, *offer, kind);
+            // Of several names of one source only the best says anything; it comes right after.
+            if reading.is_loser(offer.leaf) {
+                beaten.push(new);
+                continue;
+            }
+            for loser in beaten.drain(..) {
+                self.settle(loser, Verdict::Overridden, Some(new));
+            }
             if reading.document.note(offer.leaf).is_some_and(|note| note.withheld.is_some()) {
                 self.settle(new, Verdict::Withheld, None);
                 continue;
@@ -380,7 +393,7 @@ impl<'r> Walk<'r> {
         if self.readings.catalogue.gather(key).is_none() {
             self.settle(same, Verdict::Overridden, Some(new));
         } else if old.reading == reading {
-            // Two names of one source: one value, not two to be put together.
+            // One source says one value, not two to be put together.
             self.settle(same, Verdict::Overridden, Some(new));
             self.candidates[new.index()].beneath = old.beneath;
         } else {
@@ -681,7 +694,7 @@ impl Resolution {
             let counts = !matches!(
                 weaker.verdict,
                 Verdict::Removed | Verdict::Empty | Verdict::Blocked | Verdict::Withheld
-            );
+            ) && !self.reading(weaker).is_loser(weaker.leaf);
             let kind = weaker.kind;
             if counts && matches!(kind, Type::Boolean | Type::Integer | Type::Number) {
                 return Some((id, kind));

@@ -8,8 +8,8 @@ use crate::answers::Spent;
 use crate::near::KnownNames;
 use crate::resolution::Part;
 use crate::{
-    Answers, ExpansionLimits, KeyId, KeyPath, Keys, Names, Offer, Outside, Presence, Reading,
-    Readings, Resolution, Secrets, Target, parallel,
+    Answers, ExpansionLimits, Former, KeyId, KeyPath, Keys, Names, Offer, Outside, Presence,
+    Reading, Readings, Resolution, Secrets, Target, parallel,
 };
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
@@ -254,8 +254,41 @@ impl Survey {
                 Names::Variables(naming) => Some(naming.variable(&first.keys, *key)),
                 Names::Keys => None,
             });
-            for name in own.into_iter().chain(named) {
+            let former = declared.into_iter().flat_map(|declared| &declared.formerly);
+            let namings = || {
+                first.layers.iter().filter_map(|layer| match &layer.names {
+                    Names::Variables(naming) => Some(naming),
+                    Names::Keys => None,
+                })
+            };
+            let former = former.flat_map(|former| match former {
+                Former::Variable(name) => vec![name.clone()],
+                Former::Key(path) => {
+                    namings().map(|naming| naming.variable_of(path.segments())).collect()
+                }
+            });
+            for name in own.into_iter().chain(named).chain(former) {
                 let families = by.entry(name).or_default();
+                if !families.contains(&family) {
+                    families.push(family);
+                }
+            }
+        }
+        // What a source means by a name that is no setting's variable.
+        for mentions in &self.readings {
+            let reading = &mentions.reading;
+            if first.layer(reading.layer).names == Names::Keys || reading.is_removal {
+                continue;
+            }
+            for offer in &reading.offers {
+                let Some(family) = self.family_of[offer.key.index()] else { continue };
+                let mut name = reading.document.leaves[offer.leaf as usize].name;
+                while first.keys.depth(name)
+                    > 1 + reading.section.map_or(0, |it| first.keys.depth(it))
+                {
+                    name = first.keys.parent(name);
+                }
+                let families = by.entry(first.keys.segment(name).to_owned()).or_default();
                 if !families.contains(&family) {
                     families.push(family);
                 }

@@ -2,7 +2,7 @@
 
 use crate::reading::{BadInput, Edit};
 use crate::{
-    Answers, Context, Document, Empty, EmptyText, ExpansionLimits, Inputs, KeyId, Outside,
+    Answers, Context, Document, Empty, EmptyText, ExpansionLimits, Inputs, KeyId, Kind, Outside,
     Readings, Resolution, Value,
 };
 use std::sync::Arc;
@@ -94,7 +94,7 @@ impl Patch {
         for edit in edits {
             let input = edit.input().map(|input| &readings.inputs.inputs[input]);
             if let (Some(input), Some(leaf)) = (input, edit.leaf())
-                && input.source.as_ref() == "process"
+                && readings.layer(input.layer).kind == Kind::Process
             {
                 patch.variable(readings, edit, &input.document.leaves[leaf as usize]);
             }

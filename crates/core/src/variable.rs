@@ -1,12 +1,15 @@
 //! Variables: the flat names that processes and env files use for settings.
 
-use crate::{Catalogue, Document, Former, KeyId, Keys, Standing};
+use crate::{Catalogue, Document, Former, KeyId, Keys, Standing, VariableRules};
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use std::fmt;
 use std::hash::BuildHasher as _;
 
+mod system;
 #[cfg(test)]
 mod tests;
+
+pub use system::is_system_variable;
 
 /// How a layer maps variable names to keys and back.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -77,14 +80,8 @@ pub struct Claim {
 impl Known {
     /// Indexes `settings`, each of them once, and those of the catalogue by their variables under
     /// `naming`.
-    pub fn new(
-        keys: &mut Keys,
-        settings: &[KeyId],
-        catalogue: &Catalogue,
-        naming: &Naming,
-    ) -> Known {
-        let given = given(keys, catalogue, naming);
-        let keys = &*keys;
+    pub fn new(keys: &Keys, settings: &[KeyId], catalogue: &Catalogue, naming: &Naming) -> Known {
+        let given = given(catalogue, naming);
         let hasher = DefaultHashBuilder::default();
         let mut by_variable: HashTable<Named> = HashTable::with_capacity(settings.len());
         let mut name = String::new();
@@ -184,7 +181,32 @@ impl Known {
     }
 }
 
-fn given(keys: &mut Keys, catalogue: &Catalogue, naming: &Naming) -> HashMap<String, Given> {
+impl Known {
+    /// The first setting, known in whichever context, whose variable that is.
+    fn anywhere(&self, keys: &Keys, name: &str) -> Option<KeyId> {
+        let hash = self.hasher.hash_one(name);
+        let same =
+            |named: &Named| named.hash == hash && self.naming.is_variable(keys, named.key, name);
+        self.by_variable.find(hash, same).map(|named| named.key)
+    }
+
+    /// Whether the catalogue gives a setting that variable.
+    fn is_given(&self, name: &str) -> bool {
+        self.given.get(name).is_some_and(|given| given.own.is_some())
+    }
+
+    /// The setting that a name means, if all that are indexed are known: in a reference.
+    pub(crate) fn meant(
+        &self,
+        keys: &Keys,
+        catalogue: &Catalogue,
+        name: &str,
+    ) -> Result<Option<KeyId>, Clash> {
+        Ok(self.find(keys, None, catalogue, name)?.map(|(key, _)| key))
+    }
+}
+
+fn given(catalogue: &Catalogue, naming: &Naming) -> HashMap<String, Given> {
     let mut given: HashMap<String, Given> = HashMap::new();
     for (key, declared) in catalogue.settings() {
         if let Some(variable) = &declared.variable {
@@ -197,10 +219,7 @@ fn given(keys: &mut Keys, catalogue: &Catalogue, naming: &Naming) -> HashMap<Str
         for (rank, former) in declared.formerly.iter().enumerate() {
             let name = match former {
                 Former::Variable(name) => name.clone(),
-                Former::Key(path) => {
-                    let old = keys.intern(KeyId::ROOT, path);
-                    naming.variable(keys, old)
-                }
+                Former::Key(path) => naming.variable_of(path.segments()),
             };
             given.entry(name).or_default().former.get_or_insert((key, rank));
         }
@@ -268,18 +287,27 @@ impl Naming {
 
     /// The setting that `name` means, `None` if the name is not ours.
     ///
-    /// The order is that of the contract: the variable of a known setting first, then, if the
-    /// prefix matches, the rest split at `nest` as a new key, else nobody's.
+    /// The order is that of the contract: the variable of a setting that is known here first, then
+    /// that of one that is known elsewhere, then what another source means by the same name, then, if
+    /// the prefix matches, the rest split at `nest` as a new key, else nobody's.
     pub fn claim(
         &self,
         keys: &mut Keys,
-        known: &Known,
-        here: Option<&[bool]>,
-        catalogue: &Catalogue,
+        rules: &VariableRules<'_>,
         name: &str,
     ) -> Result<Option<Claim>, Clash> {
+        let VariableRules { known, here, spelled, catalogue, .. } = *rules;
+        if !self.claims_every_name && is_system_variable(name) && !known.is_given(name) {
+            return Ok(None);
+        }
         if let Some((key, standing)) = known.find(keys, here, catalogue, name)? {
             return Ok(Some(Claim { key, standing, is_known: true }));
+        }
+        if let Some(key) = known.anywhere(keys, name) {
+            return Ok(Some(Claim { key, standing: Standing::Own, is_known: true }));
+        }
+        if let Some(key) = spelled.and_then(|spelled| spelled.get(name)) {
+            return Ok(Some(Claim { key: *key, standing: Standing::Current, is_known: true }));
         }
         if self.prefix.is_empty() && !self.claims_every_name {
             return Ok(None);

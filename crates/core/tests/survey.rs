@@ -157,6 +157,7 @@ fn inputs(layers: &[Varied], contexts: &[Vec<usize>]) -> (Arc<Keys>, Vec<Inputs>
                 })
             });
         Inputs {
+            others: Arc::new([]),
             keys: Arc::clone(&keys),
             context: Context::default(),
             layers: layers

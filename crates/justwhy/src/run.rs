@@ -317,6 +317,14 @@ fn answer(
         given,
     };
     let outcome = command(&answering)?;
+    let unread = elsewhere.unread_elsewhere();
+    let notes = unread.iter().map(|what| {
+        let told = format!(
+            "note: {what} cannot be read: a variable for a setting that only stands there is not recognised"
+        );
+        look.text(&told) + "\n"
+    });
+    let outcome = Outcome { notes: notes.collect::<String>() + &outcome.notes, ..outcome };
     match answers.is_exhausted() {
         true => Err(vec![exhausted()]),
         false => Ok(outcome),

@@ -102,6 +102,12 @@ impl<'p> Elsewhere<'p> {
         lock(&self.reader).read_all(contexts, self.arguments)
     }
 
+    /// Files of other contexts that could not be read, each with the reason, so that variables which
+    /// mean settings that only they have are not known.
+    pub fn unread_elsewhere(&self) -> Vec<String> {
+        lock(&self.reader).unread_elsewhere().to_vec()
+    }
+
     /// The context that `asked`, the text of `--in`, leads to.
     pub fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
         self.situation.here(asked)

@@ -19,10 +19,12 @@ use std::path::Path;
 use std::sync::Arc;
 
 mod files;
+mod others;
 mod scopes;
 
 use files::document_of;
 pub(crate) use files::{attach, load, read_bytes};
+use others::Others;
 pub use scopes::NotRead;
 use scopes::Scopes;
 
@@ -49,6 +51,8 @@ pub struct Reader<'p> {
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
     never: Arc<HashSet<String>>,
+    /// What the layers read in other contexts, once a name could mean a setting that only they have.
+    others: Option<Others>,
     /// Whether layers that describe where you stand are left out.
     without_local: bool,
 }
@@ -94,6 +98,7 @@ impl<'p> Reader<'p> {
                 let never = project.axis_variables().chain(project.token_variables());
                 Arc::new(never.map(str::to_owned).collect())
             },
+            others: None,
             without_local: false,
         }
     }
@@ -138,8 +143,7 @@ impl<'p> Reader<'p> {
         met: Option<LayerIndex>,
     ) -> Result<Readings, Error> {
         let inputs = self.inputs(context, arguments, met)?;
-        let (keys, mut read) = Readings::assemble_all(std::mem::take(&mut self.keys), vec![inputs]);
-        self.keys = keys;
+        let mut read = self.assembled(vec![inputs]);
         // One comes out for each that goes in.
         read.swap_remove(0).map_err(|bad| self.refused(&bad))
     }
@@ -161,9 +165,7 @@ impl<'p> Reader<'p> {
                 Err(error) => failed.push(Some(error)),
             }
         }
-        let (keys, read) = Readings::assemble_all(std::mem::take(&mut self.keys), all);
-        self.keys = keys;
-        let mut read = read.into_iter();
+        let mut read = self.assembled(all).into_iter();
         let each = failed.into_iter().filter_map(|failed| match failed {
             Some(error) => Some(Err(error)),
             None => read.next().map(|read| read.map_err(|bad| self.refused(&bad))),
@@ -222,6 +224,11 @@ impl<'p> Reader<'p> {
         let said = self.arguments(arguments);
         inputs.push(input(index, ("arguments".into(), said, true), None, false));
         Ok(Inputs {
+            others: self
+                .others
+                .as_ref()
+                .map(|others| Arc::clone(&others.inputs))
+                .unwrap_or_default(),
             keys: Arc::default(),
             context,
             layers,

@@ -292,6 +292,9 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
     ) -> Result<(), Fault> {
         self.enter(table, depth)?;
         let tree = self.tree;
+        if key != KeyId::ROOT {
+            self.document.tables.push((key, tree.node(table).at));
+        }
         let children = tree.children_of(table);
         if tree.has_merges {
             let members = self.members(table, depth, through)?;

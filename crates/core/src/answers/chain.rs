@@ -126,8 +126,7 @@ impl Walk<'_, '_> {
             Ok(Meaning::Uncertain(why)) => hop.found = HopValue::Error(why),
             Ok(Meaning::Variable(name)) => {
                 let found = self.answers.outside.variable(&name);
-                let is_secret =
-                    is_secret_name(&name) || self.answers.outside.is_secret_variable(&name);
+                let is_secret = self.answers.is_secret_variable(context, &name);
                 hop.found = text(found, is_secret, format!("{name} is not set"));
                 hop.source = Some("process".into());
                 hop.name = Some(name);
@@ -167,7 +166,7 @@ impl Walk<'_, '_> {
             hop.layer = Some(resolution.readings().layer(reading.layer).name.clone());
             hop.source = Some(Arc::clone(&reading.source));
             hop.position = reading.document.position(leaf.at);
-            hop.name = Some(resolution.keys().show(leaf.name));
+            hop.name = Some(crate::explanation::name_of(&resolution, reading, leaf.name));
         }
         if self.told.contains(&asked) {
             // A circle is told by its error; what is found the second time was told before.

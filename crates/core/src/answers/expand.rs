@@ -241,7 +241,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
                 Err(Failure::new(UNCERTAIN, message))
             }
             Meaning::Variable(name) => {
-                self.secret |= is_secret_name(&name) || answers.outside.is_secret_variable(&name);
+                self.secret |= answers.is_secret_variable(self.asked.context, &name);
                 self.height = self.height.max(1);
                 let found = answers.outside.variable(&name).map_err(bad)?;
                 Ok(text(found, format!("the variable {name} is not set")))
@@ -346,8 +346,19 @@ fn meaning(
         },
         Target::Name(name) => {
             let naming = reading.naming.or_else(|| first_naming(reading.resolution));
-            match naming.and_then(|naming| setting_of_variable(&resolution, naming, name)) {
+            let meant = match naming {
+                Some(naming) => resolution.setting_named(naming, name).map_err(|clash| {
+                    let keys = [clash.one, clash.other].map(|key| resolution.keys().show(key));
+                    format!("both {} and {} have that variable", keys[0], keys[1])
+                })?,
+                None => None,
+            };
+            match meant {
                 Some(key) => setting(key),
+                // Whoever writes into a store must not learn what this machine has.
+                None if reading.is_from_store => {
+                    Meaning::Nothing(format!("no setting here has the variable {name}"))
+                }
                 None => Meaning::Variable(name.clone()),
             }
         }
@@ -387,37 +398,6 @@ fn setting_at(resolution: &Resolution, path: &KeyPath) -> Result<KeyId, String> 
         Some(near) => Err(format!("there is no setting {path} here; {near} is near")),
         None => Err(format!("there is no setting {path} here")),
     }
-}
-
-/// The setting whose variable has that name.
-fn setting_of_variable(resolution: &Resolution, naming: &Naming, name: &str) -> Option<KeyId> {
-    let readings = resolution.readings();
-    let keys = resolution.keys();
-    for (key, declared) in readings.catalogue.settings() {
-        if declared.variable.as_deref() == Some(name) {
-            return Some(key);
-        }
-    }
-    let rest = name.strip_prefix(naming.prefix.as_str())?;
-    // Upper case and `_` for `-` lose what the key was, so that the branches are walked by name.
-    let mut found = vec![KeyId::ROOT];
-    for part in rest.split(naming.nest.as_str()) {
-        let mut next = Vec::new();
-        for branch in found {
-            next.extend(keys.children(branch).filter(|key| {
-                let segment = keys.segment(*key);
-                segment.len() == part.len()
-                    && segment.bytes().zip(part.bytes()).all(|(segment, part)| {
-                        segment.to_ascii_uppercase() == part || (segment == b'-' && part == b'_')
-                    })
-            }));
-        }
-        found = next;
-    }
-    let mut settings: Vec<KeyId> =
-        found.into_iter().filter(|key| resolution.is_setting(*key)).collect();
-    settings.sort_by_key(|key| resolution.winner(*key).is_none());
-    settings.first().copied()
 }
 
 /// What the chain of an explanation needs to know about a text.

@@ -145,7 +145,7 @@ impl<'a> Across<'a> {
             _ if resolution.note(candidate).is_some_and(|note| note.encrypted.is_some()) => return,
             _ if refers => return,
             Value::Text(text) if text.is_empty() => return,
-            Value::Text(text) if !is_secret => match crate::secret::holds_address_password(text) {
+            Value::Text(text) if !is_secret => match crate::secret::holds_password(text) {
                 true => "the address here has a password in it, for all who can read the file",
                 false => return,
             },

@@ -218,8 +218,8 @@ impl<'s> Lines<'s> {
         let number = text.position(at).line;
         let line = text.line(number);
         let may_be_shown = || {
-            let speaks_of_one = crate::secret::speaks_of_a_secret(line)
-                || crate::secret::holds_address_password(line);
+            let speaks_of_one =
+                crate::secret::speaks_of_a_secret(line) || crate::secret::may_hold_password(line);
             !speaks_of_one && !self.hidden(source).contains(&number)
         };
         let may_be_shown = match line.len() > LONG_LINE {

@@ -4,7 +4,7 @@ use super::{LayerState, Row, Stand, hides, layer_name, place_of, shown, sources_
 use crate::resolution::Verdict;
 use crate::{
     Answers, Candidate, CandidateId, KeyId, Kind, LayerIndex, Note, Presence, Value,
-    hide_address_password, list_values,
+    hide_address_password, is_system_variable, list_values,
 };
 use std::sync::Arc;
 
@@ -260,7 +260,14 @@ fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Optio
             format!("all that it says stands below {into}")
         }
         (Kind::Values, None) => "its values do not mention it".to_owned(),
-        (Kind::Process, Some(variable)) => format!("{variable} is not set"),
+        (Kind::Process, Some(variable)) => match is_named(answers, index, variable) {
+            false => format!("{variable} is not set"),
+            true if is_system_variable(variable) => format!(
+                "{variable} is a variable of the system, which is read for a setting only if the \
+                 catalogue names it with `variable`"
+            ),
+            true => format!("{variable} is set, and not read for it"),
+        },
         (_, Some(variable)) => {
             let read = what_is_read(answers, index);
             format!("{} {} not set {variable}", read.0, if read.1 { "do" } else { "does" })
@@ -270,6 +277,13 @@ fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Optio
             format!("{} {} not mention it", read.0, if read.1 { "do" } else { "does" })
         }
     }
+}
+
+/// Whether a source of the layer has that name, whatever it is read for.
+fn is_named(answers: &Answers<'_>, index: LayerIndex, name: &str) -> bool {
+    let keys = answers.resolution().keys();
+    let mut leaves = sources_of(answers, index).flat_map(|reading| &reading.document.leaves);
+    leaves.any(|leaf| keys.parent(leaf.name) == KeyId::ROOT && keys.segment(leaf.name) == name)
 }
 
 /// What a layer reads here, and whether that is several things.

@@ -2,8 +2,8 @@
 
 use super::{BadReading, From, NearName, Reading, VariableRules, narrow};
 use crate::{
-    Catalogue, Context, Declared, Document, KeyId, KeyPath, Keys, Known, Lack, Layer, LayerIndex,
-    Leaf, Names, Naming, Position, Presence, Removal, SourceText, Value,
+    Catalogue, Context, Declared, Document, KeyId, KeyPath, Keys, Kind, Known, Lack, Layer,
+    LayerIndex, Leaf, Names, Naming, Position, Presence, Removal, SourceText, Value,
 };
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
@@ -38,6 +38,9 @@ pub struct Inputs {
     pub inputs: Vec<Input>,
     /// What the catalogue declares.
     pub declared: Arc<[Declared]>,
+    /// What the same layers read in other contexts, for the names of settings that it has; the same
+    /// in all contexts.
+    pub others: Arc<[Input]>,
     /// Names of variables that are never settings, such as those from which an axis is read.
     pub never: Arc<HashSet<String>>,
     /// The names and texts of the files that declare settings; `remove` patterns stand in the first,
@@ -159,10 +162,24 @@ impl Readings {
         let mut together = Together::new(Arc::make_mut(&mut keys), &all);
         let keyed: Vec<Read<Vec<Slot>>> =
             all.iter().map(|inputs| together.read_keys(inputs)).collect();
-        together.index(&all);
+        // Three steps: what has keys for names makes settings known, then files and scopes of
+        // variables do, and what the process means by its names comes last.
+        together.read_other_keys(&all);
+        together.index(&all, false);
+        let flat: Vec<Read<Vec<Slot>>> = all
+            .iter()
+            .zip(keyed)
+            .map(|(inputs, keyed)| {
+                keyed.and_then(|slots| together.read_variables(inputs, slots, false))
+            })
+            .collect();
+        if all.iter().any(has_process) {
+            together.read_other_variables(&all);
+            together.index(&all, true);
+        }
         let mut read = Vec::with_capacity(all.len());
-        for (inputs, keyed) in all.iter().zip(keyed) {
-            let slots = keyed.and_then(|slots| together.read_variables(inputs, slots));
+        for (inputs, flat) in all.iter().zip(flat) {
+            let slots = flat.and_then(|slots| together.read_variables(inputs, slots, true));
             let removals = together.removals(inputs);
             read.push(slots.map(|slots| (slots, removals)));
         }
@@ -221,9 +238,16 @@ struct Together<'k> {
     /// The known settings by their variables. Layers mostly share one naming, and its index is the
     /// only costly thing about it.
     indexes: Vec<(Naming, Known)>,
+    /// The settings that are known in any context, in the order in which they become so.
+    known: Vec<KeyId>,
+    is_known: Vec<bool>,
+    /// What files and scopes mean by names that are no known setting's variable.
+    spelled: HashMap<String, KeyId>,
     /// Names that are never settings.
     never: HashSet<String>,
     removals: Vec<Slot>,
+    /// What was read of such documents where there is but one context.
+    flat_alone: Vec<Arc<Reading>>,
     /// Whether there is more than one context, so that what is known differs.
     are_many: bool,
 }
@@ -243,9 +267,13 @@ impl<'k> Together<'k> {
             keyed_by: HashMap::new(),
             flat: HashMap::new(),
             indexes: Vec::new(),
+            known: Vec::new(),
+            is_known: Vec::new(),
+            spelled: HashMap::new(),
             never,
             removals: Vec::new(),
-            are_many: all.len() > 1,
+            flat_alone: Vec::new(),
+            are_many: all.len() > 1 || all.iter().any(|inputs| !inputs.others.is_empty()),
         }
     }
 
@@ -272,23 +300,96 @@ impl<'k> Together<'k> {
         Ok(slots)
     }
 
-    /// Indexes all that is known in any of the contexts by its variables.
-    fn index(&mut self, all: &[Inputs]) {
-        let mut settings: Vec<KeyId> = Vec::new();
-        let mut seen = vec![false; self.keys.count()];
-        for reading in self.keyed.iter().filter_map(|(_, slot)| slot.as_ref()) {
-            for offer in &reading.offers {
-                if !std::mem::replace(&mut seen[offer.key.index()], true) {
-                    settings.push(offer.key);
+    /// Makes the settings known that an offer is about.
+    fn note(&mut self, key: KeyId) {
+        if self.is_known.len() <= key.index() {
+            self.is_known.resize(self.keys.count().max(key.index() + 1), false);
+        }
+        if !std::mem::replace(&mut self.is_known[key.index()], true) {
+            self.known.push(key);
+        }
+    }
+
+    /// Notes the settings that sources with keys for names know, here and in other contexts.
+    fn read_other_keys(&mut self, all: &[Inputs]) {
+        let here: Vec<KeyId> = self.keyed.iter().flat_map(|(_, slot)| offered(slot)).collect();
+        here.into_iter().for_each(|key| self.note(key));
+        let Some(first) = all.first() else { return };
+        for input in others(first).filter(|input| names_of(first, input) == &Names::Keys) {
+            let by = (Arc::as_ptr(&input.document), input.layer);
+            let known = self.keyed_by.get(&by).into_iter().flatten();
+            if known.into_iter().any(|at| self.keyed[*at].0.section == input.section) {
+                continue;
+            }
+            // What cannot be read there makes nothing known here.
+            let from = from(&first.layers, input);
+            if let Ok(reading) = Reading::of_keys(self.keys, from, &self.catalogue) {
+                reading.offers.iter().for_each(|offer| self.note(offer.key));
+            }
+        }
+    }
+
+    /// The same for files and scopes of variables, and what they mean by their names.
+    fn read_other_variables(&mut self, all: &[Inputs]) {
+        let mut slots: Vec<Arc<Reading>> = Vec::new();
+        for flat in self.flat.values() {
+            slots.extend(flat.read.iter().filter_map(|(_, _, slot)| slot.clone()));
+        }
+        slots.extend(std::mem::take(&mut self.flat_alone));
+        // By their layers, so that no order of hashes shows.
+        slots.sort_by(|one, other| {
+            (one.layer, &one.source, one.offers.len()).cmp(&(
+                other.layer,
+                &other.source,
+                other.offers.len(),
+            ))
+        });
+        let none: Vec<bool> = vec![false; self.keys.count()];
+        if let Some(first) = all.first() {
+            for input in others(first) {
+                let layer = &first.layers[input.layer.0];
+                let Names::Variables(naming) = &layer.names else { continue };
+                if layer.kind == Kind::Process {
+                    continue;
+                }
+                let Some(index) = self.index_of(naming) else { continue };
+                let rules = VariableRules {
+                    naming,
+                    known: &self.indexes[index].1,
+                    here: Some(&none),
+                    spelled: None,
+                    catalogue: &self.catalogue,
+                    never: &self.never,
+                };
+                let from = from(&first.layers, input);
+                if let Ok(reading) = Reading::of_variables(self.keys, from, &rules) {
+                    slots.push(Arc::new(reading));
                 }
             }
         }
+        for reading in slots {
+            for offer in &reading.offers {
+                self.note(offer.key);
+                let name = reading.document.leaves[offer.leaf as usize].name;
+                let section = reading.section.unwrap_or(KeyId::ROOT);
+                if self.keys.parent(name) == section {
+                    let name = self.keys.segment(name).to_owned();
+                    self.spelled.entry(name).or_insert(offer.key);
+                }
+            }
+        }
+    }
+
+    /// Indexes all that is known in any of the contexts by its variables, for files and scopes or for
+    /// the process.
+    fn index(&mut self, all: &[Inputs], for_process: bool) {
+        self.indexes.clear();
         for layer in all.iter().flat_map(|inputs| &inputs.layers) {
             let Names::Variables(naming) = &layer.names else { continue };
             if self.index_of(naming).is_none() {
                 // Most processes have no variable of the project's, and then nothing is looked up.
-                let settings: &[KeyId] = match has_prefix(self.keys, all, naming) {
-                    true => &settings,
+                let settings: &[KeyId] = match has_prefix(self.keys, all, naming, for_process) {
+                    true => &self.known,
                     false => &[],
                 };
                 let known = Known::new(self.keys, settings, &self.catalogue, naming);
@@ -305,10 +406,19 @@ impl<'k> Together<'k> {
     }
 
     /// Reads what has variables for names, in the light of what has keys.
-    fn read_variables(&mut self, inputs: &Inputs, mut slots: Vec<Slot>) -> Read<Vec<Slot>> {
+    fn read_variables(
+        &mut self,
+        inputs: &Inputs,
+        mut slots: Vec<Slot>,
+        for_process: bool,
+    ) -> Read<Vec<Slot>> {
         let mut here: Option<Vec<bool>> = None;
         for (number, input) in inputs.inputs.iter().enumerate() {
-            let Names::Variables(naming) = &inputs.layers[input.layer.0].names else { continue };
+            let layer = &inputs.layers[input.layer.0];
+            let Names::Variables(naming) = &layer.names else { continue };
+            if (layer.kind == Kind::Process) != for_process {
+                continue;
+            }
             if self.are_many && here.is_none() {
                 here = Some(known_here(self.keys, &slots));
             }
@@ -338,6 +448,7 @@ impl<'k> Together<'k> {
                 naming,
                 known: &self.indexes[index].1,
                 here: here.as_deref(),
+                spelled: for_process.then_some(&self.spelled),
                 catalogue: &self.catalogue,
                 never: &self.never,
             };
@@ -349,8 +460,10 @@ impl<'k> Together<'k> {
             let same = flat.read.iter().filter_map(|(_, _, slot)| slot.as_ref());
             let same = same.into_iter().find(|before| before.says_the_same(&reading)).cloned();
             let slot = Some(same.unwrap_or(reading));
-            if let Some(known) = known {
-                flat.read.push((known, input.section.clone(), slot.clone()));
+            match known {
+                Some(known) => flat.read.push((known, input.section.clone(), slot.clone())),
+                None if !for_process => self.flat_alone.extend(slot.clone()),
+                None => {}
             }
             slots[number] = slot;
         }
@@ -374,11 +487,29 @@ impl<'k> Together<'k> {
     }
 }
 
+/// What the layers read in other contexts.
+fn others(inputs: &Inputs) -> impl Iterator<Item = &Input> {
+    inputs.others.iter().filter(|input| input.layer.0 < inputs.layers.len())
+}
+
+fn names_of<'i>(inputs: &'i Inputs, input: &Input) -> &'i Names {
+    &inputs.layers[input.layer.0].names
+}
+
+fn has_process(inputs: &Inputs) -> bool {
+    inputs.inputs.iter().any(|input| inputs.layers[input.layer.0].kind == Kind::Process)
+}
+
+fn offered(slot: &Slot) -> impl Iterator<Item = KeyId> + '_ {
+    slot.iter().flat_map(|reading| reading.offers.iter().map(|offer| offer.key))
+}
+
 /// Whether any name that is read under that naming has its prefix, as each variable of a setting has.
-fn has_prefix(keys: &Keys, all: &[Inputs], naming: &Naming) -> bool {
+fn has_prefix(keys: &Keys, all: &[Inputs], naming: &Naming, for_process: bool) -> bool {
     let is_so_named = |inputs: &&Inputs, input: &&Input| {
-        matches!(&inputs.layers[input.layer.0].names, Names::Variables(other)
-            if other.prefix == naming.prefix)
+        let layer = &inputs.layers[input.layer.0];
+        (layer.kind == Kind::Process) == for_process
+            && matches!(&layer.names, Names::Variables(other) if other.prefix == naming.prefix)
     };
     let has_it = |document: &Document| {
         let mut has_it = document.unreadable.iter().any(|name| name.starts_with(&naming.prefix));
@@ -393,7 +524,8 @@ fn has_prefix(keys: &Keys, all: &[Inputs], naming: &Naming) -> bool {
         has_it
     };
     all.iter().any(|inputs| {
-        let mut read = inputs.inputs.iter().filter(|input| is_so_named(&inputs, input));
+        let read = inputs.inputs.iter().chain(inputs.others.iter());
+        let mut read = read.filter(|input| is_so_named(&inputs, input));
         read.any(|input| has_it(&input.document))
     })
 }
@@ -414,6 +546,7 @@ fn from<'a>(layers: &'a [Layer], input: &'a Input) -> From<'a> {
         document: &input.document,
         section: input.section.as_ref(),
         into: layers[input.layer.0].into.as_ref(),
+        may_repeat: layers[input.layer.0].kind == Kind::Arguments,
     }
 }
 

@@ -1,7 +1,7 @@
 //! Settings that are maps: the tables that sources have for them become one leaf each.
 
 use super::{Offer, Reading, narrow};
-use crate::{Catalogue, Document, Entry, KeyId, Keys, Leaf, Note, Span, Value};
+use crate::{Catalogue, Document, Entry, KeyId, Keys, Leaf, Note, Span, Standing, Value};
 use std::sync::Arc;
 
 /// A part of a map: where it belongs, and what stands there.
@@ -11,6 +11,31 @@ struct Part {
     at: Span,
 }
 
+/// A table without entries, or a name without a value.
+pub(super) struct Nothing {
+    /// The setting that it is about.
+    pub(super) key: KeyId,
+    /// Its name in the source.
+    pub(super) name: KeyId,
+    pub(super) standing: Standing,
+    /// An empty map, or a null.
+    pub(super) value: Value,
+    pub(super) at: Span,
+}
+
+/// All that a source has for a map under one of its names.
+struct Found {
+    map: KeyId,
+    /// The former name, if it is one.
+    former: Option<usize>,
+    parts: Vec<Part>,
+    leaves: Vec<u32>,
+    /// The name of the map in the source.
+    name: KeyId,
+    /// How many offers stand before the last part.
+    after: usize,
+}
+
 /// A map while it is put together.
 enum Node {
     Value(Value, Span),
@@ -18,58 +43,81 @@ enum Node {
 }
 
 impl Reading {
-    /// Puts what is offered below the key of a map together to one offer of that map, which stands
-    /// where its first part does. `nothings` are tables without entries, and names without a value.
+    /// Puts what is offered below the key of a map together to one offer of that map, for each name
+    /// that the map has in the source: a table at a former name is another one. It stands where its
+    /// table begins, else where its first part does, and among the offers where its last part did.
     pub(super) fn put_maps_together(
         &mut self,
         keys: &Keys,
         catalogue: &Catalogue,
-        nothings: &[(KeyId, Value, Span)],
+        nothings: &[Nothing],
+        standings: &mut Vec<Standing>,
+        best: Standing,
     ) {
         if !catalogue.has_maps() {
             return;
         }
-        let mut found: Vec<(KeyId, Vec<Part>, Vec<u32>)> = Vec::new();
-        let mut add = |map: KeyId, part: Part, leaf: Option<u32>| {
-            let at = found.iter().position(|(other, ..)| *other == map).unwrap_or_else(|| {
-                found.push((map, Vec::new(), Vec::new()));
+        standings.resize(self.offers.len(), Standing::Current);
+        let mut found: Vec<Found> = Vec::new();
+        let add = |found: &mut Vec<Found>, (map, standing, name), part: Part| {
+            let former = match standing {
+                Standing::Former(number) => Some(number),
+                Standing::Own | Standing::Current => None,
+            };
+            let is_it = |it: &Found| it.map == map && it.former == former;
+            let at = found.iter().position(is_it).unwrap_or_else(|| {
+                let depth = keys.depth(part.key) - keys.depth(map);
+                let name = (0..depth).fold(name, |name, _| keys.parent(name));
+                let (parts, leaves) = (Vec::new(), Vec::new());
+                found.push(Found { map, former, parts, leaves, name, after: 0 });
                 found.len() - 1
             });
-            found[at].1.push(part);
-            found[at].2.extend(leaf);
+            found[at].parts.push(part);
+            at
         };
         let document = Arc::clone(&self.document);
-        self.offers.retain(|offer| match catalogue.map_at(keys, offer.key) {
-            // What is withheld is no part of anything.
-            Some(map) if map != offer.key && !is_withheld(&document, offer.leaf) => {
-                let leaf = &document.leaves[offer.leaf as usize];
-                let at = leaf.at.unwrap_or_default();
-                let part = Part { key: offer.key, value: leaf.value.clone(), at };
-                add(map, part, Some(offer.leaf));
-                false
+        let (mut kept, mut kept_standings) = (Vec::new(), Vec::new());
+        let mut joined: Vec<(usize, u32, usize)> = Vec::new();
+        for (offer, standing) in self.offers.iter().zip(standings.iter()) {
+            match catalogue.map_at(keys, offer.key) {
+                // What is withheld is no part of anything.
+                Some(map) if map != offer.key && !is_withheld(&document, offer.leaf) => {
+                    let leaf = &document.leaves[offer.leaf as usize];
+                    let at = leaf.at.unwrap_or_default();
+                    let part = Part { key: offer.key, value: leaf.value.clone(), at };
+                    let number = add(&mut found, (map, *standing, leaf.name), part);
+                    joined.push((number, offer.leaf, kept.len()));
+                }
+                _ => {
+                    kept.push(*offer);
+                    kept_standings.push(*standing);
+                }
             }
-            _ => true,
-        });
-        for (key, value, at) in nothings {
+        }
+        for Nothing { key, name, standing, value, at } in nothings {
             if let Some(map) = catalogue.map_at(keys, *key)
                 && (map != *key || !matches!(value, Value::Null))
             {
-                add(map, Part { key: *key, value: value.clone(), at: *at }, None);
+                let part = Part { key: *key, value: value.clone(), at: *at };
+                let number = add(&mut found, (map, *standing, *name), part);
+                found[number].after = found[number].after.max(kept.len());
             }
+        }
+        for (number, leaf, after) in joined {
+            found[number].leaves.push(leaf);
+            found[number].after = after;
         }
         if found.is_empty() {
             return;
         }
         let mut whole: Document = (*document).clone();
-        for (map, parts, leaves) in found {
+        let mut made: Vec<(usize, Offer, Standing)> = Vec::new();
+        for Found { map, former, parts, leaves, name, after } in found {
             let has_lines = whole.text.is_some();
-            let at = parts.iter().map(|part| part.at).min_by_key(|at| at.start);
+            let table = document.tables.iter().find(|(table, _)| *table == name);
+            let first = parts.iter().map(|part| part.at).min_by_key(|at| at.start);
+            let at = table.map(|(_, at)| *at).or(first);
             let depth = keys.depth(map);
-            let name = leaves.first().map(|leaf| {
-                let offered = document.leaves[*leaf as usize].name;
-                let below = parts.first().map_or(0, |part| keys.depth(part.key) - depth);
-                (0..below).fold(offered, |name, _| keys.parent(name))
-            });
             let mut root = Vec::new();
             for part in parts.into_iter().filter(|part| part.key != map) {
                 let segments = keys.segments(part.key);
@@ -78,14 +126,28 @@ impl Reading {
             let leaf = narrow(whole.leaves.len());
             let value = note_of_all(&mut whole, &leaves, Value::Map(entries(root)));
             whole.leaves.push(Leaf {
-                name: name.filter(|name| *name != KeyId::ROOT).unwrap_or(map),
+                name: if name == KeyId::ROOT { map } else { name },
                 value,
                 at: at.filter(|_| has_lines),
             });
-            self.offers.push(Offer { key: map, leaf });
+            let is_old = leaves.iter().any(|leaf| self.is_old_name(*leaf));
+            if is_old {
+                self.old_names.push(leaf);
+            }
             self.maps.push((leaf, leaves));
+            // A name that holds the whole map is as good as those of its parts.
+            let standing = former.map_or(best, Standing::Former);
+            made.push((after, Offer { key: map, leaf }, standing));
+        }
+        // From the last, so that those before keep their numbers.
+        made.sort_by_key(|(after, ..)| *after);
+        for (after, offer, standing) in made.into_iter().rev() {
+            kept.insert(after, offer);
+            kept_standings.insert(after, standing);
         }
         self.document = Arc::new(whole);
+        self.offers = kept;
+        *standings = kept_standings;
     }
 
     /// The leaves of the source that make up a leaf: itself, unless it is a map.

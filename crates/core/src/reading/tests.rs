@@ -24,7 +24,7 @@ fn from<'a>(
     document: &'a Arc<Document>,
     section: Option<&'a KeyPath>,
 ) -> From<'a> {
-    From { layer: LAYER, source, document, section, into: None }
+    From { layer: LAYER, source, document, section, into: None, may_repeat: false }
 }
 
 fn read_keys(
@@ -51,13 +51,14 @@ fn read_variables(
         known.iter().map(|text| keys.intern(KeyId::ROOT, &KeyPath::parse(text).unwrap())).collect();
     let naming = Naming { prefix: "T_".into(), nest: "__".into(), claims_every_name: true };
     let none = Catalogue::default();
-    let known = Known::new(&mut keys, &known, &none, &naming);
+    let known = Known::new(&keys, &known, &none, &naming);
     let never: HashSet<String> = never.iter().map(|name| name.to_string()).collect();
     let document = document(&mut keys, names);
     let rules = VariableRules {
         naming: &naming,
         known: &known,
         here: None,
+        spelled: None,
         catalogue: &none,
         never: &never,
     };

@@ -1,6 +1,8 @@
 //! Tests of variables: every rule of how a flat name becomes a setting.
 
-use crate::{Catalogue, Declared, Former, KeyId, KeyPath, Keys, Known, Naming, Standing};
+use crate::{
+    Catalogue, Declared, Former, KeyId, KeyPath, Keys, Known, Naming, Standing, VariableRules,
+};
 use std::sync::Arc;
 
 fn naming(prefix: &str, nest: &str, claims_every_name: bool) -> Naming {
@@ -9,6 +11,12 @@ fn naming(prefix: &str, nest: &str, claims_every_name: bool) -> Naming {
 
 fn settings(keys: &mut Keys, texts: &[&str]) -> Vec<KeyId> {
     texts.iter().map(|text| keys.intern(KeyId::ROOT, &KeyPath::parse(text).unwrap())).collect()
+}
+
+fn rules<'a>(naming: &'a Naming, known: &'a Known, catalogue: &'a Catalogue) -> VariableRules<'a> {
+    static NEVER: std::sync::LazyLock<hashbrown::HashSet<String>> =
+        std::sync::LazyLock::new(hashbrown::HashSet::new);
+    VariableRules { naming, known, here: None, spelled: None, catalogue, never: &NEVER }
 }
 
 #[test]
@@ -73,8 +81,8 @@ fn claims_names_in_the_order_of_the_contract() {
         let mut keys = Keys::default();
         let known = settings(&mut keys, &["database.pool-max"]);
         let none = Catalogue::default();
-        let known = Known::new(&mut keys, &known, &none, &naming);
-        let claimed = naming.claim(&mut keys, &known, None, &none, name).unwrap();
+        let known = Known::new(&keys, &known, &none, &naming);
+        let claimed = naming.claim(&mut keys, &rules(&naming, &known, &none), name).unwrap();
         assert_eq!(claimed.map(|claim| keys.show(claim.key)).as_deref(), expected, "{row}");
     }
 }
@@ -85,10 +93,11 @@ fn refuses_a_name_that_two_settings_have() {
     let known = settings(&mut keys, &["pool-max", "pool_max", "other"]);
     let naming = naming("T_", "__", false);
     let none = Catalogue::default();
-    let index = Known::new(&mut keys, &known, &none, &naming);
-    let clash = naming.claim(&mut keys, &index, None, &none, "T_POOL_MAX").unwrap_err();
+    let index = Known::new(&keys, &known, &none, &naming);
+    let clash = naming.claim(&mut keys, &rules(&naming, &index, &none), "T_POOL_MAX").unwrap_err();
     assert_eq!((clash.one, clash.other), (known[0], known[1]));
-    let claimed = naming.claim(&mut keys, &index, None, &none, "T_OTHER").unwrap().unwrap();
+    let claimed =
+        naming.claim(&mut keys, &rules(&naming, &index, &none), "T_OTHER").unwrap().unwrap();
     assert_eq!(claimed.key, known[2]);
     assert_eq!((claimed.standing, claimed.is_known), (Standing::Own, true));
 }
@@ -107,7 +116,7 @@ fn reads_names_that_the_catalogue_gives() {
     ]);
     let catalogue = Catalogue::new(&mut keys, &declared);
     let naming = naming("T_", "__", false);
-    let known = Known::new(&mut keys, &[], &catalogue, &naming);
+    let known = Known::new(&keys, &[], &catalogue, &naming);
     for (name, expected) in [
         ("DATABASE_URL", Some(("database.url", Standing::Own, true))),
         ("T_DB__ADDRESS", Some(("database.url", Standing::Former(0), true))),
@@ -117,7 +126,7 @@ fn reads_names_that_the_catalogue_gives() {
         ("T_db__address__x", Some(("database.url.x", Standing::Former(0), true))),
         ("OTHER", None),
     ] {
-        let claimed = naming.claim(&mut keys, &known, None, &catalogue, name).unwrap();
+        let claimed = naming.claim(&mut keys, &rules(&naming, &known, &catalogue), name).unwrap();
         let shown = claimed.map(|claim| (keys.show(claim.key), claim.standing, claim.is_known));
         let shown = shown.as_ref().map(|(key, standing, known)| (key.as_str(), *standing, *known));
         assert_eq!(shown, expected, "{name}");
