@@ -19,6 +19,7 @@ mod weight;
 pub use chain::{Hop, HopValue};
 pub(crate) use expand::{LEFT_OUT, all_references};
 pub(crate) use ingredients::Ingredient;
+pub use ingredients::IsGiven;
 
 use expand::{Expanded, Expansion};
 use others::{Others, There, values_of};

@@ -1,7 +1,7 @@
 //! Two contexts side by side: which settings differ, and who decides them on either side.
 
 use crate::answers::Ingredient;
-use crate::{Answers, Explanation, KeyId, Status, Value};
+use crate::{Answers, Explanation, IsGiven, KeyId, Status, Value};
 
 /// How a setting differs between two contexts.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -73,11 +73,23 @@ pub struct Told {
     value: Option<Value>,
     /// If nobody can tell it: what it is made of, as far as that is known.
     made_of: Option<Vec<Ingredient>>,
+    is_secret: bool,
+    /// Whether whoever asks gave it.
+    is_given: bool,
 }
 
 impl Told {
     /// What is known of an answer.
     pub fn of(answers: &Answers<'_>, answer: &Explanation) -> Told {
+        Told::of_given(answers, answer, None)
+    }
+
+    /// The same where more is given than arguments and the process.
+    pub(crate) fn of_given(
+        answers: &Answers<'_>,
+        answer: &Explanation,
+        given: Option<IsGiven<'_>>,
+    ) -> Told {
         let made_of = match answer.status {
             Status::Set | Status::Absent => None,
             Status::Unreadable { .. } => answers.ingredients(answer.key),
@@ -93,7 +105,24 @@ impl Told {
                 winner.map(|id| vec![Ingredient::said(answers.resolution(), id)])
             }
         };
-        Told { status: answer.status.clone(), value: answer.effective().cloned(), made_of }
+        // Whether it is secret on the other side is not known here.
+        let is_given = match given {
+            None => answer.is_given,
+            Some(given) => answers.is_given(answer.key, given),
+        };
+        Told {
+            status: answer.status.clone(),
+            value: answer.effective().cloned(),
+            made_of,
+            is_secret: answer.secret,
+            is_given,
+        }
+    }
+
+    /// Whether one of two is a secret and the other what somebody gives who could be guessing it: they
+    /// are never compared.
+    pub(crate) fn could_be_a_guess(&self, other: &Told) -> bool {
+        (self.is_secret || other.is_secret) && self.is_given != other.is_given
     }
 
     /// Whether both are made of the same, so that what nobody can tell is the same whatever it is.
@@ -130,6 +159,9 @@ impl Told {
     }
 
     fn against(&self, other: &Told) -> Option<Difference> {
+        if self.could_be_a_guess(other) {
+            return Some(Difference::Differs);
+        }
         match (&self.status, &other.status) {
             (Status::Set, Status::Set) => {
                 (self.value != other.value).then_some(Difference::Differs)

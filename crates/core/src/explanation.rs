@@ -244,6 +244,9 @@ pub struct Explanation {
     pub winner: Option<Stand>,
     /// What conversion did. Its text is `Value::Null` if the setting is secret.
     pub conversion: Option<Conversion>,
+    /// Of a secret: whether whoever asks gave it, or a part of it. Such a one is never compared with one
+    /// that she did not give: she could be guessing.
+    pub is_given: bool,
     outcome: Arc<Outcome>,
 }
 
@@ -292,7 +295,9 @@ impl Explanation {
             conversion.from = Value::Null;
         }
         let winner = resolution.winner(key).map(|winner| Stand::of(resolution, winner));
-        Explanation { key, status, secret: outcome.secret, winner, conversion, outcome }
+        let secret = outcome.secret;
+        let is_given = secret && answers.is_given(key, &|_, _| false);
+        Explanation { key, status, secret, winner, conversion, is_given, outcome }
     }
 
     /// The effective value, passwords of addresses hidden; `None` if there is none or it is secret.

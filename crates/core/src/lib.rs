@@ -46,7 +46,7 @@ mod value;
 mod variable;
 
 pub use answers::{
-    Answers, Asked, ExpansionLimits, Failure, Hop, HopValue, Item, Outcome, Outside,
+    Answers, Asked, ExpansionLimits, Failure, Hop, HopValue, IsGiven, Item, Outcome, Outside,
 };
 pub use axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_value};
 pub use catalogue::{

@@ -2,8 +2,8 @@
 
 use crate::Sight;
 use crate::{
-    Answers, ContextSet, Difference, ExpansionLimits, Explanation, KeyId, Outside, Status, Survey,
-    Told,
+    Answers, ContextSet, Difference, ExpansionLimits, Explanation, IsGiven, KeyId, Outside, Status,
+    Survey, Told,
 };
 use hashbrown::HashMap;
 use std::collections::BTreeMap;
@@ -36,6 +36,8 @@ pub struct Effect<C> {
     pub before: Option<Arc<C>>,
     /// What it is then.
     pub after: Option<Arc<C>>,
+    /// Whether the two were not compared, as one is a secret and the other is what was given.
+    pub is_not_compared: bool,
     /// Where, among the contexts of the first one.
     pub contexts: ContextSet,
 }
@@ -56,6 +58,7 @@ impl<C: PartialEq + Send + Sync> Tale<C> {
         wanted: &(dyn Fn(KeyId) -> bool + Sync),
         outside: &dyn Outside,
         limits: ExpansionLimits,
+        given: IsGiven<'_>,
         show: impl Fn(&Answers<'_>, &Explanation) -> C + Sync,
     ) -> Tale<C> {
         let mut by_key: HashMap<KeyId, Vec<Answered<C>>> = HashMap::new();
@@ -67,7 +70,7 @@ impl<C: PartialEq + Send + Sync> Tale<C> {
                     continue;
                 }
                 let answered = Answered {
-                    told: Told::of(&sight.answers, &answer),
+                    told: Told::of_given(&sight.answers, &answer, Some(given)),
                     contexts,
                     shown: Arc::new(show(&sight.answers, &answer)),
                 };
@@ -135,6 +138,10 @@ impl<C: PartialEq + Send + Sync> Tale<C> {
             let one = one.and_then(|at| left.get(at as usize));
             let other = other.and_then(|at| right.get(at as usize));
             let Some(difference) = difference(one, other) else { continue };
+            let is_not_compared = match (one, other) {
+                (Some(one), Some(other)) => one.told.could_be_a_guess(&other.told),
+                _ => false,
+            };
             let (before, after) = (one.map(|it| &it.shown), other.map(|it| &it.shown));
             let same = changed.iter_mut().find(|change| {
                 change.difference == difference
@@ -148,6 +155,7 @@ impl<C: PartialEq + Send + Sync> Tale<C> {
                     difference,
                     before: before.cloned(),
                     after: after.cloned(),
+                    is_not_compared,
                     contexts,
                 }),
             }
@@ -161,6 +169,7 @@ impl<C: PartialEq + Send + Sync> Tale<C> {
 fn difference<C>(before: Option<&Answered<C>>, after: Option<&Answered<C>>) -> Option<Difference> {
     let (before, after) = (before.map(|it| &it.told), after.map(|it| &it.told));
     if let (Some(before), Some(after)) = (before, after)
+        && !before.could_be_a_guess(after)
         && before.is_as_bad(after)
     {
         return None;

@@ -155,6 +155,13 @@ impl Patch {
         }
         for (before, after) in changed {
             let after = Arc::new(after);
+            // What is not written any more makes no name known either.
+            if inputs.others.iter().any(|input| Arc::ptr_eq(&input.document, &before)) {
+                let mut others = inputs.others.to_vec();
+                let same = others.iter_mut().filter(|it| Arc::ptr_eq(&it.document, &before));
+                same.for_each(|input| input.document = Arc::clone(&after));
+                inputs.others = others.into();
+            }
             let readers = inputs.inputs.iter_mut();
             for input in readers.filter(|input| Arc::ptr_eq(&input.document, &before)) {
                 input.document = Arc::clone(&after);

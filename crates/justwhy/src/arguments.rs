@@ -94,6 +94,10 @@ pub(crate) struct Writing {
     /// Look at the layers that describe where you stand too
     #[arg(long)]
     pub(crate) with_local: bool,
+    /// Write it even if check would find a new error, if a secret is less protected then, or, of move
+    /// and encrypt, if a value that somebody has changes or goes
+    #[arg(long)]
+    pub(crate) accept: bool,
 }
 
 #[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
@@ -262,9 +266,6 @@ pub(crate) enum Command {
         /// The layer that is to say it, in the same context
         #[arg(long, value_name = "LAYER")]
         to: String,
-        /// Write it even if a value that somebody has changes or goes
-        #[arg(long)]
-        accept_changes: bool,
         #[command(flatten)]
         writing: Writing,
     },

@@ -18,6 +18,7 @@ pub(crate) mod explain;
 pub(crate) mod export;
 pub(crate) mod find;
 pub(crate) mod grid;
+mod guarded;
 pub(crate) mod identity;
 pub(crate) mod launch;
 pub(crate) mod list;
@@ -61,7 +62,7 @@ impl<'a> Answering<'a> {
         is_yes: bool,
     ) -> Outcome {
         let notes = self.notes_on_unset() + &notes;
-        Outcome { result: result.into(), notes, code: u8::from(!is_yes) }
+        Outcome { result: result.into(), notes, code: u8::from(!is_yes), done: Vec::new() }
     }
 
     /// An `--unset` of something that nothing mentions is probably a slip.

@@ -25,7 +25,7 @@ pub(crate) fn of_common(errors: &[Error], common: &Common, terminal: &Terminal) 
         Some(first) if common.output == Form::Json => json::failure(first),
         _ => String::new(),
     };
-    Outcome { result: result.into(), notes, code: CODE }
+    Outcome { result: result.into(), notes, code: CODE, done: Vec::new() }
 }
 
 /// An error for people.
@@ -132,7 +132,7 @@ pub(crate) fn of_arguments(
         false => error.render().to_string(),
     };
     if !error.use_stderr() {
-        return Outcome { result: text.into(), notes: String::new(), code: 0 };
+        return Outcome { result: text.into(), notes: String::new(), code: 0, done: Vec::new() };
     }
     let wants_json = words.windows(2).any(|pair| pair[0] == "--output" && pair[1] == "json")
         || words.iter().any(|word| word == "--output=json");
@@ -144,5 +144,5 @@ pub(crate) fn of_arguments(
     } else {
         String::new()
     };
-    Outcome { result: result.into(), notes: text, code: CODE }
+    Outcome { result: result.into(), notes: text, code: CODE, done: Vec::new() }
 }

@@ -22,9 +22,12 @@ impl Fingerprints {
         Fingerprints { key: RandomState::new(), reveals }
     }
 
-    pub(crate) fn of(&self, secret: &Value) -> String {
-        let secret = (secret.kind().with_article(), secret.revealed());
-        format!("{:016x}", self.key.hash_one((secret.0, secret.1.as_str())))
+    /// The fingerprint of a value that is in force. What somebody gave who asks has one of its own for
+    /// each setting: she could be guessing what another one is.
+    pub(crate) fn of(&self, answer: &Explanation, value: &Value) -> String {
+        let of = answer.is_given.then_some(answer.key);
+        let shown = (value.kind().with_article(), value.revealed());
+        format!("{:016x}", self.key.hash_one((of, shown.0, shown.1.as_str())))
     }
 
     /// The effective value as it is to be shown; none if there is none, or it is a secret.

@@ -46,6 +46,7 @@ impl<'a, B: Serialize> Answer<'a, B> {
 }
 
 /// The axes of a context that have a value.
+#[derive(Clone)]
 pub(crate) struct ShownContext(pub(crate) Context);
 
 impl Serialize for ShownContext {
@@ -651,7 +652,7 @@ impl Setting {
             status: explanation.status.name(),
             value: fingerprints.shown(explanation).map(ShownValue),
             secret: explanation.secret,
-            fingerprint: explanation.secret_value().map(|value| fingerprints.of(value)),
+            fingerprint: explanation.secret_value().map(|value| fingerprints.of(explanation, value)),
             error,
             because: match &explanation.status {
                 Status::Unreadable { because } | Status::Uncertain { because } => {
@@ -662,6 +663,12 @@ impl Setting {
             winner: explanation.winner.as_ref().map(|winner| Standing::of(resolution, winner)),
             reasons: None,
         }
+    }
+
+    /// The same with nothing of its value, as another version of the setting is secret.
+    pub(crate) fn hidden(self) -> Setting {
+        let error = self.error.map(|error| SettingError { message: error.code.to_owned(), ..error });
+        Setting { value: None, secret: true, fingerprint: None, error, ..self }
     }
 
     /// A setting as `explain` shows it.

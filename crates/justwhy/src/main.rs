@@ -61,7 +61,11 @@ fn write_out(outcome: &Outcome) -> ExitCode {
     let written = written.and_then(|()| stdout.flush());
     match written {
         Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => {
-            let message = format!("justwhy: the result cannot be written: {error}\n");
+            let done = match outcome.done.as_slice() {
+                [] => String::new(),
+                done => format!("; written to {}", justwhy_core::list_values(done, "and")),
+            };
+            let message = format!("justwhy: the result cannot be printed: {error}{done}\n");
             let _ = std::io::stderr().write_all(message.as_bytes());
             ExitCode::from(2)
         }

@@ -13,8 +13,8 @@ use crate::unfreed::Unfreed;
 use clap::Parser as _;
 use justwhy_core::{Answers, ExpansionLimits, Resolution};
 use justwhy_encryption::Keyring;
-use justwhy_sources::{Elsewhere, Error, Overlay, Project, World};
-use justwhy_stores::{Client, Options, Place};
+use justwhy_sources::{Elsewhere, Error, Overlay, Place, Project, World};
+use justwhy_stores::{Client, Options};
 use std::ffi::OsString;
 use std::path::Path;
 use std::sync::Arc;
@@ -35,6 +35,8 @@ pub(crate) struct Outcome {
     pub(crate) notes: String,
     /// The exit code.
     pub(crate) code: u8,
+    /// What was written, which must be said even if the result cannot be printed.
+    pub(crate) done: Vec<String>,
 }
 
 /// A text in pieces, as several threads write a large one; nobody puts them together only to print them.
@@ -68,16 +70,16 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         && matches!(word.to_str(), Some("--version" | "-V"))
     {
         let result = format!("justwhy {}\n", env!("CARGO_PKG_VERSION"));
-        return Outcome { result: result.into(), notes: String::new(), code: 0 };
+        return Outcome { result: result.into(), notes: String::new(), code: 0, done: Vec::new() };
     }
     let arguments = match Arguments::try_parse_from(words) {
         Ok(arguments) => arguments,
-        Err(error) => return failure::of_arguments(&error, words, terminal),
+        Err(error) => return of_launch(words, failure::of_arguments(&error, words, terminal)),
     };
     let common = &arguments.common;
     let given = match given::read(words) {
         Ok(given) => given,
-        Err(error) => return failure::of_common(&[error], common, terminal),
+        Err(error) => return of_launch(words, failure::of_common(&[error], common, terminal)),
     };
     let look = terminal.look.with_colour(common.color);
     let options = Options { offline: common.offline, place: Place::of_process() };
@@ -150,6 +152,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
                 act: commands::suppose::Act::Suppose,
                 command: "suppose",
                 keeps_values: None,
+                accepts: false,
                 is_typed: false,
             };
             commands::suppose::run(supposing, &options)
@@ -162,8 +165,8 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
             let change = Change::Drop { layer };
             supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
         }
-        Some(Command::Move { key, from, to, accept_changes, writing }) => {
-            let change = Change::Move { from, to, accept: *accept_changes };
+        Some(Command::Move { key, from, to, writing }) => {
+            let change = Change::Move { from, to };
             supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
         }
         Some(Command::Encrypt { key, layer, writing }) => {
@@ -200,6 +203,16 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
     let outcome = if is_launch { commands::launch::as_own_failure(outcome) } else { outcome };
     match common.verbose {
         true => Outcome { notes: requests(&stores, &look) + &outcome.notes, ..outcome },
+        false => outcome,
+    }
+}
+
+/// What arguments that could not be understood come to: a failure of `launch` is told from those of the
+/// program that it would have run.
+fn of_launch(words: &[OsString], outcome: Outcome) -> Outcome {
+    let mut before = words.iter().skip(1).take_while(|word| *word != "--");
+    match outcome.code != 0 && before.any(|word| word == "launch") {
+        true => commands::launch::as_own_failure(outcome),
         false => outcome,
     }
 }
@@ -243,6 +256,7 @@ fn survey(
     let other = with_variables(common, world)?;
     let world = other.as_ref().map_or(world, |other| other as &dyn World);
     let project = Project::load(world, common.project.as_deref())?;
+    stores.on_behalf_of(&project.repository);
     let elsewhere = Elsewhere::new(&project, world, given).asking(Some(stores));
     let elsewhere = elsewhere.decrypting(keyring).with_local(with_local);
     command(&Surveying {
@@ -300,6 +314,7 @@ fn answer(
     let other = with_variables(common, world)?;
     let world = other.as_ref().map_or(world, |other| other as &dyn World);
     let project = Project::load(world, common.project.as_deref())?;
+    stores.on_behalf_of(&project.repository);
     let elsewhere = Elsewhere::new(&project, world, given).asking(Some(stores));
     let elsewhere = Unfreed::new(elsewhere.decrypting(keyring), keyring.may_decrypt());
     let context = elsewhere.here(common.context.as_deref()).map_err(one)?;

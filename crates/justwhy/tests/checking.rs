@@ -194,7 +194,7 @@ fn asks_git_which_files_are_tracked() {
     assert!(run.stdout.contains("secret-exposed"), "{}", run.all());
     let run = place.run_with(&["check"], &[("PATH", "/nowhere")]);
     assert!(
-        run.stdout.contains("secret-exposed; there is no git on this machine"),
+        run.stdout.contains("secret-exposed; git is not installed"),
         "{}",
         run.all()
     );

@@ -14,8 +14,8 @@ mod common;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use common::remote::{LAYERS, Remote, Running, VARIABLE, free_port, wait_until};
-use justwhy_sources::{Project, Store, System};
-use justwhy_stores::{Change, Client, Expected, Options, Place, WriteProblem};
+use justwhy_sources::{Place, Project, Store, System};
+use justwhy_stores::{Change, Client, Expected, Options, WriteProblem};
 use libtest_mimic::{Arguments, Trial};
 use serde_json::{Value, json};
 use std::path::Path;
@@ -159,7 +159,7 @@ fn allow_without_token(remote: &Remote, addresses: &[&str], more: &str) {
     for address in addresses {
         text.push_str(&format!("[[allow]]\norigin = \"{address}\"\n{more}\n"));
     }
-    remote.place.file("home/stores.toml", text.as_bytes());
+    remote.permit(&text);
 }
 
 fn settings(json: &str) -> String {
@@ -410,7 +410,7 @@ fn is_trusted_by_its_certificate() {
 /// A client and a store as a program would use them that writes.
 fn writer(remote: &Remote) -> (Client, Store) {
     let project = Project::load(&System, Some(remote.place.path())).unwrap();
-    let place = Place { allowed: Some(remote.place.path().join("home/stores.toml")), copies: None };
+    let place = Place { allowed: Some(remote.home("stores.toml")), problem: None, copies: None };
     (Client::new(Options { offline: false, place }), project.stores[0].clone())
 }
 

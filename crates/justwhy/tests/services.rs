@@ -207,7 +207,7 @@ fn nothing_is_contacted_that_the_user_has_not_allowed() {
     refuses(&remote, "you have not allowed it to be asked");
     // What is allowed with one variable is not allowed with another one.
     let allowed = format!("justwhy = 1\n[[allow]]\norigin = \"{}\"\n", service.address);
-    remote.place.file("home/stores.toml", allowed.as_bytes());
+    remote.permit(&allowed);
     refuses(&remote, &format!("but not with what is in {VARIABLE}"));
     let tokenless = Remote::new(&format!("url = \"{}\"", service.address), LAYERS, "canary-token");
     tokenless.allow(&service.address, "");
@@ -230,9 +230,9 @@ fn nothing_is_contacted_that_the_user_has_not_allowed() {
         use std::os::unix::fs::PermissionsExt as _;
         let remote = Remote::at(&service.address, "canary-token");
         remote.allow(&service.address, "");
-        let file = remote.place.path().join("home/stores.toml");
+        let file = remote.home("stores.toml");
         std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o666)).unwrap();
-        refuses(&remote, "can be written by everybody");
+        refuses(&remote, "can be written by others");
     }
     assert_eq!(service.connections.load(Ordering::SeqCst), 0, "{:?}", service.requests());
     assert_eq!(other.connections.load(Ordering::SeqCst), 0);
@@ -254,7 +254,7 @@ fn a_project_names_no_stores_file_and_an_allowed_store_gets_only_its_token() {
     let mut command = remote.command(&["list"]);
     command.env_remove("JUSTWHY_STORES").env("XDG_CONFIG_HOME", ".").env("HOME", "/nonexistent");
     let run = remote.place.finish(&mut command);
-    assert!(run.stderr.contains("you have not allowed it"), "{}", run.stderr);
+    assert!(run.stderr.contains("XDG_CONFIG_HOME is a relative path"), "{}", run.stderr);
     remote.allow(&service.address, "");
     // The environment of another process gives no token.
     let dump = format!("{VARIABLE}=canary-of-another\n");
@@ -637,7 +637,7 @@ fn a_clock_that_goes_wrong_does_no_harm() {
     let told = in_one_line(&run);
     assert!(told.contains("It was set 1 January 2126, revision 3."), "{told}");
     // A copy from the future says so.
-    let folder = remote.place.path().join("home/cache/justwhy/stores");
+    let folder = remote.home("cache/justwhy/stores");
     for file in std::fs::read_dir(&folder).unwrap().flatten() {
         let text = std::fs::read_to_string(file.path()).unwrap();
         let mut copy: serde_json::Value = serde_json::from_str(&text).unwrap();

@@ -66,7 +66,7 @@ pub(crate) fn put(
     limits: Limits,
 ) -> Result<String, Fault> {
     let tree = format.parse(text, limits)?;
-    let way = walk(&tree, path)?;
+    let way = walk(&tree, path, false)?;
     let splice = match format {
         Format::Toml => toml::put(text, &tree, &way, value)?,
         Format::Json | Format::Jsonc => json::put(text, &tree, &way, value)?,
@@ -84,15 +84,17 @@ pub(crate) fn put(
     Ok(edited)
 }
 
-/// A text in which there is nothing at `path`, all else being as it was.
+/// A text in which there is nothing at `path`, all else being as it was. What is there must be a value,
+/// or, if it is wanted as a whole, may be a table.
 pub(crate) fn take_out(
     format: Format,
     text: &str,
     path: &[Step],
+    is_whole: bool,
     limits: Limits,
 ) -> Result<String, Fault> {
     let tree = format.parse(text, limits)?;
-    let way = walk(&tree, path)?;
+    let way = walk(&tree, path, is_whole)?;
     let splice = out::take_out(format, text, &tree, &way)?;
     let (start, end) = (text.get(..splice.range.start), text.get(splice.range.end..));
     let (Some(start), Some(end)) = (start, end) else {
@@ -110,7 +112,7 @@ pub(crate) fn is_table(text: &str, path: &[Step]) -> bool {
     end.is_some_and(|end| matches!(tree.node(end).kind, Kind::Table(_)))
 }
 
-fn walk<'w>(tree: &Tree<'_>, path: &'w [Step]) -> Result<Way<'w>, Fault> {
+fn walk<'w>(tree: &Tree<'_>, path: &'w [Step], is_whole: bool) -> Result<Way<'w>, Fault> {
     let mut table = Tree::ROOT;
     for (number, step) in path.iter().enumerate() {
         let (above, rest) = path.split_at(number);
@@ -121,7 +123,7 @@ fn walk<'w>(tree: &Tree<'_>, path: &'w [Step]) -> Result<Way<'w>, Fault> {
         let is_last = number + 1 == path.len();
         match &node.kind {
             Kind::Table(_) | Kind::List(_) if !is_last => table = next,
-            Kind::Table(children) if !children.is_empty() => {
+            Kind::Table(children) if !children.is_empty() && !is_whole => {
                 let message = format!("there is a table at {}, and not a value", shown(path));
                 return Err(Fault::new(node.name_at, message)
                     .help("name one of the keys in it, or take the table out first"));
@@ -212,6 +214,9 @@ fn verify(
     };
     let (mut before_said, mut after_said) = (said(&before), said(&after));
     before_said.remove(&target);
+    if value.is_none() {
+        before_said.retain(|key, _| !keys.is_within(*key, target));
+    }
     let is_wanted = match (after_said.remove(&target), value) {
         (Some(now), Some(value)) => same(&now, value),
         (now, value) => now.is_none() && value.is_none(),

@@ -1,5 +1,6 @@
 //! What references look at: process variables, files and other contexts.
 
+use crate::beyond;
 use crate::error::Error;
 use crate::project::{Project, Reads};
 use crate::reader::{NotRead, Reader};
@@ -13,7 +14,7 @@ use justwhy_core::parallel::lock;
 use justwhy_core::{
     AxisOrigin, AxisValue, Context, Decrypts, Inactivity, LayerIndex, Outside, Readings, Scope,
 };
-use std::path::{Component, Path, PathBuf};
+use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Reads a project here and, where references or a question look there, in other contexts.
@@ -136,6 +137,10 @@ impl<'p> Elsewhere<'p> {
                 Some(inactivity) => Err(inactivity.because()),
                 None => filled,
             };
+            let scope = scope.and_then(|scope| {
+                let sent = lock(&self.reader).may_be_sent(declared, *store, context);
+                sent.map(|()| scope).map_err(|error| clause(&error))
+            });
             let optional = declared.optional;
             Some(ScopeLayer {
                 layer: declared.name.clone(),
@@ -250,24 +255,18 @@ impl<'p> Elsewhere<'p> {
     fn load(&self, path: &str) -> FileText {
         let full = self.project.folder.join(path);
         let shown = shown_name(path);
+        // What is not there must be in one of the folders too: whether there is something elsewhere is
+        // nobody's business.
+        self.may_read(&full, &shown)?;
         let canonical = match self.world.canonical(&full) {
             Ok(canonical) => canonical,
             Err(error) => {
-                // What is not there must be in one of the folders too: whether there is something
-                // elsewhere is nobody's business.
-                let folder = self.world.canonical(&self.project.folder).unwrap_or_default();
-                if !self.may_read(&plain(&folder, path)) {
-                    return Err(outside(&shown));
-                }
                 return match error.kind() {
                     std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory => Ok(None),
                     _ => Err(format!("the file {shown} cannot be read: {error}")),
                 };
             }
         };
-        if !self.may_read(&canonical) {
-            return Err(outside(&shown));
-        }
         let most = self.project.limits.file_bytes;
         let bytes = match self.world.read_file(&canonical, most) {
             Ok(bytes) => bytes,
@@ -282,13 +281,28 @@ impl<'p> Elsewhere<'p> {
         Ok(Some(text.text().trim().into()))
     }
 
-    /// Whether a path without links is in the project's folder or in one that it lists.
-    fn may_read(&self, path: &Path) -> bool {
-        let listed =
-            self.project.read_folders.iter().map(|folder| self.project.folder.join(folder));
-        let mut folders = std::iter::once(self.project.folder.clone()).chain(listed);
-        folders.any(|folder: PathBuf| {
-            self.world.canonical(&folder).is_ok_and(|folder| path.starts_with(folder))
+    /// Whether a reference may read a path: it must be in the project's folder or in one that the
+    /// project lists, and one that is beyond the repository only if the user allows it.
+    fn may_read(&self, path: &Path, shown: &str) -> Result<(), String> {
+        let (project, world) = (self.project, self.world);
+        let folder = world.canonical(&project.folder).unwrap_or_else(|_| project.folder.clone());
+        let Some(target) = beyond::leaves(world, &folder, path) else { return Ok(()) };
+        let mut listed = project.read_folders.iter().map(|folder| project.folder.join(folder));
+        let is_listed = listed
+            .any(|folder| world.canonical(&folder).is_ok_and(|folder| target.starts_with(folder)));
+        if !is_listed {
+            return Err(format!(
+                "the file {shown} is outside of the project's folder; `read_folders` under [limits] \
+                 lists other folders from which files may be read"
+            ));
+        }
+        if target.starts_with(&project.repository) {
+            return Ok(());
+        }
+        beyond::is_allowed(world, &project.repository, &target).map_err(|why| {
+            let why = why.map(|why| format!(": {why}")).unwrap_or_default();
+            let how = beyond::how_to_allow(&target);
+            format!("the file {shown} is outside of the repository, and you do not allow that{why} ({how})")
         })
     }
 }
@@ -330,26 +344,6 @@ impl Outside for Elsewhere<'_> {
         let context = self.situation.changed(from, changes).map_err(|error| clause(&error))?;
         self.read(context).map(Arc::new).map_err(|error| clause(&error))
     }
-}
-
-fn outside(shown: &str) -> String {
-    format!(
-        "the file {shown} is outside of the project's folder; `read_folders` under [limits] lists \
-         other folders from which files may be read"
-    )
-}
-
-/// A path in a folder, without its `.` and `..` parts, as far as that can be told without looking.
-fn plain(folder: &Path, path: &str) -> PathBuf {
-    let mut plain = PathBuf::new();
-    for part in folder.join(path).components() {
-        match part {
-            Component::ParentDir => drop(plain.pop()),
-            Component::CurDir => {}
-            part => plain.push(part),
-        }
-    }
-    plain
 }
 
 /// An error, and how to mend it, in a clause.

@@ -67,6 +67,13 @@ impl Error {
         }))
     }
 
+    /// The same with another code.
+    #[must_use]
+    pub fn with_code(mut self, code: &'static str) -> Error {
+        self.0.code = code;
+        self
+    }
+
     /// Says where it is.
     #[must_use]
     pub fn at(mut self, source: impl Into<String>, position: Option<Position>) -> Error {

@@ -146,4 +146,8 @@ impl World for OneFile {
     fn variables(&self) -> Vec<(OsString, OsString)> {
         Vec::new()
     }
+
+    fn consent(&self, _: &Path) -> crate::Consent {
+        crate::Consent::NoFile
+    }
 }

@@ -11,6 +11,7 @@
 //!    [`Readings`](justwhy_core::Readings) that `justwhy_core` resolves.
 
 mod arguments;
+mod beyond;
 mod edit;
 mod elsewhere;
 mod error;
@@ -30,6 +31,7 @@ mod stores;
 mod suppose;
 mod text;
 mod tree;
+mod user;
 mod world;
 
 pub use arguments::Arguments;
@@ -42,14 +44,15 @@ pub use limits::Limits;
 pub use orphans::{Orphan, orphans};
 pub use project::{Accept, Project, ProjectAxis, ProjectLayer, ProjectRule, unreadable};
 pub use reader::{NotRead, Reader};
-pub use replace::{EditLock, FileEdit};
+pub use replace::{CHANGED, EditLock, FileEdit};
 pub use situate::Situation;
 pub use stores::file::read_store_file;
 pub use stores::{
-    Allowed, Answered, Asked, Kept, Question, Store, StoreProblem, Stores, is_loopback, origin_of,
+    Allowed, Answered, Asked, Kept, Question, Store, StoreProblem, Stores, is_loopback, origin_of, path_of,
     read_allowed,
 };
 pub use suppose::{Edited, SupposedStores, Supposition, VariableEdit};
+pub use user::{Consent, Place, User};
 pub use world::{
     Branch, FolderEntry, Overlay, ReadProblem, System, Tracking, World, date_of_day, read_dump,
 };

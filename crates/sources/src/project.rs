@@ -4,6 +4,7 @@ use crate::error::Error;
 use crate::format::RowFormat;
 use crate::format::{Format, toml};
 use crate::glob::Glob;
+use crate::beyond;
 use crate::stores::Store;
 use crate::tree::Tree;
 use crate::world::{ReadProblem, World};
@@ -39,6 +40,8 @@ pub struct Project {
     pub name: Option<String>,
     /// The folder to which all paths in it are relative.
     pub folder: PathBuf,
+    /// The folder of the repository that it is in, without links; its own where there is none.
+    pub repository: PathBuf,
     /// The name of the project file in that folder.
     pub file: String,
     /// How large and deep a file may be.
@@ -172,6 +175,8 @@ impl Project {
         let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
         let file = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
         let most = Limits::default().file_bytes;
+        let repository = beyond::repository_of(world, &folder);
+        beyond::check(world, &repository, &path, &file).map_err(|error| vec![error])?;
         let bytes = world.read_file(&path, most).map_err(|problem| {
             vec![unreadable(&problem, &file).at(path.display().to_string(), None)]
         })?;
@@ -216,6 +221,8 @@ impl Project {
         declarations: &mut setting::Declarations,
     ) -> Result<justwhy_core::SourceText, Vec<Error>> {
         let full = self.folder.join(path);
+        let also = |error: Error| vec![error.also("named at", &self.file, Some(at))];
+        beyond::check(world, &self.repository, &full, path).map_err(also)?;
         let bytes = world.read_file(&full, self.limits.file_bytes).map_err(|problem| {
             let error = unreadable(&problem, path).at(path, None);
             vec![error.also("named at", &self.file, Some(at))]
@@ -405,6 +412,7 @@ fn read(
     }
     let project = Project {
         name: name.map(|(name, _)| name),
+        repository: beyond::repository_of(world, &folder),
         folder,
         file,
         limits,

@@ -177,6 +177,14 @@ pub fn origin_of(address: &str) -> String {
     }
 }
 
+/// The path of an address that was checked, without a slash at its end: empty for the origin itself.
+pub fn path_of(address: &str) -> String {
+    match Url::parse(address) {
+        Ok(url) => url.path().trim_end_matches('/').to_owned(),
+        Err(_) => address.to_owned(),
+    }
+}
+
 /// Whether an address can only be on this machine.
 pub fn is_loopback(address: &str) -> bool {
     let Ok(url) = Url::parse(address) else { return false };

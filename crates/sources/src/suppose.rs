@@ -12,7 +12,7 @@ use crate::stores::{Answered, Kept, Question, Store, StoreProblem, Stores};
 use crate::world::{Overlay, World};
 use crate::{reader, text};
 use justwhy_core::{
-    Destination, Holder, KeyPath, LayerIndex, Scope, ScopeVariable, Value, nearest,
+    Destination, Entry, Holder, KeyPath, LayerIndex, Scope, ScopeVariable, Value, nearest,
 };
 use std::ffi::{OsStr, OsString};
 use std::sync::Arc;
@@ -112,7 +112,7 @@ impl<'w> Supposition<'w> {
         destination: &Destination,
         said: Option<(&Value, bool)>,
     ) -> Result<(), Error> {
-        let value = said.map(|(value, _)| value);
+        let value = said;
         let steps = |path: &KeyPath| -> Vec<Step> {
             path.segments().map(|name| Step::Name(name.to_owned())).collect()
         };
@@ -144,11 +144,31 @@ impl<'w> Supposition<'w> {
                             .map(|name| Step::Name(name.to_owned()))
                             .into();
                         let text = self.text(project, path)?;
-                        // What else is said about it goes with it.
-                        if value.is_some() && edit::is_table(text.1.text(), &steps) {
-                            steps.push(Step::Name("value".to_owned()));
+                        let is_table = edit::is_table(text.1.text(), &steps);
+                        let name = |name: &str| Step::Name(name.to_owned());
+                        match value {
+                            // What else is said about it goes with it.
+                            Some(_) if is_table => {
+                                let mark = [steps.clone(), vec![name("secret")]].concat();
+                                steps.push(name("value"));
+                                self.edit(project, path, (Format::Toml, &steps), value)?;
+                                match value {
+                                    Some((_, true)) => {
+                                        let secret = Value::Boolean(true);
+                                        let said = Some((&secret, true));
+                                        self.edit(project, path, (Format::Toml, &mark), said)
+                                    }
+                                    _ => Ok(()),
+                                }
+                            }
+                            // A secret stays marked as one wherever it goes.
+                            Some((value, true)) => {
+                                let marked = marked(value);
+                                let said = Some((&marked, true));
+                                self.edit(project, path, (Format::Toml, &steps), said)
+                            }
+                            _ => self.edit(project, path, (Format::Toml, &steps), value),
                         }
-                        self.edit(project, path, (Format::Toml, &steps), value)
                     }
                     _ => {
                         let text = |value: &Value| {
@@ -159,7 +179,7 @@ impl<'w> Supposition<'w> {
                             scope: scope.clone(),
                             variable: variable.to_owned(),
                             revision: destination.revision,
-                            value: value.map(|value| text(value).into()),
+                            value: value.map(|(value, _)| text(value).into()),
                             is_secret: said.is_some_and(|(_, is_secret)| is_secret),
                         }));
                         Ok(())
@@ -188,8 +208,10 @@ impl<'w> Supposition<'w> {
         project: &Project,
         path: &str,
         (format, steps): (Format, &[Step]),
-        value: Option<&Value>,
+        said: Option<(&Value, bool)>,
     ) -> Result<(), Error> {
+        let value = said.map(|(value, _)| value);
+        let is_secret = said.is_some_and(|(_, is_secret)| is_secret);
         let full = project.folder.join(path);
         let (bytes, before) = self.text(project, path)?;
         let is_json = matches!(format, Format::Json | Format::Jsonc);
@@ -197,7 +219,10 @@ impl<'w> Supposition<'w> {
         let text = if is_new && is_json { "{}\n" } else { before.text() };
         let after = match value {
             Some(value) => edit::put(format, text, steps, value, project.limits),
-            None => edit::take_out(format, text, steps, project.limits),
+            None => {
+                let is_whole = format == Format::Toml && is_variable_of_store(steps);
+                edit::take_out(format, text, steps, is_whole, project.limits)
+            }
         };
         let after = after.map_err(|fault| {
             let fault = crate::tree::Fault { code: "bad-edit", ..fault };
@@ -212,9 +237,13 @@ impl<'w> Supposition<'w> {
             _ => None,
         });
         match same {
-            Some(edit) => edit.after = after,
+            Some(edit) => {
+                edit.after = after;
+                edit.is_secret |= is_secret;
+            }
             None => {
-                let edit = FileEdit { path: path.to_owned(), full, before: bytes, after };
+                let path = path.to_owned();
+                let edit = FileEdit { path, full, before: bytes, after, is_secret };
                 self.edits.push(Edited::File(edit));
             }
         }
@@ -246,6 +275,23 @@ impl<'w> Supposition<'w> {
     /// What stores would say, of what `inner` says.
     pub fn stores(&self, inner: &'w dyn Stores) -> SupposedStores<'_> {
         SupposedStores { inner, edits: &self.edits }
+    }
+}
+
+/// A variable of a store that is a file, as it is written if it is secret.
+fn marked(value: &Value) -> Value {
+    let at = justwhy_core::Span::default();
+    let entry = |name: &str, value: Value| Entry { name: name.into(), value, at };
+    Value::Map([entry("value", value.clone()), entry("secret", Value::Boolean(true))].into())
+}
+
+/// Whether a path leads to a variable of a store that is a file, which may have attributes.
+fn is_variable_of_store(path: &[Step]) -> bool {
+    match path {
+        [Step::Name(scope), _, Step::Name(variables), _] => {
+            scope == "scope" && variables == "variables"
+        }
+        _ => false,
     }
 }
 

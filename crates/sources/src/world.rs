@@ -1,5 +1,6 @@
 //! The world outside: files, folders and the process environment.
 
+use crate::user::{Consent, Place};
 use std::ffi::OsString;
 use std::fs::{File, Metadata};
 use std::io::{self, Read as _};
@@ -53,6 +54,9 @@ pub trait World: Sync {
 
     /// The process environment.
     fn variables(&self) -> Vec<(OsString, OsString)>;
+
+    /// What the user allows a project in this repository.
+    fn consent(&self, repository: &Path) -> Consent;
 }
 
 /// Something in a folder.
@@ -180,6 +184,10 @@ impl World for System {
     fn variables(&self) -> Vec<(OsString, OsString)> {
         std::env::vars_os().collect()
     }
+
+    fn consent(&self, repository: &Path) -> Consent {
+        Place::of_process().consent(repository)
+    }
 }
 
 /// The date of a day, counted from the first of 1970 in the Gregorian calendar.
@@ -276,6 +284,10 @@ impl World for &dyn World {
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
         (**self).variables()
+    }
+
+    fn consent(&self, repository: &Path) -> Consent {
+        (**self).consent(repository)
     }
 }
 

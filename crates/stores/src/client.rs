@@ -3,7 +3,7 @@
 use crate::copies::{Copy, Shelf};
 use crate::etcd::{Etcd, Session};
 use crate::http::{Line, Log, problem};
-use crate::permit::{self, Allowance, Permit, Place};
+use crate::permit::{self, Permit};
 use crate::service::{Fresh, Service};
 use crate::time::{age, now};
 use crate::token::Token;
@@ -11,8 +11,9 @@ use crate::wire::WireScope;
 use crate::{Change, WriteProblem};
 use justwhy_core::Scope;
 use justwhy_core::parallel::lock;
-use justwhy_sources::{Answered, Kept, Question, Store, StoreProblem, Stores};
+use justwhy_sources::{Answered, Consent, Kept, Place, Question, Store, StoreProblem, Stores};
 use std::collections::HashMap;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, OnceLock};
 use std::time::{Duration, Instant};
 use ureq::Agent;
@@ -29,7 +30,9 @@ pub struct Options {
 /// Asks stores on behalf of the user who runs this process.
 pub struct Client {
     options: Options,
-    allowance: OnceLock<Allowance>,
+    /// Where the repository is that wants stores to be asked.
+    repository: OnceLock<PathBuf>,
+    consent: OnceLock<Consent>,
     log: Log,
     /// One for each address and entry that allows it, so that a connection serves several questions.
     agents: Mutex<HashMap<(String, Option<String>), Agent>>,
@@ -61,12 +64,18 @@ impl Client {
     pub fn new(options: Options) -> Client {
         Client {
             options,
-            allowance: OnceLock::new(),
+            repository: OnceLock::new(),
+            consent: OnceLock::new(),
             log: Mutex::default(),
             agents: Mutex::default(),
             sessions: Mutex::default(),
             told: Mutex::default(),
         }
+    }
+
+    /// Says which repository wants stores to be asked: what stands in it is no word of the user.
+    pub fn on_behalf_of(&self, repository: &Path) {
+        let _ = self.repository.set(repository.to_owned());
     }
 
     /// What was asked so far, a line for each request; nothing in it comes from a store.
@@ -131,8 +140,10 @@ impl Client {
     }
 
     fn permits(&self, store: &Store) -> Result<Vec<Permit>, StoreProblem> {
-        let allowance = self.allowance.get_or_init(|| permit::read(&self.options.place));
-        permit::permits(store, allowance, &self.options.place, &|name| std::env::var_os(name))
+        let here = || std::env::current_dir().unwrap_or_else(|_| PathBuf::from("/"));
+        let repository = self.repository.get_or_init(here);
+        let consent = self.consent.get_or_init(|| self.options.place.consent(repository));
+        permit::permits(store, consent, &self.options.place, &|name| std::env::var_os(name))
     }
 
     /// What keeps connections for what a permit allows. Whoever writes takes a new one: nobody can tell

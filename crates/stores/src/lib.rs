@@ -25,7 +25,7 @@ mod token;
 pub mod wire;
 
 pub use client::{Client, Options, Told};
-pub use permit::{Place, how_to_allow};
+pub use permit::how_to_allow;
 pub use time::{age, now, rfc3339};
 
 use justwhy_sources::StoreProblem;

@@ -3,102 +3,9 @@
 
 use crate::token::Token;
 use justwhy_sources::{
-    Allowed, Error, Kept, ReadProblem, Store, StoreProblem, System, World as _, is_loopback,
-    origin_of, read_allowed,
+    Allowed, Consent, Kept, Place, Store, StoreProblem, is_loopback, origin_of, path_of,
 };
 use std::ffi::OsString;
-use std::path::{Path, PathBuf};
-
-/// The most bytes of a `stores.toml`.
-const MOST_BYTES: u64 = 1024 * 1024;
-
-/// Where the user's own files are, and their variables. Taken from the process itself, never from what
-/// stands in for its environment.
-#[derive(Clone, Debug)]
-pub struct Place {
-    /// The `stores.toml` that counts; `None` if the user has no folder for configuration.
-    pub allowed: Option<PathBuf>,
-    /// The folder in which copies are kept.
-    pub copies: Option<PathBuf>,
-}
-
-impl Place {
-    /// As the process environment says.
-    pub fn of_process() -> Place {
-        let variable = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty());
-        let below_home =
-            |folder: &str| variable("HOME").map(|home| PathBuf::from(home).join(folder));
-        // A relative one is to be ignored, as its standard says.
-        let absolute = |name: &str| variable(name).map(PathBuf::from).filter(|it| it.is_absolute());
-        let configuration = absolute("XDG_CONFIG_HOME").or_else(|| below_home(".config"));
-        let cache = absolute("XDG_CACHE_HOME").or_else(|| below_home(".cache"));
-        Place {
-            allowed: variable("JUSTWHY_STORES")
-                .map(PathBuf::from)
-                .or_else(|| configuration.map(|folder| folder.join("justwhy/stores.toml"))),
-            copies: cache.map(|folder| folder.join("justwhy/stores")),
-        }
-    }
-}
-
-/// What the user allows.
-#[derive(Debug)]
-pub(crate) enum Allowance {
-    /// These.
-    Listed(Vec<Allowed>),
-    /// There is no file.
-    NoFile,
-    /// The file cannot be used: why, as a clause.
-    Unusable(String),
-}
-
-/// Reads the user's `stores.toml`.
-pub(crate) fn read(place: &Place) -> Allowance {
-    let Some(path) = &place.allowed else { return Allowance::NoFile };
-    let shown = path.display().to_string();
-    let bytes = match System.read_file(path, MOST_BYTES) {
-        Ok(bytes) => bytes,
-        Err(ReadProblem::Missing) => return Allowance::NoFile,
-        Err(problem) => {
-            return Allowance::Unusable(justwhy_sources::unreadable(&problem, &shown).to_string());
-        }
-    };
-    if writable_by_all(path) {
-        let why = format!("{shown} can be written by everybody on this machine (chmod go-w it)");
-        return Allowance::Unusable(why);
-    }
-    match read_allowed(&shown, bytes) {
-        Ok(allowed) => Allowance::Listed(allowed.into_iter().map(|it| beside(path, it)).collect()),
-        Err(errors) => {
-            let told = |error: &Error| match error.helps().first() {
-                Some(help) => format!("{error} ({help})"),
-                None => error.to_string(),
-            };
-            Allowance::Unusable(errors.first().map(told).unwrap_or_default())
-        }
-    }
-}
-
-/// Its files stand where the file says, seen from its own folder and not from where somebody stands.
-fn beside(path: &Path, allowed: Allowed) -> Allowed {
-    let folder = path.parent().unwrap_or(Path::new(""));
-    Allowed {
-        authorities: allowed.authorities.map(|file| folder.join(file)),
-        certificate: allowed.certificate.map(|(one, two)| (folder.join(one), folder.join(two))),
-        ..allowed
-    }
-}
-
-#[cfg(unix)]
-fn writable_by_all(path: &Path) -> bool {
-    use std::os::unix::fs::PermissionsExt as _;
-    std::fs::metadata(path).is_ok_and(|metadata| metadata.permissions().mode() & 0o002 != 0)
-}
-
-#[cfg(not(unix))]
-fn writable_by_all(_path: &Path) -> bool {
-    false
-}
 
 /// One address that may be asked, and with what.
 #[derive(Clone, Debug)]
@@ -111,13 +18,13 @@ pub(crate) struct Permit {
 /// The addresses of the store, each allowed; or why it may not be asked.
 pub(crate) fn permits(
     store: &Store,
-    allowance: &Allowance,
+    consent: &Consent,
     place: &Place,
     variable: &dyn Fn(&str) -> Option<OsString>,
 ) -> Result<Vec<Permit>, StoreProblem> {
     let mut permits = Vec::new();
     for address in store.addresses() {
-        let allowed = allowed(store, address, allowance, place)?;
+        let allowed = allowed(store, address, consent, place)?;
         let token = match &store.token_variable {
             None => None,
             Some(name) => Some(token(address, name, variable(name))?),
@@ -135,45 +42,48 @@ fn problem(code: &'static str, address: &str, reason: String, help: String) -> S
 fn allowed<'a>(
     store: &Store,
     address: &str,
-    allowance: &'a Allowance,
+    consent: &'a Consent,
     place: &Place,
 ) -> Result<&'a Allowed, StoreProblem> {
-    let listed = match allowance {
-        Allowance::Listed(listed) => listed.as_slice(),
-        Allowance::NoFile => &[],
-        Allowance::Unusable(why) => {
-            let why = format!("what you allow cannot be read: {why}");
+    let listed = match consent {
+        Consent::Given(user) => user.stores.as_slice(),
+        Consent::NoFile => &[],
+        Consent::Unusable(why) => {
+            let why = format!("what you allow cannot be used: {why}");
             return Err(problem("bad-stores", address, why, String::new()));
         }
     };
-    let origin = origin_of(address);
-    let mut of_origin = listed.iter().filter(|allowed| allowed.origin == origin).peekable();
-    let is_other = of_origin.peek().is_some();
-    match of_origin.find(|allowed| allowed.token_variable == store.token_variable) {
-        Some(allowed) => Ok(allowed),
-        None => {
-            let reason = match (&store.token_variable, is_other) {
-                (_, false) => "you have not allowed it to be asked".to_owned(),
-                (Some(name), true) => {
-                    format!("you have allowed it to be asked, but not with what is in {name}")
-                }
-                (None, true) => {
-                    "you have allowed it to be asked with a token, and this store names none"
-                        .to_owned()
-                }
-            };
-            Err(problem("store-not-allowed", address, reason, help(store, place)))
+    let (origin, path) = (origin_of(address), path_of(address));
+    let of_origin = || listed.iter().filter(|allowed| allowed.origin == origin);
+    let is_below = |allowed: &&Allowed| match &allowed.path {
+        None => path.is_empty(),
+        Some(above) => {
+            path.strip_prefix(above.as_str()).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
         }
+    };
+    let is_with = |allowed: &&Allowed| allowed.token_variable == store.token_variable;
+    // The longest path is the one that was meant.
+    let length = |allowed: &&Allowed| allowed.path.as_ref().map_or(0, String::len);
+    if let Some(allowed) = of_origin().filter(is_below).filter(is_with).max_by_key(length) {
+        return Ok(allowed);
     }
+    let has_origin = of_origin().next().is_some();
+    let has_path = of_origin().any(|allowed| is_below(&allowed));
+    let reason = match &store.token_variable {
+        _ if !has_origin => "you have not allowed it to be asked".to_owned(),
+        _ if !has_path => {
+            format!("you have allowed {origin} to be asked, but not below the path of this address")
+        }
+        Some(name) => format!("you have allowed it to be asked, but not with what is in {name}"),
+        None => "you have allowed it to be asked with a token, and this store names none".to_owned(),
+    };
+    Err(problem("store-not-allowed", address, reason, help(store, place)))
 }
 
 fn help(store: &Store, place: &Place) -> String {
-    let file = match &place.allowed {
-        Some(path) => path.display().to_string(),
-        None => "the file that JUSTWHY_STORES names".to_owned(),
-    };
     format!(
-        "if you trust this project with it, add to {file} what `justwhy stores` shows for {}",
+        "if you trust this project with it, add to {} what `justwhy stores` shows for {}",
+        place.file(),
         store.name
     )
 }
@@ -183,6 +93,10 @@ pub fn how_to_allow(store: &Store) -> String {
     let mut text = String::new();
     for address in store.addresses() {
         text.push_str(&format!("[[allow]]\norigin = \"{}\"\n", origin_of(address)));
+        let path = path_of(address);
+        if !path.is_empty() {
+            text.push_str(&format!("path = \"{path}\"\n"));
+        }
         if let Some(name) = &store.token_variable {
             text.push_str(&format!("token_variable = \"{name}\"\n"));
         }

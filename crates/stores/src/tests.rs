@@ -3,11 +3,11 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
 use crate::copies::Shelf;
-use crate::permit::{Allowance, Place, permits};
+use crate::permit::permits;
 use crate::token::Token;
 use crate::wire::{OneOrMore, Page, WireScope, WireVariable};
 use crate::{age, rfc3339};
-use justwhy_sources::{Asked, Store, StoreProblem, read_allowed};
+use justwhy_sources::{Asked, Consent, Place, Store, StoreProblem, read_allowed};
 use proptest::prelude::*;
 use std::collections::btree_map::Entry;
 use std::ffi::OsString;
@@ -53,10 +53,10 @@ fn store(fields: &str) -> Store {
 /// Why it may not be asked; `asked with TOKEN` if it may.
 fn verdict(fields: &str, allow: &str, token: Option<&str>) -> String {
     let allowed = read_allowed("stores.toml", format!("justwhy = 1\n{allow}").into_bytes());
-    let allowance = Allowance::Listed(allowed.unwrap());
-    let place = Place { allowed: None, copies: None };
+    let consent = Consent::Given(allowed.unwrap());
+    let place = Place { allowed: None, problem: None, copies: None };
     let variable = |name: &str| (name == "T").then(|| token.map(OsString::from)).flatten();
-    match permits(&store(fields), &allowance, &place, &variable) {
+    match permits(&store(fields), &consent, &place, &variable) {
         Ok(permits) => match &permits[0].token {
             Some(token) => format!("asked with {}", token.reveal()),
             None => "asked".to_owned(),
@@ -70,7 +70,7 @@ fn verdict(fields: &str, allow: &str, token: Option<&str>) -> String {
 fn a_token_goes_where_it_was_allowed_to_go_and_nowhere_else() {
     let https = "url = \"https://hq.example/v1\"\ntoken_variable = \"T\"";
     let allow =
-        |origin: &str| format!("[[allow]]\norigin = \"{origin}\"\ntoken_variable = \"T\"\n");
+        |origin: &str| format!("[[allow]]\norigin = \"{origin}\"\npath = \"/v1\"\ntoken_variable = \"T\"\n");
     for (fields, allow, token, expected) in [
         (https, allow("https://hq.example"), Some("x"), "asked with x"),
         (https, allow("https://hq.example:443"), Some("x"), "asked with x"),

@@ -2,7 +2,8 @@
 
 use super::expand::{LEFT_OUT, Meaning, all_references, meaning_for};
 use super::{Answers, Asked};
-use crate::{Candidate, CandidateId, KeyId, Names, Resolution, Stand, Value};
+use crate::reference::Reference;
+use crate::{Candidate, CandidateId, KeyId, Kind, Names, Resolution, Stand, Value};
 use hashbrown::HashSet;
 use std::sync::Arc;
 
@@ -37,7 +38,56 @@ impl Ingredient {
     }
 }
 
+/// Whether what a candidate says is what somebody gives who asks, rather than what she asks about.
+pub type IsGiven<'f> = &'f (dyn Fn(&Resolution, CandidateId) -> bool + Sync);
+
 impl Answers<'_> {
+    /// Whether the setting comes out of something that whoever asks gave: an argument, a process
+    /// variable, or what `is_given` says so of.
+    pub(crate) fn is_given(&self, key: KeyId, is_given: IsGiven<'_>) -> bool {
+        let mut seen = HashSet::new();
+        let mut open = vec![Asked { context: 0, key }];
+        while let Some(asked) = open.pop() {
+            if !seen.insert(asked) {
+                continue;
+            }
+            // In doubt it is.
+            if seen.len() > MOST {
+                return true;
+            }
+            let resolution = self.resolution_of(asked.context);
+            for id in resolution.in_force(asked.key) {
+                let candidate = resolution.candidate(id);
+                let layer = resolution.readings().layer(resolution.layer_of(candidate));
+                if matches!(layer.kind, Kind::Process | Kind::Arguments) || is_given(&resolution, id) {
+                    return true;
+                }
+                if !layer.references {
+                    continue;
+                }
+                for reference in self.references_of(&resolution, candidate) {
+                    match meaning_for(self, asked.context, &reference, &resolution, candidate) {
+                        Ok(Meaning::Setting(other)) => open.push(other),
+                        Ok(Meaning::Variable(_)) => return true,
+                        _ => {}
+                    }
+                }
+            }
+        }
+        false
+    }
+
+    fn references_of(&self, resolution: &Resolution, candidate: &Candidate) -> Vec<Reference> {
+        let layer = resolution.readings().layer(resolution.layer_of(candidate));
+        let document = &resolution.reading(candidate).document;
+        all_references(
+            &resolution.leaf(candidate).value,
+            document.literal_dollars(candidate.leaf as usize),
+            matches!(layer.names, Names::Variables(_)),
+            self.limits.depth,
+        )
+    }
+
     /// What the setting is made of here; none if not all of that is known.
     pub(crate) fn ingredients(&self, key: KeyId) -> Option<Vec<Ingredient>> {
         let mut all = Vec::new();
@@ -70,13 +120,7 @@ impl Answers<'_> {
         if !layer.references {
             return Some(());
         }
-        let document = &resolution.reading(candidate).document;
-        let references = all_references(
-            &resolution.leaf(candidate).value,
-            document.literal_dollars(candidate.leaf as usize),
-            matches!(layer.names, Names::Variables(_)),
-            self.limits.depth,
-        );
+        let references = self.references_of(resolution, candidate);
         let text = |found: Option<Arc<str>>| found.map(|text| Value::Text(text.into()));
         for reference in references {
             let found = match meaning_for(self, context, &reference, resolution, candidate) {

@@ -27,6 +27,8 @@ impl Severity {
 /// What a finding is about.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
 pub enum CheckRule {
+    /// A context that cannot be read.
+    CannotRead,
     /// A required setting without a value.
     MissingRequired,
     /// A value that its declaration refuses.
@@ -83,7 +85,8 @@ use CheckRule as Rule;
 
 impl CheckRule {
     /// Every rule.
-    pub const ALL: [CheckRule; 25] = [
+    pub const ALL: [CheckRule; 26] = [
+        Rule::CannotRead,
         Rule::MissingRequired,
         Rule::BadValue,
         Rule::BrokenReference,
@@ -129,6 +132,7 @@ impl CheckRule {
     fn told(self) -> (&'static str, Severity, &'static str) {
         use Severity::{Error, Note, Warning};
         match self {
+            Rule::CannotRead => ("cannot-read", Error, "a context that cannot be read"),
             Rule::MissingRequired => {
                 ("missing-required", Error, "a required setting that has no value")
             }

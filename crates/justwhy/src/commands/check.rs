@@ -7,7 +7,9 @@ use crate::look::{Look, Role, fill};
 use crate::progress::Progress;
 use crate::run::{Outcome, Surveying};
 use crate::unfreed::Unfreed;
-use justwhy_core::{CheckRule, Context, ContextSet, Severity, Spotted, Survey, rule_named};
+use justwhy_core::{
+    CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, Survey, list_values, rule_named,
+};
 use justwhy_reports::{Reported, junit, sarif};
 use justwhy_sources::{Elsewhere, Error};
 use serde::Serialize;
@@ -32,6 +34,9 @@ pub(crate) struct Body {
     not_run: Vec<NotRun>,
     /// Layers that describe where you stand and were left out.
     left_out: Vec<String>,
+    /// The current context, if it is not among those that were checked.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    here_not_checked: Option<json::ShownContext>,
 }
 
 #[derive(Serialize)]
@@ -72,7 +77,8 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     let allow = allowed(options.allow)?;
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
-    let (survey, full, head) = survey(surveying.elsewhere, asked, options.here, progress)?;
+    let Read { survey, full, head, unread } =
+        survey(surveying.elsewhere, asked, options.here, progress)?;
     progress.now(super::looking);
     let survey = Unfreed::new(survey, surveying.keyring.may_decrypt());
     let checking = Checking {
@@ -84,7 +90,14 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     let is_everywhere = !options.here && !head.is_asked();
     let Options { here, with_local, .. } = *options;
     let wanted = Wanted { here, is_everywhere, with_local, allow: &allow };
-    let checked = checking.check(&survey, &full, wanted)?;
+    let mut checked = checking.check(&survey, &full, wanted)?;
+    if !allow.contains(&CheckRule::CannotRead) {
+        checked.findings.splice(0..0, cannot_read(&unread, survey.contexts().len()));
+    }
+    let not_among = match options.here {
+        true => None,
+        false => not_among(surveying.elsewhere, &survey),
+    };
     let left_out = if options.with_local { Vec::new() } else { left_out(&survey) };
     let fails = checked.count(Severity::Error) > 0
         || options.warnings_as_errors && checked.count(Severity::Warning) > 0;
@@ -101,13 +114,14 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
                     .map(|(rule, why)| NotRun { rule: rule.name(), why: why.clone() })
                     .collect(),
                 left_out,
+                here_not_checked: not_among.clone().map(json::ShownContext),
             },
         )),
         Form::Sarif => sarif(&reported(&checked), env!("CARGO_PKG_VERSION")),
         Form::Junit => junit(&reported(&checked), options.warnings_as_errors),
-        _ => text(surveying.look, &checked, &left_out),
+        _ => text(surveying.look, &checked, &left_out, not_among.as_ref()),
     };
-    Ok(Outcome { result: result.into(), notes: String::new(), code: u8::from(fails) })
+    Ok(Outcome { result: result.into(), notes: String::new(), code: u8::from(fails), done: Vec::new() })
 }
 
 /// The rules that `--allow` names.
@@ -129,13 +143,24 @@ fn allowed(names: &[String]) -> Result<Vec<CheckRule>, Vec<Error>> {
     Ok(rules)
 }
 
-/// What is read in the contexts to look at, those in which somebody works, and what was asked.
+/// What was read in several contexts.
+pub(crate) struct Read {
+    pub(crate) survey: Survey,
+    /// The contexts in which somebody works.
+    pub(crate) full: ContextSet,
+    /// What was asked.
+    pub(crate) head: Context,
+    /// Contexts that cannot be read, by the error that they have in common.
+    pub(crate) unread: Vec<(Error, Vec<Context>)>,
+}
+
+/// Reads the contexts to look at. One that cannot be read does not end it, unless none can.
 pub(crate) fn survey(
     elsewhere: &Elsewhere<'_>,
     asked: Option<&str>,
     only_here: bool,
     progress: &Progress,
-) -> Result<(Survey, ContextSet, Context), Vec<Error>> {
+) -> Result<Read, Vec<Error>> {
     let one = |error| vec![error];
     let (contexts, head) = if only_here {
         let here = elsewhere.here(asked).map_err(one)?;
@@ -148,7 +173,7 @@ pub(crate) fn survey(
     let is_full = |context: &Context| only_here || elsewhere.is_full(context, &head);
     let mut readings = Vec::with_capacity(contexts.len());
     let mut full = Vec::new();
-    let mut errors: Vec<(Error, Vec<Context>)> = Vec::new();
+    let mut unread: Vec<(Error, Vec<Context>)> = Vec::new();
     for (context, read) in contexts.iter().zip(elsewhere.read_all(&contexts)) {
         let is_full = is_full(context);
         match read {
@@ -158,15 +183,17 @@ pub(crate) fn survey(
             }
             // Where nobody works, nobody misses anything.
             Err(_) if !is_full => {}
-            Err(error) => match errors.iter_mut().find(|(other, _)| other.is_same(&error)) {
+            Err(error) => match unread.iter_mut().find(|(other, _)| other.is_same(&error)) {
                 Some((_, contexts)) => contexts.push(context.clone()),
-                None => errors.push((error, vec![context.clone()])),
+                None => unread.push((error, vec![context.clone()])),
             },
         }
     }
-    if !errors.is_empty() {
+    let mut set = ContextSet::none(readings.len());
+    full.iter().enumerate().filter(|(_, full)| **full).for_each(|(at, _)| set.insert(at));
+    if set.is_empty() && !unread.is_empty() {
         let of = contexts.len();
-        let told = errors.into_iter().map(|(error, contexts)| match contexts.as_slice() {
+        let told = unread.into_iter().map(|(error, contexts)| match contexts.as_slice() {
             all if all.len() == of => error,
             [first, rest @ ..] => {
                 let where_ = super::plain_context(first);
@@ -179,13 +206,58 @@ pub(crate) fn survey(
         });
         return Err(told.collect());
     }
-    let mut set = ContextSet::none(readings.len());
-    full.iter().enumerate().filter(|(_, full)| **full).for_each(|(at, _)| set.insert(at));
     if set.is_empty() {
         let error = Error::new("bad-context", "there is no context to look at");
         return Err(vec![error.help("[[never]] takes every combination of the axes away")]);
     }
-    Ok((Survey::of(readings), set, head))
+    Ok(Read { survey: Survey::of(readings), full: set, head, unread })
+}
+
+/// Findings that say which contexts cannot be read.
+pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<Told> {
+    const MOST_NAMED: usize = 4;
+    let told = unread.iter().map(|(error, contexts)| {
+        let rule = CheckRule::CannotRead;
+        let mut finding = Finding::new(rule, error.message(), ContextSet::none(of));
+        if let Some(spot) = error.spot() {
+            let (source, position) = (spot.source.as_str().into(), spot.position);
+            finding = finding.at(Spotted { source, position, what: None, line: None });
+        }
+        for (what, spot) in error.others() {
+            let (source, position) = (spot.source.as_str().into(), spot.position);
+            let what = Some(what.clone());
+            finding = finding.at(Spotted { source, position, what, line: None });
+        }
+        if let Some(help) = error.helps().first() {
+            finding = finding.help(help.clone());
+        }
+        let mut named: Vec<String> =
+            contexts.iter().take(MOST_NAMED).map(super::plain_context).collect();
+        if contexts.len() > MOST_NAMED {
+            named.push(format!("{} more", contexts.len() - MOST_NAMED));
+        }
+        let values = |context: &Context| Choice {
+            axes: context.set().map(|(axis, value)| (axis.to_owned(), vec![value.to_owned()])).collect(),
+        };
+        Told {
+            finding,
+            contexts: list_values(&named, "and"),
+            choices: contexts.iter().map(values).collect(),
+            accepted: None,
+        }
+    });
+    told.collect()
+}
+
+/// The current context, if it is not among those that were looked at: nothing is said of it then.
+pub(crate) fn not_among(elsewhere: &Elsewhere<'_>, survey: &Survey) -> Option<Context> {
+    let here = elsewhere.stand().ok()?;
+    let is_it = |context: &Context| {
+        let pairs = here.axes.iter().zip(&context.axes);
+        pairs.into_iter().all(|(one, other)| one.value == other.value)
+    };
+    let is_among = survey.contexts().iter().any(|readings| is_it(&readings.context));
+    (!is_among).then_some(here)
 }
 
 fn reported(checked: &Checked) -> Vec<Reported<'_>> {
@@ -224,13 +296,25 @@ impl ShownFinding {
     }
 }
 
-fn text(look: &Look, checked: &Checked, left_out: &[String]) -> String {
+fn text(
+    look: &Look,
+    checked: &Checked,
+    left_out: &[String],
+    not_among: Option<&Context>,
+) -> String {
     let mut out = String::new();
     for told in checked.open() {
         finding(look, told, &mut out);
         out.push('\n');
     }
     summary(look, checked, left_out, &mut out);
+    if let Some(here) = not_among {
+        let told = format!(
+            "The current context is not among them: {} (--here checks it).",
+            super::plain_context(here)
+        );
+        look.paragraph(&mut out, &told, "");
+    }
     out
 }
 

@@ -166,7 +166,7 @@ pub(crate) fn run(
         }
         _ => text(&folder, &steps, &look),
     };
-    Ok(Outcome { result: result.into(), notes: String::new(), code: 0 })
+    Ok(Outcome { result: result.into(), notes: String::new(), code: 0, done: Vec::new() })
 }
 
 /// Runs one command in the demo's folder, as if typed there.

@@ -1,6 +1,6 @@
 //! The effective settings as they are handed to a program, or why they are not.
 
-use super::Answering;
+use super::{Answering, guarded};
 use crate::json;
 use crate::look::Role;
 use crate::run::Outcome;
@@ -97,6 +97,7 @@ impl Effective {
             let is_secret = answer.secret || !is_shown_whole;
             effective.settings.push(Exported { key, variable, value: value.clone(), is_secret });
         }
+        effective.gone.extend(claimed(answering));
         if refused.is_empty() { Ok(effective) } else { Err(refused) }
     }
 
@@ -106,12 +107,28 @@ impl Effective {
     }
 }
 
+/// The variables of the process that mean settings, under whatever name: a former one, or one below a
+/// branch that was called otherwise.
+fn claimed(answering: &Answering<'_>) -> Vec<String> {
+    let readings = answering.resolution().readings();
+    let keys = answering.resolution().keys();
+    let process = readings.readings.iter().filter(|reading| {
+        readings.layer(reading.layer).kind == Kind::Process && !reading.is_removal
+    });
+    let leaves = process.flat_map(|reading| {
+        let offered = reading.offers.iter().flat_map(|offer| reading.parts_of(offer.leaf));
+        offered.map(|leaf| reading.document.leaves[leaf as usize].name)
+    });
+    leaves.map(|name| keys.segment(name).to_owned()).collect()
+}
+
 /// Whether a null is a value here, which not everything can say.
 pub(super) fn is_null(setting: &Exported) -> bool {
     setting.value == Value::Null
 }
 
-/// Settings whose variable is for something else, so that whoever reads it would not take it for them.
+/// Settings whose variable is for something else, so that whoever reads it would not take it for them,
+/// or decides which programs run.
 pub(super) fn taken(answering: &Answering<'_>, settings: &[Exported]) -> Vec<Refused> {
     let catalogue = &answering.resolution().readings().catalogue;
     let keys = answering.resolution().keys();
@@ -119,12 +136,19 @@ pub(super) fn taken(answering: &Answering<'_>, settings: &[Exported]) -> Vec<Ref
         let key = keys.find(KeyId::ROOT, &setting.key);
         key.and_then(|key| catalogue.declared(key)).is_some_and(|it| it.variable.is_some())
     };
-    let refused = settings.iter().filter(|setting| !is_given(setting)).filter_map(|setting| {
-        let purpose = answering.project.purpose_of(&setting.variable)?;
-        let because = format!(
-            "its variable would be {}, and {purpose}; `variable` in the catalogue gives it another one",
-            setting.variable
-        );
+    let because = |setting: &Exported| {
+        let is_declared = is_given(setting);
+        let guarded = guarded::why_not(answering, &setting.variable, is_declared);
+        guarded.or_else(|| {
+            let purpose = answering.project.purpose_of(&setting.variable).filter(|_| !is_declared)?;
+            Some(format!(
+                "its variable would be {}, and {purpose}; `variable` in the catalogue gives it another one",
+                setting.variable
+            ))
+        })
+    };
+    let refused = settings.iter().filter_map(|setting| {
+        let because = because(setting)?;
         Some(Refused { key: setting.key.to_string(), status: "unwritable", because })
     });
     refused.collect()

@@ -194,7 +194,7 @@ fn headline(
             (Status::Uncertain { .. }, ..) => (Role::Wrong, " ", "is uncertain".to_owned()),
             (_, Some(value), _) => (Role::Value, " = ", value.show()),
             (_, None, Some(secret)) => {
-                (Role::Value, " = ", format!("(secret, fingerprint {})", fingerprints.of(secret)))
+                (Role::Value, " = ", format!("(secret, fingerprint {})", fingerprints.of(answer, secret)))
             }
             (_, None, None) => (Role::Value, " ", String::new()),
         };

@@ -37,7 +37,18 @@ pub(crate) struct Body {
     contexts: Vec<ShownContext>,
     /// Layers that describe where you stand and were left out.
     left_out: Vec<String>,
+    /// Contexts that cannot be read, which are not among `contexts`.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    not_read: Vec<ShownUnread>,
     settings: Vec<ShownRow>,
+}
+
+/// A context that cannot be read, and why.
+#[derive(Serialize, Clone)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub(crate) struct ShownUnread {
+    context: ShownContext,
+    because: String,
 }
 
 /// About how many bytes the number of a cell takes.
@@ -68,6 +79,8 @@ pub(crate) struct Gridded<'a, 's> {
     pub(crate) left_out: Vec<String>,
     /// Whether some settings were named, so that all of these are wanted.
     pub(crate) is_chosen: bool,
+    /// Contexts that cannot be read, which have no column.
+    unread: Vec<ShownUnread>,
     /// Whether values grew past all bounds anywhere.
     is_exhausted: AtomicBool,
 }
@@ -107,11 +120,16 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     let contexts = elsewhere.across(&from, &names).map_err(one)?;
     surveying.progress.now(|| super::reading(contexts.len()));
     let mut readings = Vec::with_capacity(contexts.len());
+    let mut unread: Vec<(Context, Error)> = Vec::new();
     for (context, read) in contexts.iter().zip(elsewhere.read_all(&contexts)) {
-        let read = read.map_err(|error| {
-            one(error.help(format!("it is so in {}", super::plain_context(context))))
-        });
-        readings.push(Arc::new(read?));
+        match read {
+            Ok(read) => readings.push(Arc::new(read)),
+            Err(error) => unread.push((context.clone(), error)),
+        }
+    }
+    if let (true, Some((context, error))) = (readings.is_empty(), unread.first()) {
+        let where_ = format!("it is so in {}", super::plain_context(context));
+        return Err(one(error.clone().help(where_)));
     }
     surveying.progress.now(super::looking);
     let survey = Unfreed::new(Survey::of(readings), surveying.keyring.may_decrypt());
@@ -128,8 +146,20 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         across: names.iter().map(|name| (*name).to_owned()).collect(),
         left_out,
         is_chosen: !options.patterns.is_empty(),
+        unread: unread
+            .iter()
+            .map(|(context, error)| ShownUnread {
+                context: ShownContext(context.clone()),
+                because: error.to_string(),
+            })
+            .collect(),
         is_exhausted: AtomicBool::new(false),
     };
+    let notes = unread.iter().map(|(context, error)| {
+        let told = format!("note: {} cannot be read: {error}", super::plain_context(context));
+        surveying.look.text(&told) + "\n"
+    });
+    let (notes, code) = (notes.collect(), u8::from(!unread.is_empty()));
     let result = match surveying.common.output {
         Form::Json => as_json(&gridded, &from, &wanted),
         Form::Csv => as_csv(&gridded, &wanted).into(),
@@ -138,7 +168,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     };
     match gridded.is_exhausted.into_inner() {
         true => Err(one(crate::run::exhausted())),
-        false => Ok(Outcome { result, notes: String::new(), code: 0 }),
+        false => Ok(Outcome { result, notes, code, done: Vec::new() }),
     }
 }
 
@@ -204,6 +234,7 @@ fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &Wanted<'_>) -> Pi
         across: gridded.across.clone(),
         contexts: gridded.contexts.iter().map(|it| ShownContext((*it).clone())).collect(),
         left_out: gridded.left_out.clone(),
+        not_read: gridded.unread.clone(),
         settings: Vec::new(),
     };
     // What all of them share.

@@ -51,7 +51,7 @@ pub(crate) fn new(
         }
         _ => format!("{recipient}\n"),
     };
-    Ok(Outcome { result: result.into(), notes, code: 0 })
+    Ok(Outcome { result: result.into(), notes, code: 0, done: Vec::new() })
 }
 
 fn not_made(shown: &str, error: &io::Error) -> Error {

@@ -1,6 +1,7 @@
 //! `launch`: runs a program with the effective settings as its variables.
 
 use super::Answering;
+use super::guarded::is_guarded;
 use super::effective::{Effective, Refused, is_null, refusal, taken};
 use crate::run::Outcome;
 use crate::{failure, json};
@@ -8,6 +9,7 @@ use justwhy_sources::{Error, variables};
 use std::collections::HashSet;
 use std::ffi::{OsStr, OsString};
 use std::io::{self, Write as _};
+use std::path::{Path, PathBuf};
 use std::process::Command;
 
 /// The exit codes that shells and their like have for what they could not run.
@@ -54,23 +56,24 @@ pub(crate) fn run(
         .gone
         .iter()
         .chain(nulls.iter().map(|null| &null.variable))
-        .filter(|name| answering.project.purpose_of(name).is_none())
+        .filter(|name| answering.project.purpose_of(name).is_none() && !is_guarded(name))
         .map(OsStr::new)
         .collect();
-    let mut child = Command::new(program);
-    child.args(arguments).env_clear();
+    let shown = answering.look.text(&program.to_string_lossy());
+    let Some(found) = find(program) else {
+        return Ok(not_run(answering, NOT_FOUND, &format!("there is no program {shown}"), NAME_ONE));
+    };
+    let mut child = Command::new(found);
+    named(&mut child, program).args(arguments).env_clear();
     let around = answering.world.variables();
     child.envs(around.into_iter().filter(|(name, _)| !gone.contains(name.as_os_str())));
     child.envs(said);
-    let shown = answering.look.text(&program.to_string_lossy());
     let Outcome { notes, .. } = answering.outcome(String::new(), String::new(), true);
     // Whoever closed the error stream does not want to read it.
     let _ = io::stderr().write_all((requests() + &notes).as_bytes());
     let problem = become_it(&mut child);
     let (code, message, help) = match problem.kind() {
-        io::ErrorKind::NotFound => {
-            (NOT_FOUND, format!("there is no program {shown}"), "name one that PATH leads to")
-        }
+        io::ErrorKind::NotFound => (NOT_FOUND, format!("there is no program {shown}"), NAME_ONE),
         io::ErrorKind::ArgumentListTooLong => (
             OWN_FAILURE,
             format!("{shown} cannot be run: its arguments and the settings are too long together"),
@@ -78,9 +81,46 @@ pub(crate) fn run(
         ),
         _ => (NOT_EXECUTABLE, format!("{shown} cannot be run: {problem}"), "name a program"),
     };
+    Ok(not_run(answering, code, &message, help))
+}
+
+const NAME_ONE: &str = "name one that PATH leads to";
+
+fn not_run(answering: &Answering<'_>, code: u8, message: &str, help: &str) -> Outcome {
     let error = Error::new("not-run", message).help(help);
     let result = if answering.as_json() { json::failure(&error) } else { String::new() };
-    Ok(Outcome { result: result.into(), notes: failure::render(&error, answering.look), code })
+    Outcome { result: result.into(), notes: failure::render(&error, answering.look), code, done: Vec::new() }
+}
+
+/// The program of that name, by the `PATH` of whoever asks: never by one that a setting gives.
+fn find(program: &OsStr) -> Option<PathBuf> {
+    if program.to_string_lossy().contains(std::path::is_separator) {
+        return Some(program.into());
+    }
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    let there = || std::env::split_paths(&path).map(|folder| folder.join(program));
+    // One that may not be run is told of as such, if there is no other.
+    there().find(|file| is_runnable(file)).or_else(|| there().find(|file| file.is_file()))
+}
+
+#[cfg(unix)]
+fn is_runnable(file: &Path) -> bool {
+    use std::os::unix::fs::PermissionsExt as _;
+    std::fs::metadata(file).is_ok_and(|it| it.is_file() && it.permissions().mode() & 0o111 != 0)
+}
+
+#[cfg(not(unix))]
+fn is_runnable(file: &Path) -> bool {
+    file.is_file()
+}
+
+/// Lets the program know itself by the name that was asked for.
+fn named<'c>(child: &'c mut Command, program: &OsStr) -> &'c mut Command {
+    #[cfg(unix)]
+    std::os::unix::process::CommandExt::arg0(child, program);
+    #[cfg(not(unix))]
+    let _ = program;
+    child
 }
 
 /// Takes on the program, so that signals and the exit code are its own.

@@ -5,7 +5,7 @@ use super::suppose::{self, Act, Edits, Supposing};
 use crate::arguments::Writing;
 use crate::run::Outcome;
 use justwhy_core::{KeyPath, Text};
-use justwhy_sources::{EditLock, Error, Project};
+use justwhy_sources::{CHANGED, EditLock, Error, Project};
 use std::io::Read as _;
 use std::time::Duration;
 use zeroize::Zeroizing;
@@ -24,11 +24,9 @@ pub(crate) enum Change<'a> {
     Drop {
         layer: &'a str,
     },
-    /// `accept`: whether values that somebody has may change.
     Move {
         from: &'a str,
         to: &'a str,
-        accept: bool,
     },
     Encrypt {
         layer: &'a str,
@@ -58,6 +56,7 @@ pub(crate) fn run(
         one(error.help("write it as list shows it, or name its variable"))
     })?;
     let project = Project::load(supposing.world, supposing.common.project.as_deref())?;
+    supposing.stores.on_behalf_of(&project.repository);
     let is_typed = matches!(change, Change::Put { value, .. } if value != "-");
     let put = match change {
         Change::Put { value, .. } if is_typed => Some(value.into()),
@@ -72,40 +71,55 @@ pub(crate) fn run(
         Change::Encrypt { layer } => Edits::Encrypt { key: &key, layer },
     };
     let keeps_values = match change {
-        Change::Put { .. } | Change::Drop { .. } | Change::Move { accept: true, .. } => None,
-        Change::Move { .. } => Some(
-            "a value that somebody has changes or goes (--accept-changes writes it all the same)",
-        ),
+        Change::Put { .. } | Change::Drop { .. } => None,
+        Change::Move { .. } => Some("a value that somebody has changes or goes"),
         Change::Encrypt { .. } => Some(
             "what is encrypted is read as a text, and as one it comes to something else; if its type \
              is declared in the catalogue, it does not",
         ),
     };
-    // Whether it comes to the same must be seen, and where you stand may be where it is said.
-    let is_local = |layer| project.layer_named(layer).is_ok_and(|it| project.is_local(it));
-    let is_seen_here = matches!(change, Change::Encrypt { layer } if is_local(layer));
+    // What it changes must be seen, and where you stand may be where it is said.
+    let is_local = |layer: &&str| project.layer_named(layer).is_ok_and(|it| project.is_local(it));
+    let layers: &[&str] = match change {
+        Change::Put { layer, .. } | Change::Drop { layer } | Change::Encrypt { layer } => &[layer],
+        Change::Move { from, to } => &[from, to],
+    };
+    let is_seen_here = layers.iter().any(is_local);
     // From here on nobody else edits, so that what is foretold is what happens.
     let lock = match writing.dry_run {
         true => None,
         false => Some(EditLock::of(&project.folder, PATIENCE).map_err(one)?),
     };
-    let outcome = suppose::run(
-        supposing,
-        &suppose::Options {
-            variables: &[],
-            no_variables: &[],
-            without: &[],
-            edits,
-            keeps_values,
-            everywhere: true,
-            with_local: writing.with_local || is_seen_here,
-            is_typed,
-            command,
-            act: if writing.dry_run { Act::WriteNothing } else { Act::Write },
-        },
-    )?;
+    let run = || {
+        suppose::run(
+            supposing,
+            &suppose::Options {
+                variables: &[],
+                no_variables: &[],
+                without: &[],
+                edits,
+                keeps_values,
+                accepts: writing.accept,
+                everywhere: true,
+                with_local: writing.with_local || is_seen_here,
+                is_typed,
+                command,
+                act: if writing.dry_run { Act::WriteNothing } else { Act::Write },
+            },
+        )
+    };
+    // Somebody may edit the same file for another project: then it is looked at anew.
+    const TRIES: usize = 20;
+    let mut outcome = run();
+    for _ in 1..TRIES {
+        let was_changed = |errors: &Vec<Error>| errors.iter().any(|error| error.code() == CHANGED);
+        if !outcome.as_ref().is_err_and(was_changed) {
+            break;
+        }
+        outcome = run();
+    }
     drop(lock);
-    Ok(outcome)
+    outcome
 }
 
 /// What stands on standard input, without the line end after it. It may be a secret.

@@ -30,6 +30,20 @@ impl ShownAnswer {
         ShownAnswer { role, value, decides }
     }
 
+    /// The same with nothing of its value, as the other side is secret.
+    pub(crate) fn hidden(&self) -> ShownAnswer {
+        let value = match self.is_error() {
+            true => self.value.clone(),
+            false => "(secret)".to_owned(),
+        };
+        ShownAnswer { value, ..self.clone() }
+    }
+
+    /// Whether the setting is in error, or nobody can tell what it is.
+    pub(crate) fn is_error(&self) -> bool {
+        self.role == Role::Wrong
+    }
+
     /// Whether both show the same value.
     pub(crate) fn looks_like(&self, other: &ShownAnswer) -> bool {
         self.value == other.value && self.role == other.role

@@ -12,15 +12,16 @@ use crate::progress::Progress;
 use crate::run::{Outcome, exhausted, limits};
 use editing::{say_what_decides_nothing, suppose};
 use justwhy_core::{
-    Answers, Context, ContextSet, Difference, Effect, Explanation, KeyId, KeyPath, Survey, Tale,
-    Text, in_words, sum_up,
+    Answers, CandidateId, CheckRule, Context, ContextSet, Difference, Effect, Effects, Explanation,
+    IsGiven, KeyId, KeyPath, Resolution, Severity, Stand, Survey, Tale, Text, in_words, list_values,
+    sum_up,
 };
 use justwhy_encryption::Keyring;
 use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
 use justwhy_stores::Client;
 use serde::Serialize;
 use serde_json::value::RawValue;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicBool, Ordering};
 use telling::{Telling, end};
 use writing::write;
@@ -38,6 +39,8 @@ pub(crate) struct Options<'a> {
     pub(crate) edits: Edits<'a>,
     /// If nothing is to be written should anybody's value change or go: how that is said.
     pub(crate) keeps_values: Option<&'static str>,
+    /// Whether it is written although something is said against it.
+    pub(crate) accepts: bool,
     pub(crate) everywhere: bool,
     pub(crate) with_local: bool,
     pub(crate) act: Act,
@@ -104,6 +107,29 @@ pub(crate) struct Body {
     /// Of `put`, `drop` and `move`: where it was written.
     #[serde(skip_serializing_if = "Option::is_none")]
     written: Option<Vec<String>>,
+    /// Why nothing was written, if something is said against it.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    refused: Vec<String>,
+    /// The current context, if it is not among those that were looked at.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    current: Option<ShownCurrent>,
+    /// How many contexts could not be read, and so were not looked at.
+    #[serde(skip_serializing_if = "is_zero")]
+    not_read: usize,
+}
+
+fn is_zero(count: &usize) -> bool {
+    *count == 0
+}
+
+/// What would be otherwise in the current context.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct ShownCurrent {
+    context: ShownContext,
+    settings: Vec<ShownEffect>,
+    findings: Vec<ShownFinding>,
+    mended: Vec<ShownFinding>,
 }
 
 /// A change that is supposed.
@@ -129,6 +155,13 @@ struct Supposed {
     /// What is to be noted if it is done.
     #[serde(skip)]
     note: Option<&'static str>,
+    /// Where it stands: the source, and the name there; what the caller gives is never compared with a
+    /// secret.
+    #[serde(skip)]
+    given: Option<(String, String)>,
+    /// Why it leaves a secret less protected than it was, as a clause.
+    #[serde(skip)]
+    exposes: Option<String>,
 }
 
 impl Supposed {
@@ -142,6 +175,8 @@ impl Supposed {
             because: None,
             is_secret: false,
             note: None,
+            given: None,
+            exposes: None,
         }
     }
 
@@ -186,7 +221,22 @@ struct ShownEffect {
 #[derive(PartialEq)]
 enum Shown {
     Text { answer: ShownAnswer, is_secret: bool },
-    Json(Written),
+    /// As it is, and with its value hidden.
+    Json { written: Written, hidden: Written, is_secret: bool },
+}
+
+impl Shown {
+    fn is_secret(&self) -> bool {
+        match self {
+            Shown::Text { is_secret, .. } | Shown::Json { is_secret, .. } => *is_secret,
+        }
+    }
+}
+
+/// Whether a side of an effect is secret, so that nothing of the other is shown either.
+fn is_secret(effect: &Effect<Shown>) -> bool {
+    let sides = [effect.before.as_deref(), effect.after.as_deref()];
+    sides.into_iter().flatten().any(Shown::is_secret)
 }
 
 /// A project in the contexts that are looked at, as it is or as it would be.
@@ -197,6 +247,39 @@ struct Version<'v> {
     survey: Survey,
     full: ContextSet,
     head: Context,
+    unread: Vec<(Error, Vec<Context>)>,
+}
+
+/// What a supposition comes to in the contexts that were looked at.
+struct Looked {
+    pairs: Vec<(usize, usize)>,
+    effects: Effects<Shown>,
+    found: [Checked; 2],
+    is_same_place: bool,
+    /// Keys of secrets that were given, of which no finding may tell what they are equal to.
+    not_compared: BTreeSet<String>,
+}
+
+impl Looked {
+    /// What `check` would find that it does not find now.
+    fn new_findings(&self) -> Vec<&Told> {
+        self.only_in(&self.found[1], &self.found[0])
+    }
+
+    /// What it finds now and would not find any more.
+    fn mended(&self) -> Vec<&Told> {
+        self.only_in(&self.found[0], &self.found[1])
+    }
+
+    fn only_in<'c>(&'c self, of: &'c Checked, other: &'c Checked) -> Vec<&'c Told> {
+        let mut told = only_in(of, other, self.is_same_place);
+        told.retain(|told| {
+            let compares = matches!(told.finding.rule, CheckRule::RepeatsWeaker | CheckRule::SameAcross);
+            let key = told.finding.key.as_ref();
+            !compares || !key.is_some_and(|key| self.not_compared.contains(key))
+        });
+        told
+    }
 }
 
 pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
@@ -204,6 +287,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let Supposing { common, look, given, stores, keyring, world, progress } = *supposing;
     let asked = common.project.as_deref();
     let project = Project::load(world, asked)?;
+    supposing.stores.on_behalf_of(&project.repository);
     let mut supposition = Supposition::of(world);
     let (mut supposed, mut notes) =
         suppose(supposing, options, &project, &mut supposition).map_err(one)?;
@@ -224,11 +308,10 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let nothing = Arguments::default();
     // Where an edit is made depends on the context; what it changes is looked at in all of them.
     let context = common.context.as_deref().filter(|_| here);
-    let read = |elsewhere: &Elsewhere<'_>| check::survey(elsewhere, context, here, progress);
     let elsewhere = Elsewhere::new(&project, world, &nothing).asking(Some(stores));
     let elsewhere = elsewhere.decrypting(keyring).with_local(with_local);
-    let (survey, full, head) = read(&elsewhere)?;
-    let before = Version { project: &project, world, elsewhere: &elsewhere, survey, full, head };
+    let read = check::survey(&elsewhere, context, here, progress)?;
+    let before = Version::of((&project, world, &elsewhere), read);
     let then = |errors: Vec<Error>| -> Vec<Error> {
         let so = "it would be so with what is supposed";
         errors.into_iter().map(|error| error.help(so)).collect()
@@ -236,46 +319,35 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let new_project = supposition.project(asked).map_err(then)?;
     let new_world = supposition.world();
     let new_stores = supposition.stores(stores);
-    let elsewhere = Elsewhere::new(&new_project, new_world, given).asking(Some(&new_stores));
-    let elsewhere = elsewhere.decrypting(keyring).with_local(with_local);
-    let (survey, full, head) = read(&elsewhere).map_err(then)?;
-    let after = Version {
-        project: &new_project,
-        world: new_world,
-        elsewhere: &elsewhere,
-        survey,
-        full,
-        head,
-    };
+    let new_elsewhere = Elsewhere::new(&new_project, new_world, given).asking(Some(&new_stores));
+    let new_elsewhere = new_elsewhere.decrypting(keyring).with_local(with_local);
+    let read = check::survey(&new_elsewhere, context, here, progress).map_err(then)?;
+    let after = Version::of((&new_project, new_world, &new_elsewhere), read);
     say_what_decides_nothing(&after, common.context.as_deref(), &mut supposed).map_err(one)?;
-    let pairs = pairs(&before, &after, options.everywhere);
-    let is_json = common.output == Form::Json;
-    let fingerprints = Fingerprints::new();
-    let is_exhausted = AtomicBool::new(false);
-    let tell = |version: &Version<'_>| {
-        let limits = limits(version.project);
-        let all = |_: KeyId| true;
-        Tale::of(&version.survey, &all, version.elsewhere, limits, |answers, answer| {
-            is_exhausted.fetch_or(answers.is_exhausted(), Ordering::Relaxed);
-            show(answers, answer, is_json, &fingerprints)
-        })
-    };
-    progress.now(super::looking);
-    let effects = tell(&before).against(&tell(&after), &pairs);
-    if is_exhausted.into_inner() {
-        return Err(one(exhausted()));
-    }
     let wanted = Wanted {
         here: !options.everywhere,
         is_everywhere: options.everywhere,
         with_local,
         allow: &[],
     };
-    let found_before = before.check(wanted)?;
-    let found_after = after.check(wanted).map_err(then)?;
-    let is_same_place = pairs.iter().all(|(here, there)| here == there);
-    let findings = only_in(&found_after, &found_before, is_same_place);
-    let mended = only_in(&found_before, &found_after, is_same_place);
+    let is_json = common.output == Form::Json;
+    let looking = Looking { supposed: &supposed, is_json, fingerprints: &Fingerprints::new() };
+    progress.now(super::looking);
+    let looked = looking.at(&before, &after, wanted, pairs(&before, &after, options.everywhere))?;
+    // The current context counts even if the axes cannot form it.
+    let current = match options.everywhere {
+        true => current(&before, &after, common.context.as_deref(), progress),
+        false => None,
+    };
+    let at_current = match &current {
+        None => None,
+        Some((before, after)) => {
+            let wanted = Wanted { here: true, is_everywhere: false, ..wanted };
+            Some(looking.at(before, after, wanted, vec![(0, 0)])?)
+        }
+    };
+    let not_read = before.unread.iter().chain(&after.unread).map(|(_, all)| all.len()).max();
+    let not_read = not_read.unwrap_or_default();
     let left_out = match before.survey.contexts().first() {
         Some(first) if !with_local => left_out(first),
         _ => Vec::new(),
@@ -283,9 +355,9 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     if !with_local {
         notes.push_str(&unheard(look, &supposed, &left_out));
     }
-    let is_lost = |effect: &Effect<Shown>| effect.difference != Difference::OnlyRight;
-    let refused = options.keeps_values.filter(|_| effects.changed.iter().any(is_lost));
-    let is_refused = refused.is_some();
+    let all = || std::iter::once(&looked).chain(&at_current);
+    let refused = refused(options, &supposed, all());
+    let is_refused = !refused.is_empty();
     for note in supposed.iter().filter_map(|it| it.note.filter(|_| !is_refused)) {
         notes.push_str(&look.text(note));
         notes.push('\n');
@@ -296,42 +368,209 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         Act::Write if is_refused => Some(Vec::new()),
         Act::Write => Some(write(&supposition, &project, stores).map_err(one)?),
     };
+    let done = written.clone().unwrap_or_default();
     let result = match is_json {
         true => {
             let moved = (before.head != after.head).then(|| ShownContext(after.head.clone()));
-            let shown = |effect: &Effect<Shown>| ShownEffect {
-                key: shown_key(&effect.key),
-                difference: effect.difference.name(),
-                left: raw(effect.before.as_deref()),
-                right: raw(effect.after.as_deref()),
-                contexts: before.choices(&effect.contexts),
+            let shown = |of: &Version<'_>, looked: &Looked| -> Vec<ShownEffect> {
+                let effect = |effect: &Effect<Shown>| ShownEffect {
+                    key: shown_key(&effect.key),
+                    difference: effect.difference.name(),
+                    left: raw(effect.before.as_deref(), is_secret(effect)),
+                    right: raw(effect.after.as_deref(), is_secret(effect)),
+                    contexts: of.choices(&effect.contexts),
+                };
+                looked.effects.changed.iter().map(effect).collect()
             };
+            let findings = |told: Vec<&Told>| told.into_iter().map(ShownFinding::of).collect();
+            let current = current.as_ref().zip(at_current.as_ref());
+            let current = current.map(|((before, _), looked)| ShownCurrent {
+                context: ShownContext(before.head.clone()),
+                settings: shown(before, looked),
+                findings: findings(looked.new_findings()),
+                mended: findings(looked.mended()),
+            });
             let body = Body {
-                looked_at: pairs.len(),
-                supposed,
+                looked_at: looked.pairs.len(),
                 then: moved,
-                same: effects.same,
-                settings: effects.changed.iter().map(shown).collect(),
-                findings: findings.into_iter().map(ShownFinding::of).collect(),
-                mended: mended.into_iter().map(ShownFinding::of).collect(),
+                same: looked.effects.same,
+                settings: shown(&before, &looked),
+                findings: findings(looked.new_findings()),
+                mended: findings(looked.mended()),
                 left_out,
                 written,
+                refused: refused.clone(),
+                current,
+                not_read,
+                supposed,
             };
             json::text(&json::Answer::new(options.command, &before.head, body))
         }
         false => {
-            let looked_at = pairs.len();
             let told_as = if is_refused { Act::WriteNothing } else { options.act };
-            let telling = Telling { look, before: &before, after: &after, looked_at, act: told_as };
-            let mut text = telling.text(&supposed, &effects, (&findings, &mended), &left_out);
+            let telling = |before, after, looked| Telling { look, before, after, looked, act: told_as };
+            let first = telling(&before, &after, &looked);
+            let mut text = first.what(&supposed);
+            text.push_str(&first.effects(&left_out));
+            if let (Some((before, after)), Some(looked)) = (&current, &at_current) {
+                let told = format!("In the current context, {}:", super::plain_context(&before.head));
+                text.push('\n');
+                look.paragraph(&mut text, &told, "");
+                text.push_str(&telling(before, after, looked).effects(&[]));
+            }
+            if not_read > 0 {
+                text.push('\n');
+                look.paragraph(&mut text, &unread(not_read), "");
+            }
             if let Some(written) = written {
                 text.push('\n');
-                look.paragraph(&mut text, &end(options.act, refused, &written), "");
+                look.paragraph(&mut text, &end(options.act, &refused, &written), "");
             }
             text
         }
     };
-    Ok(Outcome { result: result.into(), notes, code: u8::from(is_refused) })
+    let is_no = is_refused || not_read > 0 && options.act == Act::Suppose;
+    Ok(Outcome { result: result.into(), notes, code: u8::from(is_no), done })
+}
+
+/// Why nothing is written although it could be: none if that is accepted.
+fn refused<'l>(
+    options: &Options<'_>,
+    supposed: &[Supposed],
+    looked: impl Iterator<Item = &'l Looked> + Clone,
+) -> Vec<String> {
+    if options.accepts || options.act == Act::Suppose {
+        return Vec::new();
+    }
+    let mut refused = Vec::new();
+    refused.extend(supposed.iter().filter_map(|it| it.exposes.clone()));
+    let is_lost = |effect: &Effect<Shown>| effect.difference != Difference::OnlyRight;
+    if let Some(why) = options.keeps_values
+        && looked.clone().any(|looked| looked.effects.changed.iter().any(is_lost))
+    {
+        refused.push(why.to_owned());
+    }
+    let mut errors: Vec<String> = Vec::new();
+    for told in looked.clone().flat_map(Looked::new_findings) {
+        let finding = &told.finding;
+        if finding.severity != Severity::Error {
+            continue;
+        }
+        let what = match &finding.key {
+            Some(key) => format!("{} ({key})", finding.rule.name()),
+            None => finding.rule.name().to_owned(),
+        };
+        if !errors.contains(&what) {
+            errors.push(what);
+        }
+    }
+    if !errors.is_empty() {
+        refused.push(format!("check would find {}", list_values(&errors, "and")));
+    }
+    refused
+}
+
+fn unread(count: usize) -> String {
+    match count {
+        1 => "1 context could not be read and was not looked at (justwhy check lists it).".to_owned(),
+        count => {
+            format!("{count} contexts could not be read and were not looked at (justwhy check lists them).")
+        }
+    }
+}
+
+/// Looks at a supposition.
+struct Looking<'l> {
+    supposed: &'l [Supposed],
+    is_json: bool,
+    fingerprints: &'l Fingerprints,
+}
+
+impl Looking<'_> {
+    fn at(
+        &self,
+        before: &Version<'_>,
+        after: &Version<'_>,
+        wanted: Wanted<'_>,
+        pairs: Vec<(usize, usize)>,
+    ) -> Result<Looked, Vec<Error>> {
+        let is_exhausted = AtomicBool::new(false);
+        let tell = |version: &Version<'_>, given: IsGiven<'_>| {
+            let limits = limits(version.project);
+            let all = |_: KeyId| true;
+            Tale::of(&version.survey, &all, version.elsewhere, limits, given, |answers, answer| {
+                is_exhausted.fetch_or(answers.is_exhausted(), Ordering::Relaxed);
+                show(answers, answer, self.is_json, self.fingerprints)
+            })
+        };
+        let is_given = |resolution: &Resolution, id: CandidateId| {
+            let stand = Stand::of(resolution, id);
+            let name = stand.shown_name(resolution.keys());
+            let given = self.supposed.iter().filter_map(|it| it.given.as_ref());
+            given.into_iter().any(|(source, at)| *source == *stand.source && *at == name)
+        };
+        let effects = tell(before, &|_, _| false).against(&tell(after, &is_given), &pairs);
+        if is_exhausted.into_inner() {
+            return Err(vec![exhausted()]);
+        }
+        let then = |errors: Vec<Error>| -> Vec<Error> {
+            let so = "it would be so with what is supposed";
+            errors.into_iter().map(|error| error.help(so)).collect()
+        };
+        let mut found = [before.check(wanted)?, after.check(wanted).map_err(then)?];
+        let secret: BTreeSet<String> = effects
+            .changed
+            .iter()
+            .filter(|effect| is_secret(effect))
+            .map(|effect| shown_key(&effect.key))
+            .collect();
+        found.iter_mut().flat_map(|found| &mut found.findings).for_each(|told| hide(told, &secret));
+        let is_same_place = pairs.iter().all(|(here, there)| here == there);
+        let not_compared = effects.changed.iter().filter(|effect| effect.is_not_compared);
+        let not_compared = not_compared.map(|effect| shown_key(&effect.key)).collect();
+        Ok(Looked { pairs, effects, found, is_same_place, not_compared })
+    }
+}
+
+/// Takes out of a finding what it shows of a setting that is secret in another version.
+fn hide(told: &mut Told, secret: &BTreeSet<String>) {
+    let finding = &mut told.finding;
+    if finding.key.as_ref().is_some_and(|key| secret.contains(key)) {
+        finding.message = finding.rule.about().to_owned();
+        finding.places.iter_mut().for_each(|place| place.line = None);
+    }
+}
+
+/// Both versions of the current context, if it is not among those that the axes form, and can be read.
+fn current<'v>(
+    before: &Version<'v>,
+    after: &Version<'v>,
+    asked: Option<&str>,
+    progress: &Progress,
+) -> Option<(Version<'v>, Version<'v>)> {
+    let head = before.elsewhere.here(asked).ok()?;
+    let values = |context: &Context| -> Vec<Option<String>> {
+        context.axes.iter().map(|axis| axis.value.clone()).collect()
+    };
+    let contexts = before.contexts();
+    if before.full.iter().any(|at| values(contexts[at]) == values(&head)) {
+        return None;
+    }
+    let read = |version: &Version<'v>| {
+        let read = check::survey(version.elsewhere, asked, true, progress).ok()?;
+        Some(Version::of((version.project, version.world, version.elsewhere), read))
+    };
+    Some((read(before)?, read(after)?))
+}
+
+impl<'v> Version<'v> {
+    fn of(
+        (project, world, elsewhere): (&'v Project, &'v dyn World, &'v Elsewhere<'v>),
+        read: check::Read,
+    ) -> Version<'v> {
+        let check::Read { survey, full, head, unread } = read;
+        Version { project, world, elsewhere, survey, full, head, unread }
+    }
 }
 
 impl Version<'_> {
@@ -342,7 +581,10 @@ impl Version<'_> {
             elsewhere: self.elsewhere,
             limits: limits(self.project),
         };
-        checking.check(&self.survey, &self.full, wanted)
+        let mut checked = checking.check(&self.survey, &self.full, wanted)?;
+        let of = self.survey.contexts().len();
+        checked.findings.splice(0..0, check::cannot_read(&self.unread, of));
+        Ok(checked)
     }
 
     fn contexts(&self) -> Vec<&Context> {
@@ -420,14 +662,20 @@ fn show(
     fingerprints: &Fingerprints,
 ) -> Shown {
     match is_json {
-        true => Shown::Json(Written::of(&Setting::of(answers.resolution(), answer, fingerprints))),
+        true => {
+            let setting = Setting::of(answers.resolution(), answer, fingerprints);
+            let written = Written::of(&setting);
+            let (hidden, is_secret) = (Written::of(&setting.hidden()), answer.secret);
+            Shown::Json { written, hidden, is_secret }
+        }
         false => Shown::Text { answer: ShownAnswer::of(answers, answer), is_secret: answer.secret },
     }
 }
 
-fn raw(shown: Option<&Shown>) -> Option<Box<RawValue>> {
+fn raw(shown: Option<&Shown>, hides: bool) -> Option<Box<RawValue>> {
     match shown? {
-        Shown::Json(written) => Some(written.0.clone()),
+        Shown::Json { hidden, is_secret: false, .. } if hides => Some(hidden.0.clone()),
+        Shown::Json { written, .. } => Some(written.0.clone()),
         Shown::Text { .. } => None,
     }
 }

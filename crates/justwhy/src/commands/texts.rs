@@ -21,7 +21,7 @@ fn outcome(command: &'static str, text: String, common: &Common) -> Outcome {
             json::text(&json::Answer::new(command, &Context::default(), Body { text: &text }))
         }
     };
-    Outcome { result: result.into(), notes: String::new(), code: 0 }
+    Outcome { result: result.into(), notes: String::new(), code: 0, done: Vec::new() }
 }
 
 pub(crate) fn completions(shell: clap_complete::Shell, common: &Common) -> Outcome {

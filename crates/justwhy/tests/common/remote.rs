@@ -146,6 +146,8 @@ pub(crate) fn json_answer(status: &str, etag: &str, body: &str) -> String {
 pub(crate) struct Remote {
     pub(crate) place: Place,
     pub(crate) token: String,
+    /// The user's own folder, which is no part of the project.
+    pub(crate) home: tempfile::TempDir,
 }
 
 impl Remote {
@@ -157,7 +159,7 @@ impl Remote {
              \"defaults\"\nvalues = {{ pool.max = 4, sms.sender = \"TIDE\" }}\n{layers}"
         );
         let place = Place::new(&[("justwhy.toml", &project)]);
-        Remote { place, token: token.to_owned() }
+        Remote { place, token: token.to_owned(), home: tempfile::tempdir().unwrap() }
     }
 
     /// With a service at an address, one layer that reads one scope and one that reads several.
@@ -168,19 +170,28 @@ impl Remote {
 
     /// Allows an address, with further fields.
     pub(crate) fn allow(&self, address: &str, more: &str) {
-        let old = std::fs::read_to_string(self.place.path().join("home/stores.toml"));
+        let old = std::fs::read_to_string(self.home("stores.toml"));
         let old = old.unwrap_or_else(|_| "justwhy = 1\n".to_owned());
         let text = format!(
             "{old}[[allow]]\norigin = \"{address}\"\ntoken_variable = \"{VARIABLE}\"\n{more}\n"
         );
-        self.place.file("home/stores.toml", text.as_bytes());
+        self.permit(&text);
+    }
+
+    /// Lets the user allow just that.
+    pub(crate) fn permit(&self, text: &str) {
+        std::fs::write(self.home("stores.toml"), text).unwrap();
+    }
+
+    /// A path in the user's own folder.
+    pub(crate) fn home(&self, path: &str) -> PathBuf {
+        self.home.path().join(path)
     }
 
     pub(crate) fn command(&self, arguments: &[&str]) -> Command {
         let mut command = self.place.command(arguments);
-        let home = self.place.path().join("home");
-        command.env("JUSTWHY_STORES", home.join("stores.toml"));
-        command.env("XDG_CACHE_HOME", home.join("cache"));
+        command.env("JUSTWHY_STORES", self.home("stores.toml"));
+        command.env("XDG_CACHE_HOME", self.home("cache"));
         command.env(VARIABLE, &self.token);
         command
     }
@@ -191,7 +202,7 @@ impl Remote {
 
     /// The contents of everything that is kept for the user.
     pub(crate) fn kept(&self) -> String {
-        let folder = self.place.path().join("home/cache/justwhy/stores");
+        let folder = self.home("cache/justwhy/stores");
         let files = std::fs::read_dir(folder).into_iter().flatten().flatten();
         files.map(|file| std::fs::read_to_string(file.path()).unwrap()).collect()
     }

@@ -29,7 +29,20 @@ pub(super) fn take_out(
         Format::Toml | Format::Env | Format::Ini | Format::Properties => {
             let node = tree.node(there);
             let is_by_headers = format == Format::Toml && toml::is_by_headers(text, tree, there);
-            if is_by_headers || matches!(node.kind, Kind::Table(_)) {
+            let begins = |with: &str| {
+                text.get(node.at.start as usize..).is_some_and(|rest| rest.starts_with(with))
+            };
+            let is_table = matches!(node.kind, Kind::Table(_));
+            let is_inline = is_table && begins("{");
+            if is_table && begins("[") && !begins("[[") {
+                // One header, and values below it.
+                let is_plain = |id: NodeId| !matches!(tree.node(id).kind, Kind::Table(_));
+                let last = tree.entries(there).map(|id| end_of(tree, id)).max();
+                if let Some(last) = last.filter(|_| tree.entries(there).all(is_plain)) {
+                    return Ok(whole_line(text, (node.at.start as usize, last)));
+                }
+            }
+            if is_by_headers || is_table && !is_inline {
                 return Err(unwritable("an edit of tables with headers of their own"));
             }
             Ok(whole_line(text, (node.name_at.start as usize, end_of(tree, there))))

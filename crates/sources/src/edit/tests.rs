@@ -216,7 +216,7 @@ fn read(format: Format, text: &str) -> BTreeMap<String, Value> {
 /// stands on its line.
 fn taken_out(format: Format, text: &mut String, key: &str, crlf: bool) -> bool {
     let mut expected = read(format, text);
-    let result = take_out(format, text, &path(key), Limits::default());
+    let result = take_out(format, text, &path(key), false, Limits::default());
     if expected.remove(key).is_none() {
         assert!(result.is_err());
         return false;

@@ -184,10 +184,15 @@ impl<'s> Builder<'s> {
         let existing = self.find(table, &last.0);
         let origin = existing.map(|id| self.origins[id.index()]);
         self.current = match (existing, origin, is_list) {
-            (None, _, false) => self.add_table(table, last, Origin::Header),
+            (None, _, false) => {
+                let id = self.add_table(table, last, Origin::Header);
+                self.tree.node_mut(id).at = at;
+                id
+            }
             (Some(id), Some(Origin::Implied), false) => {
                 self.origins[id.index()] = Origin::Header;
-                self.tree.node_mut(id).name_at = last.1;
+                let node = self.tree.node_mut(id);
+                (node.name_at, node.at) = (last.1, at);
                 id
             }
             (None, _, true) => {

@@ -2,6 +2,7 @@
 
 use super::fields::{Fields, Sink};
 use super::{Never, ProjectAxis, Way};
+use crate::beyond;
 use crate::error::Error;
 use crate::glob::{Glob, Wanted};
 use crate::tree::{Kind, NodeId, shown_name};
@@ -130,9 +131,13 @@ fn directories(
         sink.error(error, at);
         Vec::new()
     });
+    // What a link leads to elsewhere is nobody's name.
+    let repository = beyond::repository_of(world, folder);
+    let is_inside =
+        |path: &&String| beyond::leaves(world, &repository, &folder.join(path)).is_none();
     let name = |path: &String| path.rsplit('/').next().unwrap_or_default().to_owned();
     let mut names: Vec<String> =
-        found.iter().map(name).filter(|name| check_axis_value(name).is_ok()).collect();
+        found.iter().filter(is_inside).map(name).filter(|name| check_axis_value(name).is_ok()).collect();
     names.sort();
     names.dedup();
     (names, Some(pattern))

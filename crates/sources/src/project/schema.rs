@@ -262,6 +262,13 @@ pub(super) struct Variable {
 pub(super) struct StoresFile {
     #[schemars(range(min = 1, max = 1))]
     justwhy: u8,
+    /// Absolute paths of folders outside of repositories from which files may be read.
+    read_folders: Option<Vec<String>>,
+    /// Variables that change how programs are found, loaded or interpreted, and may be handed over
+    /// where the catalogue declares them.
+    hand_over: Option<Vec<String>>,
+    /// Axes whose values may be sent to stores although their project does not list them.
+    open_axes: Option<Vec<String>>,
     allow: Option<Vec<Allow>>,
 }
 
@@ -271,6 +278,8 @@ pub(super) struct StoresFile {
 pub(super) struct Allow {
     /// Scheme, host and port.
     origin: String,
+    /// The path below which its address may be; only the origin itself without one.
+    path: Option<String>,
     /// The variable whose token it may be sent.
     token_variable: Option<String>,
     /// The user to log in as (etcd).

@@ -1,5 +1,6 @@
 //! Reading and parsing one file.
 
+use crate::beyond;
 use crate::error::Error;
 use crate::format::Format;
 use crate::project::{Project, unreadable};
@@ -60,7 +61,9 @@ pub(crate) fn read_bytes(
     path: &str,
 ) -> Result<Option<Vec<u8>>, Error> {
     let most = project.limits.file_bytes;
-    match world.read_file(&project.folder.join(path), most) {
+    let full = project.folder.join(path);
+    beyond::check(world, &project.repository, &full, path)?;
+    match world.read_file(&full, most) {
         Ok(bytes) => Ok(Some(bytes)),
         Err(ReadProblem::Missing) => Ok(None),
         Err(problem) => {

@@ -2,11 +2,11 @@
 
 use super::{Opened, Reader, load};
 use crate::error::Error;
-use crate::project::ProjectLayer;
+use crate::project::{ProjectLayer, Reads};
 use crate::stores::{Answered, Asked, Kept, Question, Store, StoreProblem, file};
 use hashbrown::HashMap;
 use justwhy_core::{
-    Context, Document, Former, KeyPath, Lack, Layer, Presence, Scope, SourceText, is_near, nearest,
+    AxisOrigin, Context, Document, Former, KeyPath, Lack, Layer, Presence, Scope, SourceText, is_near, nearest,
     scope_segments_match,
 };
 use std::sync::Arc;
@@ -59,6 +59,7 @@ impl Reader<'_> {
         let Some(wanted) = layer.scope.as_ref().map(|scope| scope.scope.clone()) else {
             return Ok(Vec::new());
         };
+        self.may_be_sent(declared, store, context)?;
         let known = match self.matching(declared, store, &wanted) {
             Ok(known) => known,
             Err(NotRead::Unavailable(why)) => {
@@ -82,6 +83,49 @@ impl Reader<'_> {
             (Arc::clone(&self.scopes.scopes[number].1), document, true)
         });
         Ok(opened.collect())
+    }
+
+    /// Refuses to send a value to a store that came out of this machine and that nobody has listed: it
+    /// could be anything that stands in a variable or a file.
+    pub(crate) fn may_be_sent(
+        &self,
+        declared: &ProjectLayer,
+        store: usize,
+        context: &Context,
+    ) -> Result<(), Error> {
+        let Reads::Scope(scope, _) = &declared.reads else { return Ok(()) };
+        let kept = &self.project.stores[store];
+        if matches!(kept.kept, Kept::File(_)) {
+            return Ok(());
+        }
+        for name in scope.axes() {
+            let Some(value) = context.axes.iter().find(|value| value.axis == name) else { continue };
+            let is_from_here = matches!(
+                value.origin,
+                AxisOrigin::Variable(_) | AxisOrigin::File(_) | AxisOrigin::FileVariable { .. }
+            );
+            let is_listed = self.project.axis(name).is_some_and(|axis| {
+                axis.axis.allowed.iter().any(|allowed| Some(allowed) == value.value.as_ref())
+            });
+            if !is_from_here || is_listed {
+                continue;
+            }
+            let consent = self.world.consent(&self.project.repository);
+            if consent.user().is_some_and(|user| user.open_axes.iter().any(|axis| axis == name)) {
+                continue;
+            }
+            let from = value.origin.phrase();
+            let message = format!(
+                "the layer {} would send the value of the axis {name} to the store {}; it comes from \
+                 {from}, and `allowed` does not list it",
+                declared.name, kept.name
+            );
+            let file = crate::Place::of_process().file();
+            return Err(Error::new("not-sent", message)
+                .also("the layer is declared at", &self.project.file, self.position(declared.at))
+                .help(format!("list it in `allowed`, or add to {file}: open_axes = [\"{name}\"]")));
+        }
+        Ok(())
     }
 
     /// The scopes that a layer would read here, for whoever asks about the store rather than about

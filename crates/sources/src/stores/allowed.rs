@@ -2,6 +2,7 @@
 //! be sent.
 
 use super::{check_address, origin_of};
+use crate::User;
 use crate::error::Error;
 use crate::format::toml;
 use crate::project::fields::{Fields, Sink};
@@ -11,10 +12,13 @@ use justwhy_core::{is_env_name, read_duration};
 use std::path::PathBuf;
 use std::time::Duration;
 
-pub(crate) const FILE_FIELDS: Fields = Fields { of: "stores.toml", known: &["justwhy", "allow"] };
+pub(crate) const FILE_FIELDS: Fields = Fields {
+    of: "stores.toml",
+    known: &["justwhy", "read_folders", "hand_over", "open_axes", "allow"],
+};
 pub(crate) const ALLOW_FIELDS: Fields = Fields {
     of: "what is allowed",
-    known: &["origin", "token_variable", "user", "authorities", "certificate", "key", "timeout"],
+    known: &["origin", "path", "token_variable", "user", "authorities", "certificate", "key", "timeout"],
 };
 
 /// How long everything that one question asks of a store may take, unless the file says otherwise.
@@ -27,6 +31,8 @@ const CODE: &str = "bad-stores";
 pub struct Allowed {
     /// Its scheme, host and port.
     pub origin: String,
+    /// The path below which its address may be; only the origin itself without one.
+    pub path: Option<String>,
     /// The variable whose token, or password, it may be sent; none of them without one.
     pub token_variable: Option<String>,
     /// The user to log in as, the variable then being a password (etcd).
@@ -40,7 +46,7 @@ pub struct Allowed {
 }
 
 /// What a `stores.toml` of these bytes allows.
-pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<Vec<Allowed>, Vec<Error>> {
+pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
     let (text, verdict) = text::decode(bytes);
     let attach = |fault| vec![crate::reader::attach(fault, file, &text)];
     verdict.map_err(attach)?;
@@ -72,10 +78,20 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<Vec<Allowed>, Vec<Erro
             Ok(_) => None,
         };
         if let Some(problem) = problem {
-            let help = "an origin is a scheme, a host and a port, such as https://hq.example:8443";
+            let help = "an origin is a scheme, a host and a port, such as https://hq.example:8443; what \
+                        follows them stands in `path`";
             sink.error(Error::new(CODE, problem).help(help), at);
             continue;
         }
+        let below = sink.text(table, "path").and_then(|(path, at)| {
+            let plain = check_address(&format!("https://h.example{path}"));
+            let is_fine = plain.is_ok_and(|url| path.starts_with('/') && url.path() == path);
+            if !is_fine {
+                let error = Error::new(CODE, "this is no path of an address");
+                sink.error(error.help("such as \"/scopes\", without . and .."), at);
+            }
+            is_fine.then(|| path.trim_end_matches('/').to_owned())
+        });
         let token_variable = sink.text(table, "token_variable");
         if let Some((name, at)) = &token_variable
             && !is_env_name(name)
@@ -103,6 +119,7 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<Vec<Allowed>, Vec<Erro
         });
         let allowed = Allowed {
             origin: origin_of(&address),
+            path: below.filter(|path| !path.is_empty()),
             token_variable: token_variable.map(|(name, _)| name),
             user: sink.text(table, "user").map(|(user, _)| user),
             authorities: path(&mut sink, "authorities"),
@@ -110,13 +127,42 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<Vec<Allowed>, Vec<Erro
             timeout: timeout.unwrap_or(TIMEOUT),
         };
         if all.iter().any(|other| {
-            other.origin == allowed.origin && other.token_variable == allowed.token_variable
+            other.origin == allowed.origin
+                && other.path == allowed.path
+                && other.token_variable == allowed.token_variable
         }) {
             let error = Error::new(CODE, "this origin is allowed twice with the same variable");
             sink.error(error.help("keep one of them"), at);
         }
         all.push(allowed);
     }
+    let user = User {
+        stores: all,
+        read_folders: folders(&mut sink),
+        hand_over: names(&mut sink, "hand_over"),
+        open_axes: names(&mut sink, "open_axes"),
+    };
     let errors = sink.into_errors();
-    if errors.is_empty() { Ok(all) } else { Err(errors) }
+    if errors.is_empty() { Ok(user) } else { Err(errors) }
+}
+
+/// Folders from which files may be read.
+fn folders(sink: &mut Sink<'_>) -> Vec<PathBuf> {
+    let mut folders = Vec::new();
+    for item in sink.list(Tree::ROOT, "read_folders").unwrap_or_default() {
+        let Some((path, at)) = sink.text_of(item) else { continue };
+        let path = PathBuf::from(path);
+        if path.is_absolute() {
+            folders.push(path);
+        } else {
+            let error = Error::new(CODE, "this is no absolute path of a folder");
+            sink.error(error.help("such as \"/etc/tide\""), at);
+        }
+    }
+    folders
+}
+
+fn names(sink: &mut Sink<'_>, field: &str) -> Vec<String> {
+    let items = sink.list(Tree::ROOT, field).unwrap_or_default();
+    items.into_iter().filter_map(|item| sink.text_of(item)).map(|(name, _)| name).collect()
 }

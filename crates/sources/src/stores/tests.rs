@@ -103,7 +103,7 @@ fn reads_all_that_a_store_file_may_say() {
 
 fn allowed(text: &str) -> String {
     match read_allowed("stores.toml", format!("justwhy = 1\n{text}").into_bytes()) {
-        Ok(allowed) => format!("{:?}", allowed.iter().map(|it| &it.origin).collect::<Vec<_>>()),
+        Ok(allowed) => format!("{:?}", allowed.stores.iter().map(|it| &it.origin).collect::<Vec<_>>()),
         Err(errors) => shown(&errors),
     }
 }

@@ -290,10 +290,14 @@ fn asked(folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
     let top =
         top.canonicalize().map_err(|error| format!("the repository is not there: {error}"))?;
     // A file outside of the repository, or behind a link that leads out of it, is not tracked.
-    let canonical: Vec<Option<PathBuf>> = files
-        .iter()
-        .map(|file| folder.join(file).canonicalize().ok().filter(|file| file.starts_with(&top)))
-        .collect();
+    let real = |file: &PathBuf| {
+        let file = folder.join(file);
+        let there = file.canonicalize().ok();
+        // One that is not there yet would be where its folder is.
+        let there = there.or_else(|| Some(file.parent()?.canonicalize().ok()?.join(file.file_name()?)));
+        there.filter(|file| file.starts_with(&top))
+    };
+    let canonical: Vec<Option<PathBuf>> = files.iter().map(real).collect();
     let inside: Vec<&PathBuf> = canonical.iter().flatten().collect();
     if inside.is_empty() {
         return Ok(Tracking::Known(vec![false; files.len()]));

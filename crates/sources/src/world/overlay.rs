@@ -1,6 +1,7 @@
 //! A world in which some things are otherwise than they are.
 
 use super::{Branch, FolderEntry, ReadProblem, Tracking, World};
+use crate::user::Consent;
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::io;
@@ -138,5 +139,9 @@ impl<W: World> World for Overlay<W> {
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
         self.variables.clone()
+    }
+
+    fn consent(&self, repository: &Path) -> Consent {
+        self.inner.consent(repository)
     }
 }

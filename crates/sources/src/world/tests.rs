@@ -1,6 +1,7 @@
 //! Tests of the world: a stand-in for the machine, and reading dumps.
 
 use super::{Branch, FolderEntry, ReadProblem, System, Tracking, World, date_of_day, read_dump};
+use crate::user::Consent;
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::io;
@@ -102,6 +103,10 @@ impl World for Memory {
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
         self.variables.clone()
+    }
+
+    fn consent(&self, _: &Path) -> Consent {
+        Consent::NoFile
     }
 }
 

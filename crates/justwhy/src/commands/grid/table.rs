@@ -38,7 +38,7 @@ impl Cell {
             (_, None) => (false, "(secret)".to_owned()),
         };
         let winner = answer.winner.as_ref();
-        let identity = answer.effective().map(|value| fingerprints.of(value));
+        let identity = answer.effective().map(|value| fingerprints.of(answer, value));
         Cell {
             value,
             is_wrong,

@@ -5,7 +5,7 @@ use crate::json::ShownValue;
 use crate::run::limits;
 use crate::select;
 use justwhy_core::{
-    Answers, Destination, Explanation, Holder, KeyId, KeyPath, Resolution, Row, Text, Value,
+    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, Resolution, Row, Text, Value,
     Verdict, as_written, destination, is_env_name, is_secret_name,
 };
 use justwhy_encryption::{Keyring, NotEncrypted};
@@ -93,6 +93,7 @@ fn edit(
             let path = meant(key)?;
             let (place, _) = editor.place(from, &path)?;
             let Some(value) = place.says.clone() else { return editor.take_out(from, &path) };
+            let is_secret = editor.is_secret_at(from, &path, &place);
             // First there, then not here any more: whatever happens between, nothing is lost.
             match (&place.encrypted, value.as_text(), place.is_untyped) {
                 (Some(encrypted), ..) => {
@@ -100,6 +101,13 @@ fn edit(
                 }
                 (_, Some(text), true) => editor.put(to, &path, &Said::Given(text), false)?,
                 _ => editor.put(to, &path, &Said::Written(&value), false)?,
+            }
+            // It is moved, and nobody's guess.
+            if let Some(put) = editor.supposed.last_mut() {
+                put.given = None;
+            }
+            if is_secret && place.encrypted.is_none() {
+                editor.note_exposure(&place);
             }
             editor.take_out(from, &path)?;
         }
@@ -192,10 +200,92 @@ impl Editor<'_, '_, '_> {
                 Some(key) => self.answers.is_secret(key),
                 None => is_secret_name(&path.to_string()),
             };
+        let is_secret = is_secret || self.is_secret_at(layer, path, &place);
         self.supposition.put(self.project, &place, &value, is_secret)?;
         let put = Supposed::edit(Deed::Put, path, layer, at);
-        self.supposed.push(Supposed { encrypted_for, is_secret, ..put });
+        // What is moved is nobody's guess.
+        let given = matches!(said, Said::Given(_)).then(|| self.source_and_name(&place));
+        self.supposed.push(Supposed { encrypted_for, is_secret, given, ..put });
+        if is_secret && encrypted_for.is_none() && matches!(said, Said::Given(text) if !text.is_empty()) {
+            self.note_exposure(&place);
+        }
         Ok(())
+    }
+
+    /// Whether what a layer says of a setting is secret for any reason: by the setting, by its store, or
+    /// as it is encrypted.
+    fn is_secret_at(&self, layer: &str, path: &KeyPath, place: &Destination) -> bool {
+        let resolution = self.answers.resolution();
+        let Some(key) = self.key(path) else { return is_secret_name(&path.to_string()) };
+        let is_its = |id: &CandidateId| {
+            let candidate = resolution.candidate(*id);
+            resolution.readings().layer(resolution.layer_of(candidate)).name == layer
+        };
+        place.encrypted.is_some()
+            || self.answers.is_secret(key)
+            || resolution.candidates(key).filter(is_its).any(|id| resolution.hides(resolution.candidate(id)))
+    }
+
+    /// The source that a place is in, and the name there, as an explanation has them.
+    fn source_and_name(&self, place: &Destination) -> (String, String) {
+        let source = match &place.holder {
+            Holder::File(path) => path.clone(),
+            Holder::Values => self.project.file.clone(),
+            Holder::Scope { store, scope } => match self.file_of(store) {
+                Some(path) => path.to_owned(),
+                None => format!("{store}:{scope}"),
+            },
+        };
+        let name = place.name.segments().collect::<Vec<_>>();
+        let name = match name.as_slice() {
+            // The name of a variable is no key.
+            [name] if place.is_untyped => (*name).to_owned(),
+            _ => place.name.to_string(),
+        };
+        (source, name)
+    }
+
+    /// The file of a store that is one.
+    fn file_of(&self, store: &str) -> Option<&str> {
+        match self.project.stores.iter().find(|it| it.name == store).map(|it| &it.kept) {
+            Some(Kept::File(path)) => Some(path),
+            _ => None,
+        }
+    }
+
+    /// Of a secret that was just supposed to be written in plain: why it would be less protected than a
+    /// secret is to be, if it would.
+    fn note_exposure(&mut self, at: &Destination) {
+        let Some(last) = self.supposed.last() else { return };
+        let (what, Some(layer)) = (last.what.clone(), last.layer.clone()) else { return };
+        let Ok(path) = KeyPath::parse(&what) else { return };
+        let Ok((place, shown)) = self.place(&layer, &path) else { return };
+        // It stands there in plain already.
+        let is_replaced = *at == place && place.encrypted.is_none() && place.says.is_some();
+        let file = match &place.holder {
+            Holder::File(path) => Some(path.clone()),
+            Holder::Values => Some(self.project.file.clone()),
+            Holder::Scope { store, .. } => self.file_of(store).map(str::to_owned),
+        };
+        let why = match file {
+            // A store is told that it is a secret.
+            None => None,
+            Some(file) => {
+                let tracking = self.world.tracking(&self.project.folder, &[(&file).into()]);
+                if tracking == Tracking::Known(vec![true]) {
+                    Some("which git tracks or would track")
+                } else if is_readable_by_others(&self.project.folder.join(&file)) {
+                    Some("which others on this machine can read")
+                } else {
+                    None
+                }
+            }
+        };
+        let Some(why) = why.filter(|_| !is_replaced) else { return };
+        if let Some(last) = self.supposed.last_mut() {
+            last.exposes =
+                Some(format!("{what} is a secret, and would stand in plain in {shown}, {why}"));
+        }
     }
 
     /// The text for all recipients of the project, as it is written.
@@ -228,12 +318,7 @@ impl Editor<'_, '_, '_> {
         let file = match &place.holder {
             Holder::File(path) => path,
             Holder::Values => &self.project.file,
-            Holder::Scope { store, .. } => {
-                match self.project.stores.iter().find(|it| it.name == *store).map(|it| &it.kept) {
-                    Some(Kept::File(path)) => path,
-                    _ => return None,
-                }
-            }
+            Holder::Scope { store, .. } => self.file_of(store)?,
         };
         let tracking = self.world.tracking(&self.project.folder, &[file.into()]);
         (tracking == Tracking::Known(vec![true])).then_some(match place.encrypted {
@@ -307,6 +392,18 @@ impl Editor<'_, '_, '_> {
         self.supposed.push(Supposed::edit(Deed::Drop, path, layer, at));
         Ok(())
     }
+}
+
+/// Whether others may read a file that is there.
+#[cfg(unix)]
+fn is_readable_by_others(path: &std::path::Path) -> bool {
+    use std::os::unix::fs::PermissionsExt as _;
+    std::fs::metadata(path).is_ok_and(|metadata| metadata.permissions().mode() & 0o044 != 0)
+}
+
+#[cfg(not(unix))]
+fn is_readable_by_others(_path: &std::path::Path) -> bool {
+    false
 }
 
 /// Of what would be written and would not decide: why it does not.

@@ -1,7 +1,6 @@
 //! What `suppose` and the commands that write say to people.
 
-use super::{Act, Deed, Shown, Supposed, Version, shown_key};
-use crate::checking::Told;
+use super::{Act, Deed, Looked, Shown, Supposed, Version, shown_key};
 use crate::commands::sides::push_line;
 use crate::commands::{check, plain_context, told_left_out};
 use crate::look::{Look, Role};
@@ -13,18 +12,13 @@ pub(super) struct Telling<'t> {
     pub(super) look: &'t Look,
     pub(super) before: &'t Version<'t>,
     pub(super) after: &'t Version<'t>,
-    pub(super) looked_at: usize,
+    pub(super) looked: &'t Looked,
     pub(super) act: Act,
 }
 
 impl Telling<'_> {
-    pub(super) fn text(
-        &self,
-        supposed: &[Supposed],
-        effects: &Effects<Shown>,
-        (findings, mended): (&[&Told], &[&Told]),
-        left_out: &[String],
-    ) -> String {
+    /// What is supposed, or was written.
+    pub(super) fn what(&self, supposed: &[Supposed]) -> String {
         let look = self.look;
         let mut out = String::new();
         let told: Vec<String> = supposed.iter().map(Supposed::told).collect();
@@ -41,7 +35,7 @@ impl Telling<'_> {
             };
             look.paragraph(&mut out, &line, "");
         }
-        if self.looked_at == 1 && self.before.head != self.after.head {
+        if self.looked_at() == 1 && self.before.head != self.after.head {
             let contexts = [("before", &self.before.head), ("after", &self.after.head)];
             for (label, context) in contexts {
                 let context = plain_context(context);
@@ -52,6 +46,18 @@ impl Telling<'_> {
             }
         }
         out.push('\n');
+        out
+    }
+
+    fn looked_at(&self) -> usize {
+        self.looked.pairs.len()
+    }
+
+    /// What changes by it.
+    pub(super) fn effects(&self, left_out: &[String]) -> String {
+        let (look, mut out) = (self.look, String::new());
+        let effects = &self.looked.effects;
+        let (findings, mended) = (self.looked.new_findings(), self.looked.mended());
         let mut last: Option<&[String]> = None;
         for effect in &effects.changed {
             self.effect(effect, last == Some(&effect.key), &mut out);
@@ -61,7 +67,7 @@ impl Telling<'_> {
             out.push('\n');
         }
         look.paragraph(&mut out, &self.summary(effects), "");
-        for (heading, told) in [("Newly found", findings), ("No more found", mended)] {
+        for (heading, told) in [("Newly found", &findings), ("No more found", &mended)] {
             if !told.is_empty() {
                 let heading = look.paint(Role::Heading, &format!("{heading} by check"));
                 out.push_str(&format!("\n{heading}\n"));
@@ -91,9 +97,12 @@ impl Telling<'_> {
             _ => false,
         };
         let is_secret = sides.iter().flatten().any(|(_, is_secret)| *is_secret);
+        let is_error = sides.iter().flatten().any(|(answer, _)| answer.is_error());
         let remark = match (effect.difference, looks_same) {
+            _ if effect.is_not_compared => "a secret is not compared with what you give",
             (Difference::CannotTell, _) => "nobody can tell whether it is the same",
             (_, true) if is_secret => "the secret is another one",
+            (_, true) if is_error => "another value is in the same error",
             (_, true) => "the hidden password is another one",
             _ => "",
         };
@@ -105,7 +114,7 @@ impl Telling<'_> {
             let key = look.paint(Role::Key, &look.text(&shown_key(&effect.key)));
             out.push_str(&format!("{key}{remark}\n"));
         }
-        if self.looked_at > 1 {
+        if self.looked_at() > 1 {
             let words = self.before.in_words(&effect.contexts);
             let words = if words.is_empty() { "every context".to_owned() } else { words };
             look.paragraph(out, &format!("in {words}"), "  ");
@@ -113,17 +122,23 @@ impl Telling<'_> {
                 out.push_str(&format!("{remark}\n"));
             }
         }
-        let [before, after] = sides.map(|side| side.map(|(answer, _)| answer));
-        push_line(look, "before", 6, before, out);
-        push_line(look, "after", 6, after, out);
+        let [before, after] = sides.map(|side| match side {
+            Some((answer, false)) if is_secret => Some(answer.hidden()),
+            side => side.map(|(answer, _)| answer.clone()),
+        });
+        push_line(look, "before", 6, before.as_ref(), out);
+        push_line(look, "after", 6, after.as_ref(), out);
     }
 
     fn summary(&self, effects: &Effects<Shown>) -> String {
         let changed: HashSet<&[String]> =
             effects.changed.iter().map(|effect| effect.key.as_slice()).collect();
-        let contexts = match self.looked_at {
-            1 => "this context".to_owned(),
-            count => format!("{count} contexts"),
+        let mut touched: HashSet<usize> = HashSet::new();
+        effects.changed.iter().for_each(|effect| touched.extend(effect.contexts.iter()));
+        let contexts = match (self.looked_at(), touched.len()) {
+            (1, _) => "this context".to_owned(),
+            (count, 0) => format!("{count} contexts"),
+            (count, touched) => format!("{touched} of {count} contexts"),
         };
         let same = match effects.same {
             1 => "1 setting stays".to_owned(),
@@ -142,9 +157,11 @@ impl Telling<'_> {
 }
 
 /// The last sentence of a command that writes: what came of that.
-pub(super) fn end(act: Act, refused: Option<&str>, written: &[String]) -> String {
+pub(super) fn end(act: Act, refused: &[String], written: &[String]) -> String {
     match (act, written) {
-        _ if let Some(why) = refused => format!("Nothing was written: {why}."),
+        _ if !refused.is_empty() => {
+            format!("Nothing was written: {} (--accept writes it all the same).", refused.join("; "))
+        }
         (Act::WriteNothing, _) => "Nothing was written (--dry-run).".to_owned(),
         (_, []) => "Nothing was written: that is what it says already.".to_owned(),
         (_, places) => format!("Written to {}.", list_values(places, "and")),

@@ -20,7 +20,8 @@ pub(super) fn write(
             [] => error,
             before => {
                 let before = list_values(before, "and");
-                error.help(format!("{before} was written before, so that the value stands in both"))
+                let told = format!("{before} was written before, so that the value stands in both");
+                error.with_code("not-written").help(told)
             }
         })?;
         written.push(at);

@@ -73,7 +73,7 @@ fn tells_what_is_tracked_and_what_is_ignored() {
     git(folder.path(), &["add", "a.env"]);
     git(folder.path(), &["add", "--force", "d.x"]);
     let files = ["a.env", "b.env", "c.x", "d.x", "none.env", "/etc/hostname"].map(Into::into);
-    let known = Tracking::Known(vec![true, true, false, true, false, false]);
+    let known = Tracking::Known(vec![true, true, false, true, true, false]);
     assert_eq!(tracking(folder.path(), &files), known);
     assert_eq!(branch(folder.path()), Branch::On("main".to_owned()));
 }

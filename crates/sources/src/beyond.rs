@@ -1,0 +1,107 @@
+//! What lies beyond the repository: a project file, which may be a stranger's, can name it, and only the
+//! user can allow it to be read.
+
+use crate::error::Error;
+use crate::user::{Consent, Place};
+use crate::world::World;
+use std::path::{Component, Path, PathBuf};
+
+/// The folder of the repository that a folder is in, without links: the nearest one above that git has
+/// marked; the folder itself where there is none.
+pub(crate) fn repository_of(world: &dyn World, folder: &Path) -> PathBuf {
+    let real = real(world, folder);
+    let has_mark = |at: &&Path| {
+        let mark = at.join(".git");
+        world.is_folder(&mark) || world.is_file(&mark)
+    };
+    real.ancestors().find(has_mark).unwrap_or(&real).to_owned()
+}
+
+/// Refuses a path that leads out of the repository, by its parts or through a link, unless the user
+/// allows that place. `shown` is the path as it is written.
+pub(crate) fn check(
+    world: &dyn World,
+    repository: &Path,
+    path: &Path,
+    shown: &str,
+) -> Result<(), Error> {
+    match leaves(world, repository, path) {
+        None => Ok(()),
+        Some(target) => match is_allowed(world, repository, &target) {
+            Ok(()) => Ok(()),
+            Err(why) => Err(refusal(shown, &target, why)),
+        },
+    }
+}
+
+/// Where a path leads that leads out of the repository.
+pub(crate) fn leaves(world: &dyn World, repository: &Path, path: &Path) -> Option<PathBuf> {
+    let target = real(world, path);
+    (!target.starts_with(repository)).then_some(target)
+}
+
+/// Whether the user allows a place without links to be read; if not, why, as a clause.
+pub(crate) fn is_allowed(
+    world: &dyn World,
+    repository: &Path,
+    target: &Path,
+) -> Result<(), Option<String>> {
+    match world.consent(repository) {
+        Consent::Given(user) => {
+            let is_in = |folder: &PathBuf| {
+                world.canonical(folder).is_ok_and(|folder| target.starts_with(folder))
+            };
+            if user.read_folders.iter().any(is_in) { Ok(()) } else { Err(None) }
+        }
+        Consent::NoFile => Err(None),
+        Consent::Unusable(why) => Err(Some(why)),
+    }
+}
+
+fn refusal(shown: &str, target: &Path, why: Option<String>) -> Error {
+    let message = format!("{shown} leads out of the repository, to {}", target.display());
+    let error = Error::new("outside", message).at(shown, None);
+    let error = match why {
+        Some(why) => error.help(format!("what you allow cannot be used: {why}")),
+        None => error,
+    };
+    error.help(how_to_allow(target))
+}
+
+/// How the user lets a place be read.
+pub(crate) fn how_to_allow(target: &Path) -> String {
+    let folder = target.parent().unwrap_or(target);
+    format!(
+        "if you trust this project with it, add to {}: read_folders = [\"{}\"]",
+        Place::of_process().file(),
+        folder.display()
+    )
+}
+
+/// The path without links and `..`, as far as it is there.
+fn real(world: &dyn World, path: &Path) -> PathBuf {
+    if let Ok(real) = world.canonical(path) {
+        return real;
+    }
+    let plain = plain(path);
+    match (plain.parent(), plain.file_name()) {
+        (Some(parent), Some(name)) => real(world, parent).join(name),
+        _ => plain,
+    }
+}
+
+/// A path without its `.` and `..` parts, as far as that can be told without looking.
+pub(crate) fn plain(path: &Path) -> PathBuf {
+    let mut plain = PathBuf::new();
+    for part in path.components() {
+        match part {
+            Component::ParentDir => drop(plain.pop()),
+            Component::CurDir => {}
+            part => plain.push(part),
+        }
+    }
+    plain
+}
+
+#[cfg(test)]
+mod tests;
