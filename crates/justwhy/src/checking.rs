@@ -212,6 +212,10 @@ impl Checking<'_> {
                     Some(message) => message.clone(),
                     None => format!("{} does not hold", rule.require),
                 },
+                // What it could not do could be told of a secret.
+                Judgement::Unclear(_) if saw.iter().any(|saw| saw.hides) => {
+                    "the rule cannot be evaluated with these values".to_owned()
+                }
                 Judgement::Unclear(why) => format!("the rule cannot be evaluated: {why}"),
             };
             let told: Vec<String> =
@@ -451,6 +455,8 @@ struct Saw {
     key: String,
     /// Its value, as it may be shown.
     shown: String,
+    /// Whether it, or a part of it, is hidden.
+    hides: bool,
     /// Where that stands.
     place: Option<Spotted>,
 }
@@ -490,7 +496,8 @@ fn gather(
             what: Some(keys.show(key)),
             line: None,
         });
-        saw.push(Saw { key: keys.show(key), shown, place });
+        let hides = answer.value().as_ref() != Some(value);
+        saw.push(Saw { key: keys.show(key), shown, hides, place });
     }
     Ok((settings, saw))
 }

@@ -12,6 +12,7 @@ mod fingerprint;
 mod given;
 mod json;
 mod look;
+mod printable;
 mod progress;
 mod run;
 #[cfg(test)]

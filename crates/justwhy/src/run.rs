@@ -8,6 +8,7 @@ use crate::commands::suppose::Edits;
 use crate::failure;
 use crate::given;
 use crate::look::Look;
+use crate::printable::printable;
 use crate::progress::Progress;
 use crate::unfreed::Unfreed;
 use clap::Parser as _;
@@ -50,6 +51,10 @@ impl Pieces {
 
     pub(crate) fn iter(&self) -> impl Iterator<Item = &str> {
         self.0.iter().map(String::as_str)
+    }
+
+    pub(crate) fn into_each(self) -> impl Iterator<Item = String> {
+        self.0.into_iter()
     }
 
     pub(crate) fn together(self) -> String {
@@ -199,6 +204,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
         }
     };
     let outcome = answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal));
+    let outcome = Outcome { result: printable(outcome.result, common.output), ..outcome };
     let is_launch = matches!(arguments.command, Some(Command::Launch { .. }));
     let outcome = if is_launch { commands::launch::as_own_failure(outcome) } else { outcome };
     match common.verbose {

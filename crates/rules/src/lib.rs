@@ -9,6 +9,7 @@
 //! `database["pool-max"]`, or `settings["in"].x` for the first segment. A duration is a number of
 //! seconds, a size a number of bytes.
 
+mod cost;
 mod paths;
 #[cfg(test)]
 mod tests;
@@ -109,6 +110,9 @@ impl Expression {
     }
 
     fn judge_one(&self, settings: &[Named]) -> Judgement {
+        if cost::check(&self.ast.expr, settings, &|expr| paths::path_of(expr, ALL)).is_err() {
+            return Judgement::Unclear("it goes through too much".to_owned());
+        }
         let mut root = Branch::default();
         // A branch that is named is there, so that `has` can ask what is in it.
         for path in &self.paths {
@@ -133,7 +137,7 @@ impl Expression {
                 "it comes to a value of the type {}, neither true nor false",
                 other.type_of()
             )),
-            Err(error) => Judgement::Unclear(clause(&error)),
+            Err(error) => Judgement::Unclear(self.clause(&error)),
         }
     }
 }
@@ -220,13 +224,28 @@ fn seconds(time: justwhy_core::Nanoseconds) -> CelValue {
     }
 }
 
-/// What went wrong, without any value: what the evaluator says itself may hold a secret.
+impl Expression {
+    /// What went wrong, without any value: what the evaluator says itself may hold a secret. A key that
+    /// the expression does not name itself is the value of a setting.
+    fn clause(&self, error: &ExecutionError) -> String {
+        let is_named = |name: &str| self.paths.iter().flatten().any(|segment| segment == name);
+        match error {
+            ExecutionError::NoSuchKey(name) if is_named(name) => {
+                format!("{name} has no value here; has(…) asks whether it has one")
+            }
+            ExecutionError::NoSuchKey(_) => "there is nothing of that key".to_owned(),
+            ExecutionError::UndeclaredReference(name) if is_named(name) => {
+                format!("there is no {name} in it")
+            }
+            error => clause(error),
+        }
+    }
+}
+
+/// The same where no name is told.
 fn clause(error: &ExecutionError) -> String {
     match error {
-        ExecutionError::NoSuchKey(name) => {
-            format!("{name} has no value here; has(…) asks whether it has one")
-        }
-        ExecutionError::UndeclaredReference(name) => format!("there is no {name} in it"),
+        ExecutionError::UndeclaredReference(_) => "it names something that is not there".to_owned(),
         ExecutionError::NoSuchOverload(overload) => format!(
             "{} cannot be applied to {}",
             shown_function(overload.function()),

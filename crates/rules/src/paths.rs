@@ -21,6 +21,11 @@ pub(crate) fn of(ast: &Expression, all: &str) -> Found {
     walk.found
 }
 
+/// The key that an expression names, where nothing is bound.
+pub(crate) fn path_of(expr: &Expr, all: &str) -> Option<Vec<String>> {
+    Walk { all, found: Found::default(), bound: Vec::new(), macros: 0 }.path(expr)
+}
+
 struct Walk<'a> {
     all: &'a str,
     found: Found,

@@ -111,8 +111,9 @@ impl Fault {
         self
     }
 
-    pub(crate) fn repeated(name: &str, at: Span, first: Span) -> Fault {
-        Fault::new(at, format!("the key {} is repeated", shown_name(name)))
+    /// Its name is not told: in a file of values it could be a part of one.
+    pub(crate) fn repeated(at: Span, first: Span) -> Fault {
+        Fault::new(at, "this key is repeated")
             .also("it stands first at", first)
             .help("keep one of the two")
     }
@@ -371,7 +372,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             let node = self.tree.node(id);
             if node.merges {
                 if let Some(first) = merged_at.replace(node.name_at) {
-                    return Err(Fault::repeated("<<", node.name_at, first));
+                    return Err(Fault::repeated(node.name_at, first));
                 }
                 merges.push(id);
             } else {
@@ -535,7 +536,7 @@ impl<'t> Seen<'t> {
     /// Adds the name of an entry; that it was there before is a fault.
     fn insert_new(&mut self, node: &'t Node<'_>) -> Result<(), Fault> {
         match self.insert(&node.name, node.name_at) {
-            Some(first) => Err(Fault::repeated(&node.name, node.name_at, first)),
+            Some(first) => Err(Fault::repeated(node.name_at, first)),
             None => Ok(()),
         }
     }

@@ -4,6 +4,7 @@ use super::effective::{Effective, Refused, is_null, refusal, taken};
 use super::{Answering, list};
 use crate::arguments::ExportForm;
 use crate::json;
+use crate::printable::printable_json;
 use crate::run::Outcome;
 use justwhy_core::list_values;
 use justwhy_sources::{Error, Export, Exported};
@@ -71,6 +72,7 @@ pub(crate) fn run(
             let body = Body { form: name, text, left_out };
             json::text(&json::Answer::new("export", answering.context(), body))
         }
+        false if form == Export::Json => printable_json(text),
         false => text,
     };
     Ok(answering.outcome(result, notes, true))

@@ -270,6 +270,8 @@ fn as_csv(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let _ = writer.write_record(&head);
     for row in rows {
         let key = gridded.survey.keys().map(|keys| keys.show(row.key)).unwrap_or_default();
+        // What begins with a sign is a formula to whoever opens the table.
+        let key = if key.starts_with('-') { format!("\"{key}\"") } else { key };
         let cells = row.at(contexts).into_iter().map(|cell| {
             let cell = cell.and_then(|cell| row.cells.get(cell as usize));
             cell.map(|cell| cell.value.clone()).unwrap_or_default()

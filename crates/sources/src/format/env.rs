@@ -1,7 +1,7 @@
 //! Env files: lines of `NAME=VALUE`. Our own format, so that every place is exact and nothing is
 //! ever executed.
 
-use crate::tree::{Fault, Kind, Node, Tree, shown_name};
+use crate::tree::{Fault, Kind, Node, Tree};
 use justwhy_core::Span;
 use std::borrow::Cow;
 
@@ -89,11 +89,8 @@ impl<'s> Scanner<'s> {
                 name_at = self.name()?;
             }
         }
-        let text = self.text;
-        let expected = |at: Span| {
-            let name = shown_name(&text[name_at.start as usize..name_at.end as usize]);
-            Fault::new(at, format!("expected `=` right after {name}"))
-        };
+        // What stands there may be a part of a secret that was meant to go on from the line before.
+        let expected = |at: Span| Fault::new(at, "expected `=` right after the name");
         match self.peek() {
             Some(b'=') => {}
             Some(b' ' | b'\t') => {

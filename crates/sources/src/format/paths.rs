@@ -1,6 +1,6 @@
 //! Trees of formats whose names are paths: sections, dotted names, columns.
 
-use crate::tree::{Children, Fault, Kind, Node, NodeId, Tree, shown_name};
+use crate::tree::{Children, Fault, Kind, Node, NodeId, Tree};
 use hashbrown::HashMap;
 use justwhy_core::Span;
 use std::borrow::Cow;
@@ -22,7 +22,7 @@ impl<'s> Paths<'s> {
         if let Some(there) = self.index.get(&asked) {
             return match self.tree.node(*there).kind {
                 Kind::Table(_) => Ok(*there),
-                _ => Err(self.both(name, at, *there)),
+                _ => Err(self.both(at, *there)),
             };
         }
         let kind = Kind::Table(Children::default());
@@ -44,8 +44,8 @@ impl<'s> Paths<'s> {
         if let Some(there) = self.index.get(&asked) {
             let node = self.tree.node(*there);
             return Err(match node.kind {
-                Kind::Table(_) => self.both(name, name_at, *there),
-                _ => Fault::repeated(name, name_at, node.name_at),
+                Kind::Table(_) => self.both(name_at, *there),
+                _ => Fault::repeated(name_at, node.name_at),
             });
         }
         let node = Node::named(asked.1.clone().into(), name_at, at, Kind::Text(value));
@@ -54,8 +54,8 @@ impl<'s> Paths<'s> {
         Ok(())
     }
 
-    fn both(&self, name: &str, at: Span, there: NodeId) -> Fault {
-        let message = format!("the key {} is both a value and a table", shown_name(name));
+    fn both(&self, at: Span, there: NodeId) -> Fault {
+        let message = "a key is both a value and a table";
         Fault::new(at, message)
             .also("it stands first at", self.tree.node(there).name_at)
             .help("give one of the two another name")

@@ -4,7 +4,7 @@
 //! that a repeated key can be shown with both of its places and the order of the file is kept.
 
 use crate::Limits;
-use crate::tree::{Children, Fault, Kind, Node, NodeId, Tree, shown_name, too_deep};
+use crate::tree::{Children, Fault, Kind, Node, NodeId, Tree, too_deep};
 use hashbrown::{DefaultHashBuilder, HashTable};
 use justwhy_core::Span;
 use std::borrow::Cow;
@@ -138,28 +138,28 @@ impl<'s> Builder<'s> {
     }
 
     /// A key that is in the way of `name_at`.
-    fn clash(&mut self, name: &str, name_at: Span, existing: NodeId) {
+    fn clash(&mut self, name_at: Span, existing: NodeId) {
         let existing = self.tree.node(existing);
         let is_table = matches!(existing.kind, Kind::Table(_));
         let first = existing.name_at;
         let fault = if is_table {
-            let what = format!("the table {} is defined twice", shown_name(name));
+            let what = "a table is defined twice";
             Fault::new(name_at, what).also("it stands first at", first).help("join the two")
         } else {
-            Fault::repeated(name, name_at, first)
+            Fault::repeated(name_at, first)
         };
         self.fail(fault);
     }
 
-    fn not_a_table(&mut self, name: &str, name_at: Span, existing: NodeId) {
+    fn not_a_table(&mut self, name_at: Span, existing: NodeId) {
         let existing = self.tree.node(existing);
         let first = existing.name_at;
         if matches!(existing.kind, Kind::Table(_)) {
-            let what = format!("the table {} ends with its closing brace", shown_name(name));
+            let what = "a table ends with its closing brace";
             let fault = Fault::new(name_at, what).also("it stands at", first);
             return self.fail(fault.help("write the key into the braces"));
         }
-        let what = format!("the key {} is both a value and a table", shown_name(name));
+        let what = "a key is both a value and a table";
         self.fail(Fault::new(name_at, what).also("it is a value at", first));
     }
 
@@ -177,7 +177,7 @@ impl<'s> Builder<'s> {
                 None => self.add_table(table, key, Origin::Implied),
                 Some(existing) => match self.inside(existing) {
                     Some(inside) => inside,
-                    None => return self.not_a_table(&key.0, key.1, existing),
+                    None => return self.not_a_table(key.1, existing),
                 },
             };
         }
@@ -204,9 +204,9 @@ impl<'s> Builder<'s> {
             (Some(existing), Some(Origin::Value), _)
                 if !matches!(self.tree.node(existing).kind, Kind::Table(_)) =>
             {
-                return self.not_a_table(&last.0, last.1, existing);
+                return self.not_a_table(last.1, existing);
             }
-            (Some(existing), ..) => return self.clash(&last.0, last.1, existing),
+            (Some(existing), ..) => return self.clash(last.1, existing),
         };
     }
 
@@ -236,16 +236,16 @@ impl<'s> Builder<'s> {
                         self.origins[existing.index()] = Origin::Dotted;
                         existing
                     }
-                    Origin::Header => return self.clash(&key.0, key.1, existing),
+                    Origin::Header => return self.clash(key.1, existing),
                     Origin::Value | Origin::Tables => {
-                        return self.not_a_table(&key.0, key.1, existing);
+                        return self.not_a_table(key.1, existing);
                     }
                 },
             };
         }
         if let Some(existing) = self.find(table, &name) {
             let first = self.tree.node(existing).name_at;
-            return self.fail(Fault::repeated(&name, name_at, first));
+            return self.fail(Fault::repeated(name_at, first));
         }
         let node = Node::named(name, name_at, name_at, Kind::Null);
         self.slot = Some(self.add(table, node, Origin::Value));

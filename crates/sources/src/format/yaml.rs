@@ -301,7 +301,10 @@ fn syntax_fault(error: &ScanError, text: &str, limits: Limits) -> Fault {
         return Fault::new(at, "a tab indents this line, which YAML does not allow")
             .help("indent with spaces");
     }
-    Fault::new(at, format!("this is not YAML: {}", error.kind()))
+    // What the parser quotes could be a part of a value.
+    let kind = error.kind().to_string();
+    let reason = kind.split(['"', '\'', '`']).next().unwrap_or_default().trim_end();
+    Fault::new(at, format!("this is not YAML: {reason}"))
 }
 
 /// Whether a text can stand without quotes and be read back as the same text, by others too.

@@ -4,7 +4,7 @@ use crate::Limits;
 use crate::error::Error;
 use crate::format::toml;
 use crate::project::fields::{Fields, Sink};
-use crate::tree::{Kind, NodeId, Tree, shown_name};
+use crate::tree::{Kind, NodeId, Tree};
 use justwhy_core::{
     Audience, Note, Scope, ScopeVariable, SourceText, Span, is_env_name, is_scope_name,
 };
@@ -68,7 +68,7 @@ fn scope(sink: &mut Sink<'_>, id: NodeId) -> Option<Scope> {
         return None;
     }
     if !is_scope_name(&name) {
-        let error = Error::new(CODE, format!("{} cannot name a scope", shown_name(&name)));
+        let error = Error::new(CODE, "this cannot name a scope");
         let help = "a name is made of A-Z, a-z, 0-9, `.`, `_` and `-`, with `/` between its parts, \
                     such as \"team/shorewatch\"";
         sink.error(error.help(help), name_at);
@@ -91,7 +91,7 @@ fn variable(sink: &mut Sink<'_>, id: NodeId) -> Option<ScopeVariable> {
     let node = sink.tree.node(id);
     let name = node.name.clone();
     if !is_env_name(&name) {
-        let error = Error::new(CODE, format!("{} cannot name a variable", shown_name(&name)));
+        let error = Error::new(CODE, "this cannot name a variable");
         let help = "a name is made of letters, digits and `_`, and does not begin with a digit";
         sink.error(error.help(help), node.name_at);
         return None;
