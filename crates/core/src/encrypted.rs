@@ -13,10 +13,24 @@ pub const ENCRYPTED_MARK: &str = "age:";
 /// and 24 bytes fill whole groups, so that they always look so.
 const BEGINNINGS: [&str; 2] = ["YWdlLWVuY3J5cHRpb24ub3JnL3Yx", "LS0tLS1CRUdJTiBBR0UgRU5DUllQVEVE"];
 
-/// Whether a text is an encrypted value, as far as its beginning tells. Others may begin with `age:` too.
+/// Whether a text is an encrypted value, or what is left of one that was damaged: such a one cannot be
+/// read, and is never taken for the text that it looks like. Others may begin with `age:` too.
 pub fn is_encrypted(text: &str) -> bool {
     let is_file = |file: &str| BEGINNINGS.iter().any(|beginning| file.starts_with(beginning));
-    text.strip_prefix(ENCRYPTED_MARK).is_some_and(is_file)
+    text.strip_prefix(ENCRYPTED_MARK).is_some_and(|file| is_file(file) || is_remnant(file))
+}
+
+/// Whether a text could be the base64 of a file of which the beginning, or anything else, was hit.
+fn is_remnant(file: &str) -> bool {
+    /// A shorter text could be a word.
+    const SHORTEST: usize = 24;
+    /// No word is that long, whatever stands in it.
+    const LONG: usize = 100;
+    let plain = file.trim_end_matches('=');
+    let is_base64 = !plain.is_empty()
+        && plain.bytes().all(|c| c.is_ascii_alphanumeric() || b"+/-_".contains(&c));
+    is_base64 && (plain.len() < file.len() || file.len() >= SHORTEST)
+        || file.len() >= LONG && !file.contains(char::is_whitespace)
 }
 
 /// Whoever can decrypt values, or not. Implemented outside of this crate, as that takes files with

@@ -16,6 +16,9 @@ pub(super) fn read(file: &Path) -> Result<Vec<x25519::Identity>, String> {
         problem => unreadable(&problem, &shown).to_string(),
     })?;
     let bytes = Zeroizing::new(bytes);
+    if is_of_another(file) {
+        return Err(format!("{shown} belongs to another user of this machine"));
+    }
     if let Some(mode) = mode_for_others(file) {
         return Err(format!(
             "others on this machine can read {shown}, whose mode is {mode:04o} (chmod 600 it)"
@@ -45,6 +48,19 @@ fn mode_for_others(file: &Path) -> Option<u32> {
     use std::os::unix::fs::PermissionsExt as _;
     let mode = std::fs::metadata(file).ok()?.permissions().mode() & 0o7777;
     (mode & 0o077 != 0).then_some(mode)
+}
+
+/// Whether a file belongs to somebody else than the user, who may read it then.
+#[cfg(unix)]
+fn is_of_another(file: &Path) -> bool {
+    use std::os::unix::fs::MetadataExt as _;
+    let me = rustix::process::geteuid().as_raw();
+    std::fs::metadata(file).is_ok_and(|metadata| metadata.uid() != me)
+}
+
+#[cfg(not(unix))]
+fn is_of_another(_: &Path) -> bool {
+    false
 }
 
 /// Elsewhere the folder in which it is says who may read it.

@@ -11,6 +11,7 @@ use justwhy_sources::{ReadProblem, System, World as _, unreadable};
 use std::collections::HashMap;
 use std::io::{Read as _, Write as _};
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, OnceLock};
 use zeroize::{Zeroize as _, Zeroizing};
 
@@ -29,6 +30,8 @@ pub struct Keyring {
     file: Option<PathBuf>,
     identities: OnceLock<Result<Vec<x25519::Identity>, String>>,
     known: Mutex<HashMap<String, Result<Text, String>>>,
+    /// How often it was tried whether something is for one of the identities.
+    tries: AtomicUsize,
 }
 
 impl std::fmt::Debug for Keyring {
@@ -52,7 +55,12 @@ pub enum NotEncrypted {
 impl Keyring {
     /// With the identities of a file; without one nothing can be decrypted but what was encrypted here.
     pub fn new(file: Option<PathBuf>) -> Keyring {
-        Keyring { file, identities: OnceLock::new(), known: Mutex::default() }
+        Keyring {
+            file,
+            identities: OnceLock::new(),
+            known: Mutex::default(),
+            tries: AtomicUsize::new(0),
+        }
     }
 
     /// With the file that the process's own environment names.
@@ -101,13 +109,34 @@ impl Keyring {
         }
     }
 
+    /// Refuses a file that is encrypted for so many that finding out which of them we are takes long.
+    fn may_try(&self, file: &[u8], identities: usize) -> Result<(), String> {
+        const MOST_RECIPIENTS: usize = 256;
+        const MOST_TRIES: usize = 20_000;
+        let ends = |line: &&[u8]| !line.starts_with(b"---");
+        let header = file.split(|byte| *byte == b'\n').take_while(ends);
+        let recipients = header.filter(|line| line.starts_with(b"-> ")).count();
+        if recipients > MOST_RECIPIENTS {
+            return Err(format!("it is encrypted for more than {MOST_RECIPIENTS} recipients"));
+        }
+        let tries = self.tries.fetch_add(recipients * identities, Ordering::Relaxed);
+        match tries > MOST_TRIES {
+            true => Err("more is encrypted here than can be tried in one run".to_owned()),
+            false => Ok(()),
+        }
+    }
+
     fn read(&self, encrypted: &str) -> Result<Text, String> {
         let (identities, file) = self.identities()?;
         let damaged = || "it is encrypted, and damaged".to_owned();
         let bytes = encrypted.strip_prefix(ENCRYPTED_MARK).ok_or_else(damaged)?;
         let bytes = STANDARD.decode(bytes).map_err(|_| damaged())?;
         let most = bytes.len();
-        let armoured = age::armor::ArmoredReader::new(bytes.as_slice());
+        let mut plain = Vec::new();
+        let mut armoured = age::armor::ArmoredReader::new(bytes.as_slice());
+        armoured.read_to_end(&mut plain).map_err(|_| damaged())?;
+        self.may_try(&plain, identities.len())?;
+        let armoured = age::armor::ArmoredReader::new(plain.as_slice());
         let decryptor = age::Decryptor::new_buffered(armoured).map_err(|_| damaged())?;
         let with = identities.iter().map(|identity| identity as &dyn age::Identity);
         let mut reader = decryptor.decrypt(with).map_err(|error| match error {

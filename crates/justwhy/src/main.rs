@@ -7,6 +7,7 @@
 mod arguments;
 mod checking;
 mod commands;
+mod dumps;
 mod failure;
 mod fingerprint;
 mod given;
@@ -27,6 +28,7 @@ use std::process::ExitCode;
 
 fn main() -> ExitCode {
     let words: Vec<std::ffi::OsString> = std::env::args_os().collect();
+    dumps::leave_out();
     let outcome = run::run(&words, &terminal(), &justwhy_sources::System);
     write_out(&outcome)
 }

@@ -5,7 +5,7 @@ use justwhy_core::Scope;
 use justwhy_stores::wire::{
     Caller, History, OneOrMore, Page, Version, WireScope, WireVariable, Write, visible_to,
 };
-use justwhy_stores::{Expected, now, rfc3339};
+use justwhy_stores::{now, rfc3339};
 use rusqlite::{Connection, OptionalExtension as _, Row, Transaction, TransactionBehavior, params};
 use sha2::{Digest as _, Sha256};
 use std::collections::BTreeMap;
@@ -30,6 +30,12 @@ const SCHEMA: &str = "
         secret INTEGER NOT NULL, visible_to TEXT NOT NULL, updated TEXT, writer TEXT,
         deleted INTEGER NOT NULL, PRIMARY KEY (scope, name, revision)
     ) WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS mark (
+        revision INTEGER PRIMARY KEY, mark TEXT NOT NULL
+    ) WITHOUT ROWID;
+    INSERT OR IGNORE INTO mark SELECT revision, lower(hex(randomblob(8))) FROM store;
+    INSERT OR IGNORE INTO mark SELECT DISTINCT revision, lower(hex(randomblob(8))) FROM version;
+    INSERT OR IGNORE INTO mark SELECT DISTINCT revision, lower(hex(randomblob(8))) FROM scope;
     CREATE TABLE IF NOT EXISTS token (
         hash BLOB PRIMARY KEY, name TEXT NOT NULL, role TEXT NOT NULL
     ) WITHOUT ROWID;
@@ -75,6 +81,10 @@ pub(crate) enum Problem {
     Changed,
     /// Something else is there than expected: this revision, or nothing.
     Conflict(Option<u64>),
+    /// Too many want to write.
+    Busy,
+    /// The file is not the one any more that was opened.
+    Gone,
     /// The database failed.
     Broken(String),
 }
@@ -89,6 +99,8 @@ impl fmt::Display for Problem {
                 write!(f, "the variable is there in revision {revision}")
             }
             Problem::Conflict(None) => f.write_str("the variable is not there"),
+            Problem::Busy => f.write_str("too many write at the moment"),
+            Problem::Gone => f.write_str("the file of the database was removed or replaced"),
             Problem::Broken(why) => write!(f, "the database failed: {why}"),
         }
     }
@@ -106,12 +118,28 @@ impl From<rusqlite::Error> for Problem {
 
 type Done<T> = Result<T, Problem>;
 
+/// What must be there for a change to be made.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum Precondition {
+    /// Nothing.
+    Absent,
+    /// The variable in this revision, and in no other one of the same number.
+    Is {
+        /// Its number.
+        revision: u64,
+        /// Its mark.
+        mark: String,
+    },
+}
+
 /// Everything that is kept.
 pub(crate) struct Database {
     writer: Mutex<Connection>,
     /// Connections that read, while nobody uses them.
     readers: Mutex<Vec<Connection>>,
     path: std::path::PathBuf,
+    /// Which file was opened.
+    file: Option<(u64, u64)>,
 }
 
 fn locked<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
@@ -133,13 +161,25 @@ fn connect(path: &Path) -> Done<Connection> {
 impl Database {
     pub(crate) fn open(path: &Path) -> Done<Database> {
         create_private(path).map_err(|error| Problem::Broken(error.to_string()))?;
+        // What SQLite puts beside it gets its permissions.
+        make_private(path).map_err(|error| Problem::Broken(error.to_string()))?;
         let writer = connect(path)?;
         writer.execute_batch(SCHEMA)?;
+        make_private(path).map_err(|error| Problem::Broken(error.to_string()))?;
         Ok(Database {
             writer: Mutex::new(writer),
             readers: Mutex::default(),
             path: path.to_owned(),
+            file: identity(path),
         })
+    }
+
+    /// Refuses to go on with a file that nobody can find any more: what is written there is lost.
+    fn is_there(&self) -> Done<()> {
+        if self.file.is_some() && identity(&self.path) == self.file {
+            return Ok(());
+        }
+        if cfg!(unix) { Err(Problem::Gone) } else { Ok(()) }
     }
 
     /// Takes scopes in if nothing is kept yet; gives whether it was so.
@@ -151,14 +191,14 @@ impl Database {
                 return Ok(false);
             }
             for scope in scopes {
-                let revision = next_revision(transaction)?;
+                let (revision, _) = next_revision(transaction)?;
                 let meant = json(&visible_to(scope.audience.as_ref()));
                 transaction.execute(
                     "INSERT INTO scope VALUES (?1, ?2, ?3, ?4)",
                     params![scope.name.as_ref(), scope.about.as_deref(), meant, revision],
                 )?;
                 for variable in &scope.variables {
-                    let revision = next_revision(transaction)?;
+                    let (revision, mark) = next_revision(transaction)?;
                     let wire = WireVariable {
                         value: variable.value.as_deref().map(str::to_owned),
                         secret: variable.note.secret,
@@ -166,6 +206,7 @@ impl Database {
                         updated: variable.note.updated.as_deref().map(str::to_owned),
                         by: variable.note.by.as_deref().map(str::to_owned),
                         revision,
+                        mark,
                     };
                     put(transaction, &scope.name, &variable.name, &wire)?;
                 }
@@ -177,14 +218,18 @@ impl Database {
     /// Changes something, whole or not at all.
     fn change<T>(&self, change: impl FnOnce(&Transaction<'_>) -> Done<T>) -> Done<T> {
         let mut writer = locked(&self.writer);
+        self.is_there()?;
         let transaction = writer.transaction_with_behavior(TransactionBehavior::Immediate)?;
         let done = change(&transaction)?;
         transaction.commit()?;
+        // Nothing is acknowledged that nobody will find.
+        self.is_there()?;
         Ok(done)
     }
 
     /// Reads as everything is at one moment.
     fn read<T>(&self, read: impl FnOnce(&Transaction<'_>) -> Done<T>) -> Done<T> {
+        self.is_there()?;
         let free = locked(&self.readers).pop();
         let mut connection = match free {
             Some(connection) => connection,
@@ -201,6 +246,13 @@ impl Database {
 /// # Tokens
 impl Database {
     pub(crate) fn add_token(&self, token: &str, name: &str, role: Role) -> Done<()> {
+        const LONGEST: usize = 100;
+        let is_fine = |c: char| c.is_alphanumeric() || "._-@+ ".contains(c);
+        if name.is_empty() || name.chars().count() > LONGEST || !name.chars().all(is_fine) {
+            return Err(Problem::Broken(format!(
+                "the name of a token has 1 to {LONGEST} letters, digits, blanks and . _ - @ +"
+            )));
+        }
         self.change(|transaction| {
             let hash = hash(token);
             let sql = "INSERT INTO token VALUES (?1, ?2, ?3)";
@@ -241,17 +293,18 @@ impl Database {
         &self,
         prefix: &str,
         limit: usize,
-        after: Option<(u64, &str)>,
+        after: Option<(u64, &str, &str)>,
         role: Role,
     ) -> Done<Page> {
         self.read(|transaction| {
-            let revision = revision(transaction)?;
-            if after.is_some_and(|(began, _)| began != revision) {
+            let (revision, mark) = revision(transaction)?;
+            if after.is_some_and(|(began, of, _)| began != revision || of != mark) {
                 return Err(Problem::Changed);
             }
-            let from = after.map_or("", |(_, name)| name);
+            let from = after.map_or("", |(_, _, name)| name);
             let mut statement = transaction.prepare_cached(
-                "SELECT name, about, visible_to, revision FROM scope \
+                "SELECT name, about, visible_to, revision, \
+                 (SELECT mark FROM mark WHERE mark.revision = scope.revision) FROM scope \
                  WHERE name > ?1 AND name >= ?2 AND substr(name, 1, length(?2)) = ?2 \
                  ORDER BY name LIMIT ?3",
             )?;
@@ -266,19 +319,21 @@ impl Database {
                 }
             }
             let next = scopes.last().filter(|_| more);
-            let next = next.map(|last| format!("{revision}:{}", last.name));
-            Ok(Page { revision, scopes, next })
+            let next = next.map(|last| format!("{revision}-{mark}:{}", last.name));
+            Ok(Page { revision, mark, scopes, next })
         })
     }
 
-    /// The revision of the store as a whole.
-    pub(crate) fn revision(&self) -> Done<u64> {
+    /// The revision of the store as a whole, and its mark.
+    pub(crate) fn revision(&self) -> Done<(u64, String)> {
         self.read(revision)
     }
 
     pub(crate) fn scope(&self, name: &str, role: Role) -> Done<WireScope> {
         self.read(|transaction| {
-            let sql = "SELECT name, about, visible_to, revision FROM scope WHERE name = ?1";
+            let sql = "SELECT name, about, visible_to, revision, \
+                       (SELECT mark FROM mark WHERE mark.revision = scope.revision) \
+                       FROM scope WHERE name = ?1";
             let found = transaction.query_row(sql, [name], scope).optional()?;
             let mut scope = found.ok_or(Problem::NoScope)?;
             let mut variables = variables(transaction, (name, name), role)?;
@@ -292,23 +347,57 @@ impl Database {
         scope.variables.remove(name).ok_or(Problem::NoVariable)
     }
 
-    pub(crate) fn history(&self, scope: &str, name: &str, role: Role) -> Done<History> {
-        const MOST: usize = 1_000;
+    /// What the variable was before a revision, the newest first: as much as one answer may have. Of a name
+    /// that was ever a secret's a reader sees no value.
+    pub(crate) fn history(
+        &self,
+        scope: &str,
+        name: &str,
+        before: Option<u64>,
+        role: Role,
+    ) -> Done<History> {
+        const MOST: usize = 100;
+        const MOST_BYTES: usize = 1024 * 1024;
         self.read(|transaction| {
+            let role = match was_secret(transaction, scope, name)? {
+                true => role,
+                false => Role::Writer,
+            };
             let mut statement = transaction.prepare_cached(
-                "SELECT value, secret, visible_to, updated, writer, revision, deleted FROM version \
-                 WHERE scope = ?1 AND name = ?2 ORDER BY revision DESC LIMIT ?3",
+                "SELECT value, secret, visible_to, updated, writer, revision, \
+                 (SELECT mark FROM mark WHERE mark.revision = version.revision), deleted FROM version \
+                 WHERE scope = ?1 AND name = ?2 AND revision < ?3 ORDER BY revision DESC",
             )?;
-            let rows = statement.query_map(params![scope, name, MOST], |row| {
-                Ok(Version { variable: variable(row, 0, role)?, deleted: row.get(6)? })
-            })?;
-            let versions = rows.collect::<Result<Vec<Version>, _>>()?;
-            match versions.is_empty() {
+            let until = i64::try_from(before.unwrap_or(u64::MAX)).unwrap_or(i64::MAX);
+            let mut rows = statement.query(params![scope, name, until])?;
+            let mut history = History::default();
+            let mut bytes = 0;
+            while let Some(row) = rows.next()? {
+                let mut version = Version { variable: variable(row, 0, role)?, deleted: row.get(7)? };
+                if !role.reads_secrets() {
+                    (version.variable.value, version.variable.secret) = (None, true);
+                }
+                bytes += version.variable.value.as_ref().map_or(0, String::len);
+                let is_full = history.versions.len() == MOST || bytes > MOST_BYTES;
+                if let (true, Some(last)) = (is_full, history.versions.last()) {
+                    history.next = Some(last.variable.revision);
+                    break;
+                }
+                history.versions.push(version);
+            }
+            match history.versions.is_empty() && before.is_none() {
                 true => Err(Problem::NoVariable),
-                false => Ok(History { versions }),
+                false => Ok(history),
             }
         })
     }
+}
+
+/// Whether any version of a variable was marked as secret.
+fn was_secret(transaction: &Transaction<'_>, scope: &str, name: &str) -> Done<bool> {
+    let sql = "SELECT count(*) FROM version WHERE scope = ?1 AND name = ?2 AND secret";
+    let count: u64 = transaction.query_one(sql, params![scope, name], |row| row.get(0))?;
+    Ok(count > 0)
 }
 
 /// The variables of the scopes in a range of names, by scope.
@@ -318,7 +407,8 @@ fn variables(
     role: Role,
 ) -> Done<BTreeMap<String, BTreeMap<String, WireVariable>>> {
     let mut statement = transaction.prepare_cached(
-        "SELECT scope, name, value, secret, visible_to, updated, writer, revision FROM variable \
+        "SELECT scope, name, value, secret, visible_to, updated, writer, revision, \
+         (SELECT mark FROM mark WHERE mark.revision = variable.revision) FROM variable \
          WHERE scope BETWEEN ?1 AND ?2",
     )?;
     let mut found: BTreeMap<String, BTreeMap<String, WireVariable>> = BTreeMap::new();
@@ -336,6 +426,7 @@ fn scope(row: &Row<'_>) -> rusqlite::Result<WireScope> {
         about: row.get(1)?,
         visible_to: axes(&row.get::<_, String>(2)?),
         revision: row.get(3)?,
+        mark: row.get::<_, Option<String>>(4)?.unwrap_or_default(),
         variables: BTreeMap::new(),
     })
 }
@@ -351,6 +442,7 @@ fn variable(row: &Row<'_>, from: usize, role: Role) -> rusqlite::Result<WireVari
         updated: row.get(from + 3)?,
         by: row.get(from + 4)?,
         revision: row.get(from + 5)?,
+        mark: row.get::<_, Option<String>>(from + 6)?.unwrap_or_default(),
     })
 }
 
@@ -369,14 +461,21 @@ impl Database {
         &self,
         (scope, name): (&str, &str),
         write: &Write,
-        expected: Expected,
+        expected: &Precondition,
         by: &str,
     ) -> Done<(WireVariable, bool)> {
         self.change(|transaction| {
             let before = expect(transaction, (scope, name), expected)?;
-            let revision = next_revision(transaction)?;
+            let (revision, mark) = next_revision(transaction)?;
             let is_new = before.is_none();
-            let before = before.unwrap_or_default();
+            // Of what was deleted the mark of a secret stays with the name.
+            let before = match before {
+                Some(before) => before,
+                None => WireVariable {
+                    secret: was_secret(transaction, scope, name)?,
+                    ..WireVariable::default()
+                },
+            };
             let variable = WireVariable {
                 value: Some(write.value.clone()),
                 secret: write.secret.unwrap_or(before.secret),
@@ -384,6 +483,7 @@ impl Database {
                 updated: Some(rfc3339(now())),
                 by: Some(by.to_owned()),
                 revision,
+                mark,
             };
             put(transaction, scope, name, &variable)?;
             Ok((variable, is_new))
@@ -394,13 +494,13 @@ impl Database {
     pub(crate) fn delete(
         &self,
         (scope, name): (&str, &str),
-        expected: Expected,
+        expected: &Precondition,
         by: &str,
     ) -> Done<WireVariable> {
         self.change(|transaction| {
             let before = expect(transaction, (scope, name), expected)?;
             let before = before.ok_or(Problem::NoVariable)?;
-            let revision = next_revision(transaction)?;
+            let (revision, mark) = next_revision(transaction)?;
             let sql = "DELETE FROM variable WHERE scope = ?1 AND name = ?2";
             transaction.execute(sql, params![scope, name])?;
             let variable = WireVariable {
@@ -408,6 +508,7 @@ impl Database {
                 updated: Some(rfc3339(now())),
                 by: Some(by.to_owned()),
                 revision,
+                mark,
                 ..before
             };
             keep_version(transaction, scope, name, &variable, true)?;
@@ -421,22 +522,25 @@ impl Database {
 fn expect(
     transaction: &Transaction<'_>,
     (scope, name): (&str, &str),
-    expected: Expected,
+    expected: &Precondition,
 ) -> Done<Option<WireVariable>> {
     let sql = "SELECT count(*) FROM scope WHERE name = ?1";
     let there: u64 = transaction.query_one(sql, [scope], |row| row.get(0))?;
     if there == 0 {
         return Err(Problem::NoScope);
     }
-    let sql = "SELECT value, secret, visible_to, updated, writer, revision FROM variable \
+    let sql = "SELECT value, secret, visible_to, updated, writer, revision, \
+               (SELECT mark FROM mark WHERE mark.revision = variable.revision) FROM variable \
                WHERE scope = ?1 AND name = ?2";
     let before = transaction
         .query_row(sql, params![scope, name], |row| variable(row, 0, Role::Writer))
         .optional()?;
     let there = before.as_ref().map(|before| before.revision);
     let is_it = match expected {
-        Expected::Absent => there.is_none(),
-        Expected::Revision(revision) => there == Some(revision),
+        Precondition::Absent => before.is_none(),
+        Precondition::Is { revision, mark } => before
+            .as_ref()
+            .is_some_and(|before| before.revision == *revision && before.mark == *mark),
     };
     if is_it { Ok(before) } else { Err(Problem::Conflict(there)) }
 }
@@ -494,13 +598,53 @@ fn touch(transaction: &Transaction<'_>, scope: &str, revision: u64) -> Done<()> 
     Ok(())
 }
 
-fn revision(transaction: &Transaction<'_>) -> Done<u64> {
-    Ok(transaction.query_one("SELECT revision FROM store", [], |row| row.get(0))?)
+fn revision(transaction: &Transaction<'_>) -> Done<(u64, String)> {
+    let sql = "SELECT revision, (SELECT mark FROM mark WHERE mark.revision = store.revision) FROM store";
+    let read = |row: &Row<'_>| Ok((row.get(0)?, row.get::<_, Option<String>>(1)?.unwrap_or_default()));
+    Ok(transaction.query_one(sql, [], read)?)
 }
 
-fn next_revision(transaction: &Transaction<'_>) -> Done<u64> {
+/// The number of a new revision, and what tells it from one of the same number elsewhere: in a database
+/// that was made anew, or in an older copy of this one that went on otherwise.
+fn next_revision(transaction: &Transaction<'_>) -> Done<(u64, String)> {
     let sql = "UPDATE store SET revision = revision + 1 RETURNING revision";
-    Ok(transaction.query_one(sql, [], |row| row.get(0))?)
+    let revision: u64 = transaction.query_one(sql, [], |row| row.get(0))?;
+    let sql = "INSERT OR REPLACE INTO mark VALUES (?1, lower(hex(randomblob(8)))) RETURNING mark";
+    let mark: String = transaction.query_one(sql, [revision], |row| row.get(0))?;
+    Ok((revision, mark))
+}
+
+/// Which file is at a path.
+#[cfg(unix)]
+fn identity(path: &Path) -> Option<(u64, u64)> {
+    use std::os::unix::fs::MetadataExt as _;
+    std::fs::metadata(path).ok().map(|metadata| (metadata.dev(), metadata.ino()))
+}
+
+#[cfg(not(unix))]
+fn identity(_path: &Path) -> Option<(u64, u64)> {
+    None
+}
+
+/// Takes from others what they may do with a file that was there before, and with what SQLite has put
+/// beside it.
+fn make_private(path: &Path) -> std::io::Result<()> {
+    #[cfg(unix)]
+    for end in ["", "-wal", "-shm", "-journal"] {
+        use std::os::unix::fs::PermissionsExt as _;
+        let mut file = path.as_os_str().to_owned();
+        file.push(end);
+        let file = std::path::PathBuf::from(file);
+        match std::fs::metadata(&file) {
+            Ok(metadata) if metadata.permissions().mode() & 0o077 != 0 => {
+                std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o600))?;
+            }
+            _ => {}
+        }
+    }
+    #[cfg(not(unix))]
+    let _ = path;
+    Ok(())
 }
 
 /// Makes the file for its owner alone; what SQLite puts beside it gets the same permissions.

@@ -11,6 +11,9 @@ mod service;
 
 use arguments::{Arguments, Command, Serve};
 use clap::Parser as _;
+use hyper::server::conn::http1;
+use hyper_util::rt::{TokioIo, TokioTimer};
+use hyper_util::service::TowerToHyperService;
 use database::{Database, Problem, Role};
 use std::io::Write as _;
 use std::net::SocketAddr;
@@ -18,7 +21,16 @@ use std::path::Path;
 use std::process::ExitCode;
 use std::sync::Arc;
 use std::time::Duration;
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
+/// How many may be connected at once.
+const MOST_CONNECTIONS: usize = 256;
+/// How long the head of a request may take, and how long a connection may be idle before one.
+const FOR_HEADERS: Duration = Duration::from_secs(5);
+/// How long a connection is kept.
+const LONGEST_CONNECTION: Duration = Duration::from_secs(60);
+/// How many bytes are held for one that reads slowly.
+const MOST_BUFFERED: usize = 128 * 1024;
 /// How long requests that have begun may go on after the end was asked for.
 const LAST_REQUESTS: Duration = Duration::from_secs(5);
 
@@ -115,23 +127,59 @@ async fn listen_on(address: SocketAddr, database: Arc<Database>) -> Result<(), S
         .map_err(|error| format!("{address} cannot be listened on: {error}"))?;
     let address = listener.local_addr().map_err(|error| error.to_string())?;
     say(&format!("listening on http://{address}"))?;
+    let router = service::router(database);
+    let connections = Arc::new(Semaphore::new(MOST_CONNECTIONS));
     let (stop, stopped) = tokio::sync::watch::channel(false);
-    let mut ending = stopped.clone();
-    let serving =
-        axum::serve(listener, service::router(database)).with_graceful_shutdown(async move {
-            let _ = ending.wait_for(|stopped| *stopped).await;
-        });
-    let mut serving = std::pin::pin!(serving.into_future());
-    tokio::select! {
-        served = &mut serving => return served.map_err(|error| error.to_string()),
-        () = asked_to_end() => {}
+    let mut end = std::pin::pin!(asked_to_end());
+    loop {
+        let permit = tokio::select! {
+            permit = Arc::clone(&connections).acquire_owned() => permit.map_err(|it| it.to_string())?,
+            () = &mut end => break,
+        };
+        let accepted = tokio::select! {
+            accepted = listener.accept() => accepted,
+            () = &mut end => break,
+        };
+        let stream = match accepted {
+            Ok((stream, _)) => stream,
+            // One that is gone already, or too many files: others are served all the same.
+            Err(_) => {
+                tokio::time::sleep(Duration::from_millis(20)).await;
+                continue;
+            }
+        };
+        tokio::spawn(serve_one(stream, router.clone(), stopped.clone(), permit));
     }
     let _ = stop.send(true);
     // Somebody may hold a request open; nothing that was acknowledged is lost by ending it.
-    match tokio::time::timeout(LAST_REQUESTS, serving).await {
-        Ok(served) => served.map_err(|error| error.to_string()),
-        Err(_) => Ok(()),
+    let all = u32::try_from(MOST_CONNECTIONS).unwrap_or(u32::MAX);
+    let _ = tokio::time::timeout(LAST_REQUESTS, connections.acquire_many(all)).await;
+    Ok(())
+}
+
+/// Answers what comes over one connection. Nobody keeps it who sends nothing, or takes for ever to read.
+async fn serve_one(
+    stream: tokio::net::TcpStream,
+    router: axum::Router,
+    mut stopped: tokio::sync::watch::Receiver<bool>,
+    permit: OwnedSemaphorePermit,
+) {
+    let service = TowerToHyperService::new(router);
+    let mut builder = http1::Builder::new();
+    builder.timer(TokioTimer::new()).header_read_timeout(FOR_HEADERS).max_buf_size(MOST_BUFFERED);
+    let mut connection =
+        std::pin::pin!(builder.serve_connection(TokioIo::new(stream), service));
+    let until = tokio::time::sleep(LONGEST_CONNECTION);
+    let mut until = std::pin::pin!(until);
+    tokio::select! {
+        _ = connection.as_mut() => {}
+        () = &mut until => {}
+        () = async { drop(stopped.wait_for(|stopped| *stopped).await) } => {
+            connection.as_mut().graceful_shutdown();
+            let _ = tokio::time::timeout(LAST_REQUESTS, connection).await;
+        }
     }
+    drop(permit);
 }
 
 /// Until the system or a person asks the program to end.

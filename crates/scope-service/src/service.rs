@@ -1,29 +1,46 @@
 //! What may be asked, by whom, and how it is answered.
 
-use crate::database::{Database, Problem, Role};
+use crate::database::{Database, Precondition, Problem, Role};
 use axum::body::Bytes;
-use axum::extract::{DefaultBodyLimit, FromRequestParts, Path, Query, State};
+use axum::extract::{DefaultBodyLimit, FromRequestParts, Path, Query, Request, State};
 use axum::http::request::Parts;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router};
 use justwhy_core::{is_env_name, is_scope_name};
-use justwhy_stores::Expected;
-use justwhy_stores::wire::{Caller, Write};
+use justwhy_stores::wire::{Caller, OneOrMore, Write};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use std::sync::Arc;
+use std::time::Duration;
+use tokio::sync::Semaphore;
 
 /// The most bytes of a request's body.
 const MOST_BYTES: usize = 256 * 1024;
 /// The most scopes of a page.
 const MOST_SCOPES: usize = 1_000;
 
-type Kept = Arc<Database>;
+/// How many requests may wait for the disk at once.
+const MOST_WAITING: usize = 64;
+/// How long somebody waits to write while others do.
+const PATIENCE: Duration = Duration::from_secs(5);
+
+/// What every request needs.
+pub(crate) struct Service {
+    database: Arc<Database>,
+    /// One writes at a time; who waits for that holds up nobody who reads.
+    writing: Semaphore,
+    waiting: Semaphore,
+}
+
+type Kept = Arc<Service>;
 
 /// Every address that there is.
-pub(crate) fn router(database: Kept) -> Router {
+pub(crate) fn router(database: Arc<Database>) -> Router {
+    let writing = Semaphore::new(1);
+    let waiting = Semaphore::new(MOST_WAITING);
+    let service = Arc::new(Service { database, writing, waiting });
     Router::new()
         .route("/v1/me", get(me))
         .route("/v1/scopes", get(list))
@@ -38,7 +55,16 @@ pub(crate) fn router(database: Kept) -> Router {
             Refused::new(status, "no-such-method", "this is not done here")
         })
         .layer(DefaultBodyLimit::max(MOST_BYTES))
-        .with_state(database)
+        .layer(axum::middleware::from_fn(with_a_length))
+        .with_state(service)
+}
+
+/// Refuses a body in chunks: where its length stands beside, two readers could see two requests.
+async fn with_a_length(request: Request, next: axum::middleware::Next) -> Response {
+    match request.headers().contains_key(header::TRANSFER_ENCODING) {
+        true => Refused::bad("a body must have a Content-Length, and no Transfer-Encoding").into_response(),
+        false => next.run(request).await,
+    }
 }
 
 /// A request that is not answered.
@@ -86,13 +112,25 @@ impl From<Problem> for Refused {
             Problem::Conflict(revision) => {
                 Refused { revision, ..new(StatusCode::PRECONDITION_FAILED, "conflict") }
             }
+            Problem::Busy => new(StatusCode::SERVICE_UNAVAILABLE, "busy"),
+            Problem::Gone => {
+                log(&message);
+                new(StatusCode::SERVICE_UNAVAILABLE, "gone")
+            }
             Problem::Broken(_) => {
                 // What is wrong inside is nobody's business outside.
+                log(&message);
                 let status = StatusCode::INTERNAL_SERVER_ERROR;
                 Refused::new(status, "failed", "the service failed")
             }
         }
     }
+}
+
+/// Tells whoever runs the service what failed.
+fn log(message: &str) {
+    use std::io::Write as _;
+    let _ = writeln!(std::io::stderr(), "scope-service: {message}");
 }
 
 /// Who asks, by the token that came along.
@@ -136,19 +174,36 @@ impl Asking {
 
 /// Does what waits for the disk where waiting holds nobody up.
 async fn blocking<T: Send + 'static>(
-    database: &Kept,
+    service: &Kept,
     work: impl FnOnce(&Database) -> Result<T, Problem> + Send + 'static,
 ) -> Result<T, Refused> {
-    let database = Arc::clone(database);
+    let broken = |why: &str| Problem::Broken(why.to_owned());
+    let turn = service.waiting.acquire().await.map_err(|_| broken("it ends"))?;
+    let database = Arc::clone(&service.database);
     let done = tokio::task::spawn_blocking(move || work(&database)).await;
+    drop(turn);
+    done.map_err(|_| broken("it was broken off")).and_then(|done| done).map_err(Refused::from)
+}
+
+/// The same for what changes something, which is done one after the other.
+async fn writing<T: Send + 'static>(
+    service: &Kept,
+    work: impl FnOnce(&Database) -> Result<T, Problem> + Send + 'static,
+) -> Result<T, Refused> {
+    let turn = tokio::time::timeout(PATIENCE, service.writing.acquire()).await;
+    let turn = turn.map_err(|_| Problem::Busy)?.map_err(|_| Problem::Busy)?;
+    let database = Arc::clone(&service.database);
+    let done = tokio::task::spawn_blocking(move || work(&database)).await;
+    drop(turn);
     let failed = |_| Problem::Broken("it was broken off".to_owned());
     done.map_err(failed).and_then(|done| done).map_err(Refused::from)
 }
 
 /// The tag of what a role sees in a revision: those who read secrets see something else.
-fn tag(revision: u64, role: Role) -> String {
+/// The mark tells the revision from one of the same number in another database.
+fn tag((revision, mark): (u64, &str), role: Role) -> String {
     let view = if role.reads_secrets() { "all" } else { "open" };
-    format!("\"{revision}-{view}\"")
+    format!("\"{revision}-{view}-{mark}\"")
 }
 
 /// Answers with a body and its tag, or with nothing if whoever asks has it already.
@@ -194,8 +249,9 @@ async fn list(
         return Err(Refused::bad("limit must be between 1 and 1000"));
     }
     let after = listing.after.map(|after| {
-        let (revision, name) = after.split_once(':')?;
-        Some((revision.parse::<u64>().ok()?, name.to_owned()))
+        let (began, name) = after.split_once(':')?;
+        let (revision, mark) = began.split_once('-')?;
+        Some((revision.parse::<u64>().ok()?, mark.to_owned(), name.to_owned()))
     });
     let after = match after {
         Some(None) => return Err(Refused::bad("after must be what another page gave as next")),
@@ -204,16 +260,18 @@ async fn list(
     };
     let (role, prefix) = (asking.role, listing.prefix);
     // What has not changed need not be read.
-    let now = tag(blocking(&database, Database::revision).await?, role);
+    let (revision, mark) = blocking(&database, Database::revision).await?;
+    let now = tag((revision, &mark), role);
     if knows(&headers, &now) {
         return Ok((StatusCode::NOT_MODIFIED, [(header::ETAG, now)]).into_response());
     }
     let page = blocking(&database, move |database| {
-        let after = after.as_ref().map(|(revision, name)| (*revision, name.as_str()));
+        let after =
+            after.as_ref().map(|(revision, mark, name)| (*revision, mark.as_str(), name.as_str()));
         database.page(&prefix, limit, after, role)
     });
     let page = page.await?;
-    Ok(tagged(StatusCode::OK, tag(page.revision, role), &headers, &page))
+    Ok(tagged(StatusCode::OK, tag((page.revision, &page.mark), role), &headers, &page))
 }
 
 fn named(scope: &str, name: Option<&str>) -> Result<(), Refused> {
@@ -235,7 +293,7 @@ async fn scope(
     named(&name, None)?;
     let role = asking.role;
     let scope = blocking(&database, move |database| database.scope(&name, role)).await?;
-    Ok(tagged(StatusCode::OK, tag(scope.revision, role), &headers, &scope))
+    Ok(tagged(StatusCode::OK, tag((scope.revision, &scope.mark), role), &headers, &scope))
 }
 
 async fn variable(
@@ -247,31 +305,43 @@ async fn variable(
     named(&scope, Some(&name))?;
     let role = asking.role;
     let found = blocking(&database, move |database| database.variable(&scope, &name, role)).await?;
-    Ok(tagged(StatusCode::OK, tag(found.revision, role), &headers, &found))
+    Ok(tagged(StatusCode::OK, tag((found.revision, &found.mark), role), &headers, &found))
+}
+
+#[derive(Deserialize)]
+struct Before {
+    before: Option<u64>,
 }
 
 async fn history(
     State(database): State<Kept>,
     asking: Asking,
     Path((scope, name)): Path<(String, String)>,
+    before: Result<Query<Before>, axum::extract::rejection::QueryRejection>,
 ) -> Result<Response, Refused> {
     named(&scope, Some(&name))?;
+    let Query(Before { before }) = before.map_err(|_| Refused::bad("before must be a revision"))?;
     let role = asking.role;
-    let found = blocking(&database, move |database| database.history(&scope, &name, role)).await?;
+    let found =
+        blocking(&database, move |database| database.history(&scope, &name, before, role)).await?;
     Ok(Json(found).into_response())
 }
 
-/// What must be there for a change to be made: `If-Match: "REVISION"`, or `If-None-Match: *`.
-fn expected(headers: &HeaderMap) -> Result<Expected, Refused> {
+/// What must be there for a change to be made: `If-Match: "REVISION-MARK"`, as an ETag has them with more
+/// between, or `If-None-Match: *`.
+fn expected(headers: &HeaderMap) -> Result<Precondition, Refused> {
     let text = |name| headers.get(name).map(|value| value.to_str().unwrap_or_default().trim());
     match (text(header::IF_MATCH), text(header::IF_NONE_MATCH)) {
         (Some(tag), None) => {
             let inside = tag.strip_prefix('"').and_then(|rest| rest.strip_suffix('"'));
-            let revision = inside.and_then(|rest| rest.split('-').next()?.parse().ok());
-            let revision = revision.ok_or_else(|| Refused::bad("If-Match must be one ETag"))?;
-            Ok(Expected::Revision(revision))
+            let parts = inside.and_then(|rest| {
+                let (revision, rest) = rest.split_once('-')?;
+                Some((revision.parse().ok()?, rest.rsplit('-').next()?.to_owned()))
+            });
+            let (revision, mark) = parts.ok_or_else(|| Refused::bad("If-Match must be one ETag"))?;
+            Ok(Precondition::Is { revision, mark })
         }
-        (None, Some("*")) => Ok(Expected::Absent),
+        (None, Some("*")) => Ok(Precondition::Absent),
         (None, None) => {
             let message =
                 "say what you change: If-Match with its ETag, or If-None-Match: * for a new one";
@@ -302,11 +372,16 @@ async fn write(
     let write: Write = serde_json::from_slice(&body).map_err(|_| {
         Refused::bad("the body must be {\"value\": \"…\"}, with secret and visible_to")
     })?;
+    let is_nobody = |values: &OneOrMore| matches!(values, OneOrMore::More(values) if values.is_empty());
+    if write.visible_to.iter().flat_map(|axes| axes.values()).any(is_nobody) {
+        return Err(Refused::bad("visible_to has an axis without a value: nobody would see it"));
+    }
     let by = asking.caller.name;
-    let done =
-        blocking(&database, move |database| database.write((&scope, &name), &write, expected, &by));
+    let done = writing(&database, move |database| {
+        database.write((&scope, &name), &write, &expected, &by)
+    });
     let (mut variable, is_new) = done.await?;
-    let tag = tag(variable.revision, asking.role);
+    let tag = tag((variable.revision, &variable.mark), asking.role);
     // Whoever wrote it knows it.
     variable.value = None;
     let status = if is_new { StatusCode::CREATED } else { StatusCode::OK };
@@ -322,11 +397,11 @@ async fn delete(
     asking.must_write()?;
     named(&scope, Some(&name))?;
     let expected = expected(&headers)?;
-    if expected == Expected::Absent {
+    if expected == Precondition::Absent {
         return Err(Refused::bad("what is not there cannot be deleted"));
     }
     let by = asking.caller.name;
-    let done = blocking(&database, move |database| database.delete((&scope, &name), expected, &by))
-        .await?;
+    let done = writing(&database, move |database| database.delete((&scope, &name), &expected, &by));
+    let done = done.await?;
     Ok(Json(done).into_response())
 }

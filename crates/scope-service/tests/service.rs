@@ -164,8 +164,10 @@ fn conforms(method: &str, path: &str, status: u16, etag: &str, body: &Value) {
     );
     let response = resolved(&document, response);
     if !response["headers"]["ETag"].is_null() {
-        let (revision, view) = etag.trim_matches('"').split_once('-').expect("an ETag");
-        assert!(revision.parse::<u64>().is_ok() && ["all", "open"].contains(&view), "{etag}");
+        let parts: Vec<&str> = etag.trim_matches('"').split('-').collect();
+        let [revision, view, mark] = parts.as_slice() else { panic!("no ETag: {etag}") };
+        assert!(revision.parse::<u64>().is_ok() && ["all", "open"].contains(view), "{etag}");
+        assert_eq!(mark.len(), 16, "{etag}");
     }
     match response.pointer("/content/application~1json/schema") {
         None => assert!(body.is_null(), "{method} {path} {status}: {body}"),
@@ -203,7 +205,7 @@ fn each_role_may_do_what_it_may_and_no_more() {
     for (token, status) in
         [("", 401), ("nobody", 401), (&reader, 403), (&runner, 403), (&writer, 412)]
     {
-        let headers = [("If-Match", "\"1\"")];
+        let headers = [("If-Match", "\"1-0123456789abcdef\"")];
         assert_eq!(service.ask("PUT", ONE, token, &headers, Some(write.clone())).0, status);
         assert_eq!(service.ask("DELETE", ONE, token, &headers, None).0, status);
     }
@@ -220,7 +222,8 @@ fn each_role_may_do_what_it_may_and_no_more() {
 fn tokens_are_kept_as_hashes_and_the_file_is_private() {
     let service = Service::start();
     let token = service.token("writer");
-    service.ask("PUT", ONE, &token, &[("If-Match", "\"2\"")], Some(json!({ "value": "9" })));
+    let tag = service.get(ONE, &token).1;
+    service.ask("PUT", ONE, &token, &[("If-Match", &tag)], Some(json!({ "value": "9" })));
     let files = std::fs::read_dir(service.folder.path()).unwrap().flatten();
     for file in files.filter(|file| file.file_name() != "seed.toml") {
         let bytes = std::fs::read(file.path()).unwrap();
@@ -341,7 +344,8 @@ fn pages_are_of_one_revision() {
     let (_, tag, _) = page("");
     let known = [("If-None-Match", tag.as_str())];
     assert_eq!(service.ask("GET", "/v1/scopes", &writer, &known, None).0, 304);
-    service.ask("PUT", ONE, &writer, &[("If-Match", "\"2\"")], Some(json!({ "value": "9" })));
+    let tag = service.get(ONE, &writer).1;
+    service.ask("PUT", ONE, &writer, &[("If-Match", &tag)], Some(json!({ "value": "9" })));
     assert_eq!(service.ask("GET", "/v1/scopes", &writer, &known, None).0, 200);
     assert_eq!(page(&format!("limit=2&after={next}")).0, 409);
 }
@@ -401,7 +405,8 @@ fn no_acknowledged_write_is_lost_by_a_race_or_a_kill() {
 fn ends_cleanly_when_asked_to_and_seeds_once() {
     let mut service = Service::start();
     let writer = service.token("writer");
-    service.ask("PUT", ONE, &writer, &[("If-Match", "\"2\"")], Some(json!({ "value": "9" })));
+    let tag = service.get(ONE, &writer).1;
+    service.ask("PUT", ONE, &writer, &[("If-Match", &tag)], Some(json!({ "value": "9" })));
     // Somebody holds a connection open, and says nothing.
     let host = service.address.trim_start_matches("http://").to_owned();
     let mut idle = TcpStream::connect(&host).unwrap();

@@ -39,6 +39,10 @@ pub struct Client {
     /// What each etcd store gave us for user and password.
     sessions: Mutex<HashMap<String, Token>>,
     told: Mutex<HashMap<String, Told>>,
+    /// What tells the revision of each variable that was read from one of the same number elsewhere.
+    marks: Mutex<HashMap<(String, String, String), (u64, String)>>,
+    /// Until when all stores of the run may be asked.
+    until: OnceLock<Instant>,
 }
 
 /// What a connection is for.
@@ -70,6 +74,35 @@ impl Client {
             agents: Mutex::default(),
             sessions: Mutex::default(),
             told: Mutex::default(),
+            marks: Mutex::default(),
+            until: OnceLock::new(),
+        }
+    }
+
+    /// The stores for which a copy stood, each with how old that is, as a clause.
+    pub fn copies(&self) -> Vec<(String, String)> {
+        let told = lock(&self.told);
+        let copies = told.iter().filter_map(|(store, told)| Some((store.clone(), told.copy.clone()?)));
+        let mut copies: Vec<(String, String)> = copies.collect();
+        copies.sort();
+        copies
+    }
+
+    /// When what is asked now must have been answered: all stores of a run have as long together as one
+    /// may take.
+    fn deadline(&self, timeout: Duration) -> Instant {
+        let now = Instant::now();
+        (now + timeout).min(*self.until.get_or_init(|| now + timeout))
+    }
+
+    /// Remembers by what each variable is told from another one of the same revision.
+    fn remember(&self, store: &Store, scopes: &[WireScope]) {
+        let mut marks = lock(&self.marks);
+        for scope in scopes {
+            for (name, variable) in scope.variables.iter().filter(|(_, it)| !it.mark.is_empty()) {
+                let by = (store.name.clone(), scope.name.clone(), name.clone());
+                marks.insert(by, (variable.revision, variable.mark.clone()));
+            }
         }
     }
 
@@ -130,7 +163,9 @@ impl Client {
             }
             Kept::Service(_) => {
                 let line = self.line(&permits, Purpose::Write).map_err(refused)?;
-                Service::new(line, MOST).write(change)
+                let by = (store.name.clone(), change.scope.clone(), change.variable.clone());
+                let mark = lock(&self.marks).get(&by).cloned();
+                Service::new(line, MOST).write(change, mark)
             }
             Kept::Etcd { root, .. } => {
                 let lines = self.lines(&permits, Purpose::Write).map_err(refused)?;
@@ -168,7 +203,10 @@ impl Client {
     ) -> Result<Line<'c>, StoreProblem> {
         match permits.first() {
             Some(permit) => {
-                let deadline = Instant::now() + permit.allowed.timeout;
+                let deadline = match purpose {
+                    Purpose::Read => self.deadline(permit.allowed.timeout),
+                    Purpose::Write => Instant::now() + permit.allowed.timeout,
+                };
                 Ok(Line::new(permit, self.agent(permit, purpose)?, &self.log, deadline))
             }
             None => Err(StoreProblem::Unavailable("it has no address".to_owned())),
@@ -188,6 +226,10 @@ impl Client {
             let share = permit.allowed.timeout / nodes;
             let until = u32::try_from(at).unwrap_or(0).saturating_add(1);
             let deadline = began + share.max(Duration::from_millis(1)) * until;
+            let deadline = match purpose {
+                Purpose::Read => deadline.min(self.deadline(permit.allowed.timeout)),
+                Purpose::Write => deadline,
+            };
             Ok(Line::new(permit, self.agent(permit, purpose)?, &self.log, deadline))
         };
         permits.iter().enumerate().map(line).collect()
@@ -216,6 +258,7 @@ impl Client {
         };
         // Only what could be used is kept.
         let use_and_keep = |scopes: Vec<WireScope>, revision: u64, etag: Option<String>| {
+            self.remember(store, &scopes);
             let text = shelf.map(|it| it.text_of(&scopes, revision, etag, question.is_secret));
             let used = used(store, scopes, &unreadable)?;
             self.learn(store, Some(revision), None, false);
@@ -230,7 +273,8 @@ impl Client {
             Kept::Service(_) => {
                 let service = Service::new(self.line(&permits, Purpose::Read)?, question.most);
                 // What was kept is of use only if nothing was left out of it.
-                let copy = shelf.and_then(Shelf::take).filter(|copy| copy.etag.is_some());
+                let copy = shelf.and_then(|shelf| shelf.take(question.is_secret));
+                let copy = copy.filter(|copy| copy.etag.is_some());
                 let etag = copy.as_ref().and_then(|copy| copy.etag.as_deref());
                 match (service.read(question.asked, etag)?, copy) {
                     (Fresh::Same, Some(mut copy)) => {
@@ -238,6 +282,7 @@ impl Client {
                             shelf.confirm(&mut copy);
                         }
                         self.learn(store, Some(copy.revision), None, true);
+                        self.remember(store, &copy.scopes);
                         used(store, copy.scopes, &unreadable)
                     }
                     (Fresh::Same, None) => Err(problem(
@@ -271,8 +316,13 @@ impl Client {
     }
 
     /// The copy that stands for an answer.
-    fn kept(&self, store: &Store, shelf: Option<&Shelf>) -> Result<(Copy, String), StoreProblem> {
-        match shelf.and_then(Shelf::take) {
+    fn kept(
+        &self,
+        store: &Store,
+        question: &Question<'_>,
+        shelf: Option<&Shelf>,
+    ) -> Result<(Copy, String), StoreProblem> {
+        match shelf.and_then(|shelf| shelf.take(question.is_secret)) {
             Some(copy) => {
                 let old = format!(
                     "that is the copy which was kept {}, as nothing is asked (--offline)",
@@ -297,7 +347,7 @@ impl Stores for Client {
             let scopes = self.fresh(store, question, shelf.as_ref())?;
             return Ok(Answered { scopes, copy: None });
         }
-        let (copy, old) = self.kept(store, shelf.as_ref())?;
+        let (copy, old) = self.kept(store, question, shelf.as_ref())?;
         let unreadable = "no secret is kept on this machine, and nothing is asked (--offline)";
         let scopes = used(store, copy.scopes, unreadable)?;
         Ok(Answered { scopes, copy: Some(old) })

@@ -38,6 +38,8 @@ struct KeptScope<'s> {
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     visible_to: &'s BTreeMap<String, OneOrMore>,
     revision: u64,
+    #[serde(skip_serializing_if = "str::is_empty")]
+    mark: &'s str,
     variables: BTreeMap<&'s str, KeptVariable<'s>>,
 }
 
@@ -54,6 +56,8 @@ struct KeptVariable<'s> {
     #[serde(skip_serializing_if = "Option::is_none")]
     by: Option<&'s str>,
     revision: u64,
+    #[serde(skip_serializing_if = "str::is_empty")]
+    mark: &'s str,
 }
 
 /// Where the copy of an answer is kept.
@@ -82,8 +86,29 @@ impl Shelf {
         Shelf { path: folder.join(name + ".json"), store: identity, asked }
     }
 
-    /// The copy, if there is one that can be used.
-    pub(crate) fn take(&self) -> Option<Copy> {
+    /// The copy, if there is one that can be used, without what counts as a secret by now: it goes from
+    /// the disk too.
+    pub(crate) fn take(&self, is_secret: &dyn Fn(&str) -> bool) -> Option<Copy> {
+        let mut copy = self.found()?;
+        let variables = copy.scopes.iter_mut().flat_map(|scope| &mut scope.variables);
+        let mut is_changed = false;
+        for (name, variable) in variables {
+            let hides = variable.value.as_deref().is_some_and(|value| {
+                variable.secret || is_secret(name) || is_nearly_secret_name(name) || tells(value)
+            });
+            if hides {
+                (variable.value, variable.secret) = (None, true);
+                is_changed = true;
+            }
+        }
+        if is_changed {
+            copy.etag = None;
+            self.keep(&serde_json::to_vec(&copy).unwrap_or_default());
+        }
+        Some(copy)
+    }
+
+    fn found(&self) -> Option<Copy> {
         let metadata = std::fs::metadata(&self.path).ok()?;
         if !metadata.is_file() || metadata.len() > MOST_BYTES {
             return None;
@@ -123,6 +148,7 @@ impl Shelf {
                     updated: variable.updated.as_deref(),
                     by: variable.by.as_deref(),
                     revision: variable.revision,
+                    mark: &variable.mark,
                 };
                 (name.as_str(), kept)
             });
@@ -131,6 +157,7 @@ impl Shelf {
                 about: scope.about.as_deref(),
                 visible_to: &scope.visible_to,
                 revision: scope.revision,
+                mark: &scope.mark,
                 variables: variables.collect(),
             });
         }

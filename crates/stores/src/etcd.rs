@@ -12,7 +12,7 @@ use justwhy_core::parallel::lock;
 use justwhy_sources::{Asked, StoreProblem};
 use serde::Deserialize;
 use serde_json::{Value as Json, json};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Mutex;
 
 /// A cluster: its nodes are asked one after the other until one answers.
@@ -52,6 +52,9 @@ struct Range {
     kvs: Vec<KeyValue>,
     #[serde(default)]
     more: bool,
+    /// How many keys there are, sent or not.
+    #[serde(default)]
+    count: String,
 }
 
 #[derive(Deserialize)]
@@ -83,7 +86,7 @@ struct Transaction {
 struct About {
     #[serde(default)]
     about: Option<String>,
-    #[serde(default)]
+    #[serde(default, deserialize_with = "crate::wire::no_name_twice")]
     visible_to: BTreeMap<String, OneOrMore>,
 }
 
@@ -107,12 +110,20 @@ impl<'c> Etcd<'c> {
             json!({ "key": encode(&begin), "range_end": encode_bytes(&after_prefix(&begin)) });
         let answer = self.ask("/v3/kv/range", &body, true).map_err(|trouble| trouble.problem)?;
         let range: Range = self.json(&answer)?;
-        if range.more {
+        let count = match range.count.as_str() {
+            "" => range.kvs.len() as u64,
+            count => self.number(count)?,
+        };
+        if range.more || count > range.kvs.len() as u64 {
             return Err(self.bad("it holds back a part of its answer"));
         }
         let revision = self.number(&range.header.revision)?;
         let mut scopes: BTreeMap<String, WireScope> = BTreeMap::new();
+        let mut seen = HashSet::new();
         for held in &range.kvs {
+            if !seen.insert(held.key.as_str()) {
+                return Err(self.bad("it has a key twice"));
+            }
             self.take(held, asked, &mut scopes)?;
         }
         Ok((scopes.into_values().collect(), revision))

@@ -142,12 +142,20 @@ impl<'c> Service<'c> {
     }
 
     /// Makes a change, once. Gives the revision in which it was made.
-    pub(crate) fn write(&self, change: &Change) -> Result<u64, WriteProblem> {
+    /// `mark` is what tells the revision that was read from one of the same number elsewhere.
+    pub(crate) fn write(
+        &self,
+        change: &Change,
+        mark: Option<(u64, String)>,
+    ) -> Result<u64, WriteProblem> {
         let path = format!("/v1/scopes/{}/variables/{}", segment(&change.scope), change.variable);
         let mut headers = self.headers();
         headers.push(match change.expected {
             Expected::Absent => ("If-None-Match", "*".to_owned()),
-            Expected::Revision(revision) => ("If-Match", format!("\"{revision}\"")),
+            Expected::Revision(revision) => {
+                let mark = mark.filter(|(of, _)| *of == revision).map(|(_, mark)| format!("-{mark}"));
+                ("If-Match", format!("\"{revision}{}\"", mark.unwrap_or_default()))
+            }
         });
         let body = change.value.as_ref().map(|(value, secret)| Write {
             value: value.clone(),

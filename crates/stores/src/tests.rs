@@ -69,8 +69,11 @@ fn verdict(fields: &str, allow: &str, token: Option<&str>) -> String {
 #[test]
 fn a_token_goes_where_it_was_allowed_to_go_and_nowhere_else() {
     let https = "url = \"https://hq.example/v1\"\ntoken_variable = \"T\"";
-    let allow =
-        |origin: &str| format!("[[allow]]\norigin = \"{origin}\"\npath = \"/v1\"\ntoken_variable = \"T\"\n");
+    let below = |origin: &str, path: &str| {
+        format!("[[allow]]\norigin = \"{origin}\"\n{path}token_variable = \"T\"\n")
+    };
+    let allow = |origin: &str| below(origin, "path = \"/v1\"\n");
+    let root = |origin: &str| below(origin, "");
     for (fields, allow, token, expected) in [
         (https, allow("https://hq.example"), Some("x"), "asked with x"),
         (https, allow("https://hq.example:443"), Some("x"), "asked with x"),
@@ -79,6 +82,12 @@ fn a_token_goes_where_it_was_allowed_to_go_and_nowhere_else() {
         (https, allow("https://hq.example.evil.example"), Some("x"), "store-not-allowed"),
         (https, allow("https://example"), Some("x"), "store-not-allowed"),
         (https, String::new(), Some("x"), "store-not-allowed"),
+        // What follows the origin is allowed for itself.
+        (https, root("https://hq.example"), Some("x"), "store-not-allowed"),
+        (https, below("https://hq.example", "path = \"/v\"\n"), Some("x"), "store-not-allowed"),
+        (https, below("https://hq.example", "path = \"/v1/deeper\"\n"), Some("x"), "store-not-allowed"),
+        (&https.replace("/v1", "/v1/deeper"), allow("https://hq.example"), Some("x"), "asked with x"),
+        (&https.replace("/v1", "/v1/../v2"), allow("https://hq.example"), Some("x"), "store-not-allowed"),
         (https, allow("https://hq.example"), None, "store-no-token"),
         (https, allow("https://hq.example"), Some(""), "store-no-token"),
         (https, allow("https://hq.example"), Some("a b"), "store-no-token"),
@@ -102,31 +111,31 @@ fn a_token_goes_where_it_was_allowed_to_go_and_nowhere_else() {
         ),
         (
             "url = \"http://hq.example\"\ntoken_variable = \"T\"",
-            allow("http://hq.example"),
+            root("http://hq.example"),
             Some("x"),
             "store-insecure",
         ),
         (
             "url = \"http://127.0.0.1:9\"\ntoken_variable = \"T\"",
-            allow("http://127.0.0.1:9"),
+            root("http://127.0.0.1:9"),
             Some("x"),
             "asked with x",
         ),
         (
             "url = \"http://[::1]:9\"\ntoken_variable = \"T\"",
-            allow("http://[::1]:9"),
+            root("http://[::1]:9"),
             Some("x"),
             "asked with x",
         ),
         (
             "url = \"http://127.0.0.1.evil.example\"\ntoken_variable = \"T\"",
-            allow("http://127.0.0.1.evil.example"),
+            root("http://127.0.0.1.evil.example"),
             Some("x"),
             "store-insecure",
         ),
         (
             "etcd = [\"https://a.example\", \"https://b.example\"]\ntoken_variable = \"T\"",
-            allow("https://a.example"),
+            root("https://a.example"),
             Some("x"),
             "store-not-allowed",
         ),

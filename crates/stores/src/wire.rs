@@ -10,6 +10,9 @@ use std::collections::BTreeMap;
 pub struct Page {
     /// The revision of the store as a whole: it grows by one with every change.
     pub revision: u64,
+    /// What tells that revision from one of the same number in another store.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub mark: String,
     /// The scopes, in byte order of their names.
     pub scopes: Vec<WireScope>,
     /// Where the next page begins, if there is one.
@@ -26,11 +29,19 @@ pub struct WireScope {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub about: Option<String>,
     /// Whom it is meant for.
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    #[serde(
+        default,
+        skip_serializing_if = "BTreeMap::is_empty",
+        deserialize_with = "no_name_twice"
+    )]
     pub visible_to: BTreeMap<String, OneOrMore>,
     /// The revision of the store in which it last changed.
     pub revision: u64,
+    /// What tells that revision from one of the same number in another store.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub mark: String,
     /// Its variables by their names.
+    #[serde(deserialize_with = "no_name_twice")]
     pub variables: BTreeMap<String, WireVariable>,
 }
 
@@ -44,7 +55,11 @@ pub struct WireVariable {
     #[serde(default, skip_serializing_if = "is_false")]
     pub secret: bool,
     /// Whom it is meant for.
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    #[serde(
+        default,
+        skip_serializing_if = "BTreeMap::is_empty",
+        deserialize_with = "no_name_twice"
+    )]
     pub visible_to: BTreeMap<String, OneOrMore>,
     /// When it was written.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -55,6 +70,10 @@ pub struct WireVariable {
     /// The revision of the store in which it was written.
     #[serde(default)]
     pub revision: u64,
+    /// What tells that revision from one of the same number in another store: a database made anew, or
+    /// an older copy of one that went on otherwise.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub mark: String,
 }
 
 /// A value or a list of values.
@@ -95,6 +114,9 @@ pub struct Write {
 pub struct History {
     /// The newest first.
     pub versions: Vec<Version>,
+    /// If there are more: the revision before which they are asked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub next: Option<u64>,
 }
 
 /// A revision of a variable.
@@ -106,6 +128,33 @@ pub struct Version {
     /// Whether it was deleted then.
     #[serde(default, skip_serializing_if = "is_false")]
     pub deleted: bool,
+}
+
+/// Reads an object in which no name stands twice: which of the two counts, nobody could tell.
+pub(crate) fn no_name_twice<'de, D, V>(from: D) -> Result<BTreeMap<String, V>, D::Error>
+where
+    D: serde::Deserializer<'de>,
+    V: Deserialize<'de>,
+{
+    struct Names<V>(std::marker::PhantomData<V>);
+    impl<'de, V: Deserialize<'de>> serde::de::Visitor<'de> for Names<V> {
+        type Value = BTreeMap<String, V>;
+
+        fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+            f.write_str("an object")
+        }
+
+        fn visit_map<A: serde::de::MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
+            let mut all = BTreeMap::new();
+            while let Some((name, value)) = map.next_entry()? {
+                if all.insert(name, value).is_some() {
+                    return Err(serde::de::Error::custom("a name stands twice"));
+                }
+            }
+            Ok(all)
+        }
+    }
+    from.deserialize_map(Names(std::marker::PhantomData))
 }
 
 fn is_false(value: &bool) -> bool {

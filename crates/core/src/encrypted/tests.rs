@@ -16,6 +16,11 @@ impl Decrypts for One {
 #[test]
 fn only_whole_values_with_the_beginning_are_encrypted() {
     assert!(is_encrypted(&format!("{ENCRYPTED_MARK}{}CgAA", BEGINNINGS[0])));
+    // What was hit at its beginning is no plain text.
+    let long = format!("age:{}!{}", "A".repeat(60), "B".repeat(60));
+    for damaged in ["age:YQ==", "age:XWdlLWVuY3J5cHRpb24ub3JnL3Yx", long.as_str()] {
+        assert!(is_encrypted(damaged), "{damaged}");
+    }
     for plain in
         ["", "age", "age:", "age: 30", "age:YWdlLWVuY3J5", " age:YWdlLWVuY3J5cHRpb24ub3JnL3Yx"]
     {

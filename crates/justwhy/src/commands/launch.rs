@@ -71,7 +71,9 @@ pub(crate) fn run(
     let Outcome { notes, .. } = answering.outcome(String::new(), String::new(), true);
     // Whoever closed the error stream does not want to read it.
     let _ = io::stderr().write_all((requests() + &notes).as_bytes());
+    crate::dumps::allow_again();
     let problem = become_it(&mut child);
+    crate::dumps::leave_out();
     let (code, message, help) = match problem.kind() {
         io::ErrorKind::NotFound => (NOT_FOUND, format!("there is no program {shown}"), NAME_ONE),
         io::ErrorKind::ArgumentListTooLong => (
