@@ -726,6 +726,10 @@ fn gathered(
     for (id, part) in in_order {
         weight = weight.and(part.weight);
         let candidate = resolution.candidate(id);
+        let is_refused = declared.is_some_and(|declared| declared.empty == Some(EmptyText::Error));
+        if part.value.is_empty_text() && is_refused {
+            return Outcome::new(Err(Failure::new("bad-value", EMPTY_REFUSED)));
+        }
         let list = match part.value {
             Value::List(items) => Ok(items),
             Value::Text(text) => {

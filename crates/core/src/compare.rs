@@ -164,7 +164,11 @@ impl Told {
         }
         match (&self.status, &other.status) {
             (Status::Set, Status::Set) => {
-                (self.value != other.value).then_some(Difference::Differs)
+                let is_same = match (&self.value, &other.value) {
+                    (Some(one), Some(other)) => one.is_same(other),
+                    (one, other) => one == other,
+                };
+                (!is_same).then_some(Difference::Differs)
             }
             (Status::Uncertain { .. }, _) | (_, Status::Uncertain { .. }) => {
                 Some(Difference::CannotTell)

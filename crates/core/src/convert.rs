@@ -133,7 +133,9 @@ fn read_number(text: &str) -> Option<f64> {
     let fine = is_decimal(whole)
         && fraction.is_none_or(all_digits)
         && exponent.is_none_or(|text| all_digits(text.strip_prefix(['+', '-']).unwrap_or(text)));
-    let value: f64 = fine.then(|| text.parse().ok()).flatten()?;
+    // A whole number that does not fit would be another one.
+    let is_whole = fraction.is_none() && exponent.is_none();
+    let value: f64 = (fine && !is_whole).then(|| text.parse().ok()).flatten()?;
     value.is_finite().then_some(value)
 }
 

@@ -116,6 +116,22 @@ impl Type {
 }
 
 impl Value {
+    /// Whether both are the same value: a whole number is, written with or without a point.
+    pub fn is_same(&self, other: &Value) -> bool {
+        match (self, other) {
+            (Value::Integer(whole), Value::Number(number))
+            | (Value::Number(number), Value::Integer(whole)) => {
+                // Beyond this not every whole number is one of the others.
+                whole.unsigned_abs() <= 1 << f64::MANTISSA_DIGITS && *whole as f64 == *number
+            }
+            (Value::List(one), Value::List(other)) => {
+                one.len() == other.len()
+                    && one.iter().zip(other.iter()).all(|(one, other)| one.value.is_same(&other.value))
+            }
+            (one, other) => one == other,
+        }
+    }
+
     /// The type of this value.
     pub fn kind(&self) -> Type {
         match self {
@@ -153,6 +169,29 @@ impl Value {
     #[must_use]
     pub fn unhidden(self) -> Value {
         self.with_texts(&|text| (*text).into())
+    }
+
+    /// The same value with every item in it at another place.
+    #[must_use]
+    pub fn with_places(self, place: &dyn Fn(Span) -> Span) -> Value {
+        match self {
+            Value::List(items) => {
+                let moved = |item: &Element| Element {
+                    value: item.value.clone().with_places(place),
+                    at: place(item.at),
+                };
+                Value::List(items.iter().map(moved).collect())
+            }
+            Value::Map(entries) => {
+                let moved = |entry: &Entry| Entry {
+                    name: Arc::clone(&entry.name),
+                    value: entry.value.clone().with_places(place),
+                    at: place(entry.at),
+                };
+                Value::Map(entries.iter().map(moved).collect())
+            }
+            other => other,
+        }
     }
 
     fn with_texts(self, change: &dyn Fn(Text) -> Text) -> Value {

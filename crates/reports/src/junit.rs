@@ -1,21 +1,35 @@
 //! JUnit XML, which most pipelines show as the results of tests.
 
-use crate::Reported;
+use crate::{NotRun, Reported};
 use justwhy_core::{CheckRule, Severity};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 
-/// All findings, a case for each, and one that passed for each rule that found nothing.
+/// All findings, a case for each, and one that passed for each rule that found nothing; one that did not
+/// run is skipped, with the reason.
 ///
 /// Errors are failures; warnings too if `warnings_fail`; anything else is a case that was left out,
 /// with what was found as its message.
-pub fn junit(findings: &[Reported<'_>], warnings_fail: bool) -> String {
+pub fn junit(
+    findings: &[Reported<'_>],
+    not_run: &[NotRun<'_>],
+    warnings_fail: bool,
+) -> String {
     let mut report = Report::new("justwhy check");
     for rule in CheckRule::ALL {
         let mut suite = TestSuite::new(rule.name());
         let of_rule: Vec<&Reported<'_>> =
             findings.iter().filter(|reported| reported.finding.rule == rule).collect();
-        if of_rule.is_empty() {
-            let mut case = TestCase::new(rule.about(), TestCaseStatus::success());
+        let reasons: Vec<&str> =
+            not_run.iter().filter(|it| it.rule == rule).map(|it| it.why).collect();
+        if of_rule.is_empty() || !reasons.is_empty() {
+            let mut status = match reasons.is_empty() {
+                true => TestCaseStatus::success(),
+                false => TestCaseStatus::skipped(),
+            };
+            if !reasons.is_empty() {
+                status.set_message(format!("it did not run: {}", reasons.join("; ")));
+            }
+            let mut case = TestCase::new(rule.about(), status);
             case.set_classname(rule.name());
             suite.add_test_case(case);
         }

@@ -8,7 +8,7 @@ mod sarif;
 pub use junit::junit;
 pub use sarif::sarif;
 
-use justwhy_core::Finding;
+use justwhy_core::{CheckRule, Finding};
 
 /// A finding, with what is told of it besides.
 #[derive(Clone, Copy, Debug)]
@@ -19,6 +19,15 @@ pub struct Reported<'a> {
     pub contexts: &'a str,
     /// Why it is accepted, if it is.
     pub accepted: Option<&'a str>,
+}
+
+/// A rule that could not run, and why.
+#[derive(Clone, Copy, Debug)]
+pub struct NotRun<'a> {
+    /// It.
+    pub rule: CheckRule,
+    /// Why, as a clause.
+    pub why: &'a str,
 }
 
 impl Reported<'_> {

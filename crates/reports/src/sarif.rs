@@ -1,6 +1,6 @@
 //! SARIF 2.1.0, the format of an open standard for results of analysis.
 
-use crate::Reported;
+use crate::{NotRun, Reported};
 use justwhy_core::{CheckRule, Severity, Spotted};
 use serde_json::json;
 use serde_sarif::sarif;
@@ -8,13 +8,26 @@ use serde_sarif::sarif;
 const SCHEMA: &str =
     "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
 
-/// All findings as one log with one run of the program of that version.
-pub fn sarif(findings: &[Reported<'_>], version: &str) -> String {
+/// All findings as one log with one run of the program of that version, which tells what did not run.
+pub fn sarif(findings: &[Reported<'_>], not_run: &[NotRun<'_>], version: &str) -> String {
     let rules: Vec<sarif::ReportingDescriptor> =
         CheckRule::ALL.into_iter().map(descriptor).collect();
     let driver =
         sarif::ToolComponent::builder().name("justwhy").version(version).rules(rules).build();
+    let notifications = not_run.iter().map(|NotRun { rule, why }| {
+        let about = sarif::ReportingDescriptorReference::builder().id(rule.name()).build();
+        sarif::Notification::builder()
+            .message(message(&format!("{} did not run: {why}", rule.name())))
+            .level(json!("warning"))
+            .associated_rule(about)
+            .build()
+    });
+    let invocation = sarif::Invocation::builder()
+        .execution_successful(true)
+        .tool_configuration_notifications(notifications.collect::<Vec<_>>())
+        .build();
     let run = sarif::Run::builder()
+        .invocations(vec![invocation])
         .tool(sarif::Tool::builder().driver(driver).build())
         // A column is a character, as people count.
         .column_kind(json!("unicodeCodePoints"))

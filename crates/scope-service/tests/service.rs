@@ -192,10 +192,10 @@ fn each_role_may_do_what_it_may_and_no_more() {
     assert_eq!(service.get("/v1/me", &reader).2, json!({ "name": "the reader", "role": "reader" }));
     let (_, tag, secret) = service.get(KEY, &reader);
     assert_eq!((&secret["value"], &secret["secret"]), (&Value::Null, &json!(true)));
-    assert!(secret["revision"].as_u64().is_some() && tag.ends_with("-open\""), "{tag} {secret}");
+    assert!(secret["revision"].as_u64().is_some() && tag.contains("-open-"), "{tag} {secret}");
     let (_, tag, secret) = service.get(KEY, &runner);
     assert_eq!(secret["value"], "canary-secret");
-    assert!(tag.ends_with("-all\""), "{tag}");
+    assert!(tag.contains("-all-"), "{tag}");
     for path in ["/v1/scopes", "/v1/scopes/everyone", KEY, &format!("{KEY}/history")] {
         let everything = service.get(path, &reader).2.to_string();
         assert!(!everything.contains("canary"), "{path}: {everything}");

@@ -215,7 +215,10 @@ impl<'p> Reader<'p> {
                 Reads::Scope(_, store) => self.open_scopes(number, (layer, store), &context)?,
                 _ => self.open(number, layer, &wanted[number])?,
             };
-            for opened in opened {
+            // What is called as variables are has texts as variables have.
+            let are_variables = layer.names != Names::Keys;
+            for (source, document, untyped) in opened {
+                let opened = (source, document, untyped || are_variables);
                 inputs.push(input(index, opened, layer.under.clone(), may_lack_section));
             }
         }

@@ -53,7 +53,7 @@ fn read_units(text: &str) -> Option<Nanoseconds> {
             return None;
         }
         last = *size;
-        total = total.checked_add(scaled(number, *size)?)?;
+        total = total.checked_add(scaled(number, *size)?.0)?;
         rest = following.trim_start_matches(' ');
         if rest.is_empty() && following.ends_with(' ') {
             return None;
@@ -77,7 +77,7 @@ fn read_iso(text: &str) -> Option<Nanoseconds> {
             let (number, after) = split_number(rest)?;
             let unit = after.chars().next()?.to_ascii_uppercase();
             let at = left.iter().position(|(name, _)| *name == unit)?;
-            total = total.checked_add(scaled(number, left[at].1)?)?;
+            total = total.checked_add(scaled(number, left[at].1)?.0)?;
             any = true;
             left = &left[at + 1..];
             rest = &after[1..];
@@ -103,21 +103,21 @@ fn split_number(text: &str) -> Option<(&str, &str)> {
     (all_digits(whole) && all_digits(fraction)).then_some((number, &text[end..]))
 }
 
-/// A decimal number times `size`, without rounding errors; what is less than one is dropped.
-fn scaled(number: &str, size: i128) -> Option<i128> {
+/// A decimal number times `size`, exactly: what is there, and whether anything less than one is left over.
+fn scaled(number: &str, size: i128) -> Option<(i128, bool)> {
     let (whole, fraction) = number.split_once(['.', ',']).unwrap_or((number, ""));
-    let mut total = whole.parse::<i128>().ok()?.checked_mul(size)?;
-    let mut unit = size;
-    for digit in fraction.bytes() {
-        // Beyond this nothing is left of it.
-        if unit == 0 {
-            break;
-        }
-        // Each digit is taken of what is left exactly, so that 1.5m is ninety seconds.
-        total = total.checked_add(i128::from(digit - b'0') * unit / 10)?;
-        unit /= 10;
-    }
-    Some(total)
+    let fraction = fraction.trim_end_matches('0');
+    // So many digits after the point leave something over of every size.
+    const MOST_DIGITS: usize = 18;
+    let (fraction, is_cut) = match fraction.get(..MOST_DIGITS) {
+        Some(first) => (first, first.len() < fraction.len()),
+        None => (fraction, false),
+    };
+    let total = whole.parse::<i128>().ok()?.checked_mul(size)?;
+    let digits: i128 = if fraction.is_empty() { 0 } else { fraction.parse().ok()? };
+    let parts = digits.checked_mul(size)?;
+    let of = 10_i128.checked_pow(u32::try_from(fraction.len()).ok()?)?;
+    Some((total.checked_add(parts / of)?, parts % of != 0 || is_cut))
 }
 
 /// Reads a number of bytes: `512`, `4k`, `10 MiB`, `1.5 GB`. With `i` (or a single letter, as in
@@ -146,7 +146,8 @@ pub fn read_size(text: &str) -> Option<u64> {
     if unit == 1 && number.contains('.') {
         return None;
     }
-    let bytes = i64::try_from(scaled(number, unit)?).ok()?;
+    let (bytes, has_rest) = scaled(number, unit)?;
+    let bytes = i64::try_from(bytes).ok().filter(|_| !has_rest)?;
     u64::try_from(bytes).ok()
 }
 

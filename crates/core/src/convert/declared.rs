@@ -257,6 +257,12 @@ impl Shape {
 
     fn convert(&self, kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> {
         if kind == Declaration::Choice {
+            if matches!(value, Value::List(_) | Value::Map(_)) {
+                let kind = value.kind().with_article();
+                let shown: Vec<String> = self.one_of.iter().map(Value::show).collect();
+                let accepts = crate::list_values(&shown, "or");
+                return Err(Misfit::new(value, format!("is {kind}, and not one value"), accepts));
+            }
             // Which of them it is, is found out below; a text may stand for any of them.
             return Ok(self.chosen(value).unwrap_or_else(|| value.clone()));
         }
@@ -472,7 +478,10 @@ fn fit_one(kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> 
         Declaration::Any | Declaration::Text | Declaration::Choice => Ok(value.clone()),
         Declaration::Boolean => read_like(text, Type::Boolean).ok_or_else(is_no),
         Declaration::Integer => read_like(text, Type::Integer).ok_or_else(is_no),
-        Declaration::Number => read_like(text, Type::Number).ok_or_else(is_no),
+        // A whole number stays as it is written.
+        Declaration::Number => read_like(text, Type::Integer)
+            .or_else(|| read_like(text, Type::Number))
+            .ok_or_else(is_no),
         Declaration::Duration => match read_duration(text) {
             Some(_) => Ok(value.clone()),
             None if text.bytes().all(|byte| byte.is_ascii_digit()) && !text.is_empty() => {
@@ -506,6 +515,9 @@ fn fit_one(kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> 
 
 /// A value that is no text never changes its type; the message says how to write it.
 fn wrong_type(kind: Declaration, value: &Value) -> Misfit {
+    if let (Declaration::Number, Value::Number(_)) = (kind, value) {
+        return Misfit::new(value, "is not finite", kind.accepts());
+    }
     let problem = format!("is {}, not {}", value.kind().with_article(), kind.with_article());
     let quoted = |value: &Value| format!("\"{}\"", value.show());
     let accepts = match (kind, value) {

@@ -117,8 +117,12 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
                 here_not_checked: not_among.clone().map(json::ShownContext),
             },
         )),
-        Form::Sarif => sarif(&reported(&checked), env!("CARGO_PKG_VERSION")),
-        Form::Junit => junit(&reported(&checked), options.warnings_as_errors),
+        Form::Sarif => {
+            sarif(&reported(&checked), &rules_not_run(&checked), env!("CARGO_PKG_VERSION"))
+        }
+        Form::Junit => {
+            junit(&reported(&checked), &rules_not_run(&checked), options.warnings_as_errors)
+        }
         _ => text(surveying.look, &checked, &left_out, not_among.as_ref()),
     };
     Ok(Outcome { result: result.into(), notes: String::new(), code: u8::from(fails), done: Vec::new() })
@@ -258,6 +262,11 @@ pub(crate) fn not_among(elsewhere: &Elsewhere<'_>, survey: &Survey) -> Option<Co
     };
     let is_among = survey.contexts().iter().any(|readings| is_it(&readings.context));
     (!is_among).then_some(here)
+}
+
+fn rules_not_run(checked: &Checked) -> Vec<justwhy_reports::NotRun<'_>> {
+    let not_run = checked.not_run.iter();
+    not_run.map(|(rule, why)| justwhy_reports::NotRun { rule: *rule, why }).collect()
 }
 
 fn reported(checked: &Checked) -> Vec<Reported<'_>> {

@@ -47,7 +47,7 @@ impl RowFormat {
         }
     }
 
-    /// Row `wanted` (from 1) of the text, every value of it placed at the row's line.
+    /// Row `wanted` (from 1) of the text.
     pub(crate) fn row(
         self,
         text: &str,
@@ -61,9 +61,7 @@ impl RowFormat {
                 let (tree, rows) = json::parse_rows(text, limits)?;
                 let row = rows.get(wanted.wrapping_sub(1)).copied();
                 let row = row.ok_or_else(|| past_end(text, wanted, rows.len()))?;
-                let start = line_start(text, tree.node(row).at.start as usize);
-                let document = Lowering::new(&tree, keys, limits).lower(row)?;
-                Ok(placed(document, start))
+                Lowering::new(&tree, keys, limits).lower(row)
             }
             RowFormat::JsonLines => json_line(text, wanted, keys, limits),
         }
@@ -82,19 +80,20 @@ fn past_end(text: &str, wanted: usize, count: usize) -> Fault {
     .help("rows count from 1")
 }
 
-fn line_start(text: &str, at: usize) -> usize {
-    text[..at].rfind('\n').map_or(0, |end| end + 1)
+/// The same document so many bytes further on.
+fn shifted(mut document: Document, by: usize) -> Document {
+    let shift = |span: &mut Span| *span = moved(*span, by);
+    for leaf in &mut document.leaves {
+        leaf.at.iter_mut().for_each(shift);
+        leaf.value = leaf.value.clone().with_places(&|span| moved(span, by));
+    }
+    let tables = document.tables.iter_mut().chain(&mut document.empty_tables);
+    tables.chain(&mut document.left_out).for_each(|(_, place)| shift(place));
+    document
 }
 
-/// The place of every value is the line of its row.
-fn placed(mut document: Document, start: usize) -> Document {
-    let at = Span::new(start, start);
-    for leaf in &mut document.leaves {
-        leaf.at = Some(at);
-    }
-    let places = document.empty_tables.iter_mut().chain(&mut document.left_out);
-    places.for_each(|(_, place)| *place = at);
-    document
+fn moved(span: Span, by: usize) -> Span {
+    Span::new(span.start as usize + by, span.end as usize + by)
 }
 
 fn json_line(
@@ -115,15 +114,14 @@ fn json_line(
         if count < wanted {
             continue;
         }
-        let shifted = |span: Span| Span::new(span.start as usize + at, span.end as usize + at);
         let shift = |fault: Fault| Fault {
-            at: shifted(fault.at),
-            also: fault.also.map(|(what, also)| (what, shifted(also))),
+            at: moved(fault.at, at),
+            also: fault.also.map(|(what, also)| (what, moved(also, at))),
             ..fault
         };
         let tree = json::parse(line, limits, json::Dialect::Strict).map_err(shift)?;
         let document = Lowering::new(&tree, keys, limits).lower(Tree::ROOT).map_err(shift)?;
-        return Ok(placed(document, at));
+        return Ok(shifted(document, at));
     }
     Err(past_end(text, wanted, count))
 }
@@ -131,7 +129,7 @@ fn json_line(
 fn csv_row(text: &str, wanted: usize, keys: &mut Keys, limits: Limits) -> Result<Document, Fault> {
     let mut reader =
         ReaderBuilder::new().has_headers(false).flexible(true).from_reader(text.as_bytes());
-    let mut header: Option<StringRecord> = None;
+    let mut header: Option<(StringRecord, Vec<Span>)> = None;
     let mut record = StringRecord::new();
     let mut count = 0;
     loop {
@@ -146,8 +144,8 @@ fn csv_row(text: &str, wanted: usize, keys: &mut Keys, limits: Limits) -> Result
         let start = record.position().map_or(before, |position| offset(position.byte()));
         let start = start + blank_lines(&text[start..end]);
         check_quotes(&text[start..end], start)?;
-        let Some(names) = &header else {
-            header = Some(record.clone());
+        let Some((names, name_places)) = &header else {
+            header = Some((record.clone(), fields(&text[start..end], start)));
             continue;
         };
         count += 1;
@@ -158,9 +156,9 @@ fn csv_row(text: &str, wanted: usize, keys: &mut Keys, limits: Limits) -> Result
                 .help("give every column a field; quote a field that holds a comma"));
         }
         if count == wanted {
-            let tree = row_tree(names, &record, start)?;
-            let document = Lowering::new(&tree, keys, limits).lower(Tree::ROOT)?;
-            return Ok(placed(document, start));
+            let places = fields(&text[start..end], start);
+            let tree = row_tree((names, name_places), (&record, &places))?;
+            return Lowering::new(&tree, keys, limits).lower(Tree::ROOT);
         }
     }
     if header.is_none() {
@@ -189,17 +187,38 @@ fn check_quotes(record: &str, start: usize) -> Result<(), Fault> {
         .help("quote the whole field, and double each quote in it: \"5\"\" pipe\""))
 }
 
+/// Where each field of a record stands, an opening quote included.
+fn fields(record: &str, start: usize) -> Vec<Span> {
+    let mut places = Vec::new();
+    let (mut begin, mut is_quoted) = (0, false);
+    for (at, byte) in record.bytes().enumerate() {
+        match byte {
+            // Two of them in a row end and begin again, so that nothing changes.
+            b'"' if is_quoted || at == begin => is_quoted = !is_quoted,
+            b'"' => is_quoted = record[begin..].starts_with('"') && !is_quoted,
+            b',' if !is_quoted => {
+                places.push(Span::new(start + begin, start + at));
+                begin = at + 1;
+            }
+            _ => {}
+        }
+    }
+    let end = record.trim_end_matches(['\r', '\n']).len().max(begin);
+    places.push(Span::new(start + begin, start + end));
+    places
+}
+
 fn row_tree(
-    names: &StringRecord,
-    record: &StringRecord,
-    start: usize,
+    (names, name_places): (&StringRecord, &[Span]),
+    (record, places): (&StringRecord, &[Span]),
 ) -> Result<Tree<'static>, Fault> {
     let mut paths = Paths::for_text(record.as_slice().len());
-    let at = Span::new(start, start);
-    for (name, value) in names.iter().zip(record) {
+    let place = |places: &[Span], number: usize| places.get(number).copied().unwrap_or_default();
+    for (number, (name, value)) in names.iter().zip(record).enumerate() {
+        let (name_at, at) = (place(name_places, number), place(places, number));
         let name = name.trim();
         if name.is_empty() {
-            return Err(Fault::new(Span::new(0, 0), "a column has no name")
+            return Err(Fault::new(name_at, "a column has no name")
                 .help("the first line of a CSV file names its columns"));
         }
         let path = KeyPath::parse(name).unwrap_or_else(|_| KeyPath::single(name));
@@ -207,9 +226,9 @@ fn row_tree(
         let (last, above) = segments.split_last().unwrap_or((&name, &[]));
         let mut table = Tree::ROOT;
         for segment in above {
-            table = paths.table(table, segment, Span::new(0, 0))?;
+            table = paths.table(table, segment, name_at)?;
         }
-        paths.value(table, last, Span::new(0, 0), at, Cow::Owned(value.to_owned()))?;
+        paths.value(table, last, name_at, at, Cow::Owned(value.to_owned()))?;
     }
     Ok(paths.tree)
 }

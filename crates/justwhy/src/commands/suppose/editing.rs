@@ -425,7 +425,7 @@ pub(super) fn say_what_decides_nothing(
         let Some(key) = key.filter(|key| resolution.is_setting(*key)) else { continue };
         let is_its = |layer| Some(&resolution.readings().layer(layer).name) == put.layer.as_ref();
         let rows = Explanation::of(&answers, key).rows(&answers);
-        let mut rows = rows.into_iter().filter_map(|row| match row {
+        let of_layer = rows.into_iter().filter_map(|row| match row {
             Row::Said { at, verdict, because, .. } if is_its(at.layer) && !at.is_pattern => {
                 Some((verdict, because))
             }
@@ -434,7 +434,10 @@ pub(super) fn say_what_decides_nothing(
             }
             _ => None,
         });
-        put.because = rows.next().filter(|(verdict, _)| !verdict.is_in_force()).map(|it| it.1);
+        let of_layer: Vec<(Verdict, String)> = of_layer.collect();
+        // Of several sources of the layer one is enough.
+        let decides = of_layer.iter().any(|(verdict, _)| verdict.is_in_force());
+        put.because = of_layer.into_iter().next().filter(|_| !decides).map(|it| it.1);
     }
     Ok(())
 }
