@@ -14,6 +14,7 @@ pub(crate) mod compare;
 pub(crate) mod demo;
 pub(crate) mod effective;
 mod expected;
+mod everywhere;
 pub(crate) mod explain;
 pub(crate) mod export;
 pub(crate) mod find;

@@ -2,7 +2,7 @@
 
 use crate::beyond;
 use crate::error::Error;
-use crate::project::{Project, Reads};
+use crate::project::{Project, Reads, Way};
 use crate::reader::{NotRead, Reader};
 use crate::situate::{Situation, follows, led_to};
 use crate::stores::Stores;
@@ -241,7 +241,8 @@ impl<'p> Elsewhere<'p> {
     pub fn is_full(&self, context: &Context, fixed: &Context) -> bool {
         let axes = context.axes.iter().zip(&self.project.axes).zip(&fixed.axes);
         axes.into_iter().all(|((value, axis), fixed)| {
-            if fixed.origin == AxisOrigin::Asked {
+            let only_follows = matches!(axis.read.as_slice(), [Way::Axis { .. }]);
+            if fixed.origin == AxisOrigin::Asked && !only_follows {
                 return true;
             }
             match led_to(axis, context) {

@@ -53,7 +53,78 @@ impl<'p> Situation<'p> {
     /// Finds the value of each axis: what `asked` (the text of `--in`) says, else the first way of
     /// reading it that gives one, else its default, else none.
     pub fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
-        self.context(&self.chosen(asked)?, true)
+        let mut chosen = self.chosen(asked)?;
+        self.follow_back(&mut chosen)?;
+        self.context(&chosen, true)
+    }
+
+    /// An axis that only follows another one has no value of its own: what is asked for must be what the
+    /// other leads to. If one value of the other leads there, that is meant too.
+    fn follow_back(&self, chosen: &mut Chosen) -> Result<(), Error> {
+        // Each round fixes an axis, so that this ends.
+        for _ in 0..self.project.axes.len() {
+            let mut is_settled = true;
+            for axis in &self.project.axes {
+                let name = axis.axis.name.as_str();
+                let Some(Some(wanted)) = chosen.get(name).cloned() else { continue };
+                let [Way::Axis { axis: other, map, .. }] = axis.read.as_slice() else { continue };
+                let leads = |value: &str| {
+                    let mapped = map.iter().find(|(from, ..)| from == value);
+                    mapped.map(|(_, to, _)| to.as_str()).or(axis.default.as_deref())
+                };
+                let there = match chosen.get(other) {
+                    Some(there) => there.clone(),
+                    None => self.unchecked(chosen, true)?.value(other).map(str::to_owned),
+                };
+                let leads_to = match &there {
+                    Some(there) => leads(there),
+                    None => axis.default.as_deref(),
+                };
+                if leads_to == Some(wanted.as_str()) {
+                    continue;
+                }
+                if let Some(Some(there)) = chosen.get(other) {
+                    let led = leads_to.unwrap_or("none");
+                    let message =
+                        format!("--in: {other}={there} leads to {name}={led}, not to {name}={wanted}");
+                    let error = Error::new("bad-context", message);
+                    return Err(error.help(format!("leave {name} out: it follows {other}")));
+                }
+                let allowed = self.project.axis(other).map(|other| &other.axis.allowed);
+                let mut back: Vec<&str> = map.iter().map(|(from, ..)| from.as_str()).collect();
+                back.extend(allowed.into_iter().flatten().map(String::as_str));
+                back.retain(|from| leads(from) == Some(wanted.as_str()));
+                back.sort_unstable();
+                back.dedup();
+                match back.as_slice() {
+                    // An open axis that nothing leads to is what somebody says that it is.
+                    [] if axis.axis.open && !map.iter().any(|(_, to, _)| *to == wanted) => {}
+                    [] => {
+                        let message = format!("--in: no value of {other} leads to {name}={wanted}");
+                        let error = Error::new("bad-context", message);
+                        return Err(error.help(format!("{name} follows {other}: ask for that")));
+                    }
+                    [one] => {
+                        chosen.insert(other.clone(), Some((*one).to_owned()));
+                        is_settled = false;
+                    }
+                    several => {
+                        let choices: Vec<String> =
+                            several.iter().map(|value| format!("{other}={value}")).collect();
+                        let message = format!(
+                            "--in: {name}={wanted} could be {}",
+                            justwhy_core::list_values(&choices, "or")
+                        );
+                        let error = Error::new("bad-context", message);
+                        return Err(error.help(format!("{name} follows {other}: ask for that")));
+                    }
+                }
+            }
+            if is_settled {
+                break;
+            }
+        }
+        Ok(())
     }
 
     /// The axes that `asked` fixes; nothing else is looked at. Whether they exist together with the

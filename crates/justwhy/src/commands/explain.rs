@@ -1,18 +1,22 @@
 //! `explain`: why a setting has its value.
 
 use super::whereabouts::{ShownAxis, shown_axis};
+use super::everywhere::Everywhere;
 use super::{Answering, context_line, expected};
+use crate::failure;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    Advice, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning, Position,
+    Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning, Position,
     Resolution, Row, Rule, Stand, Status, Verdict, Without, hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
+use std::collections::BTreeMap;
+use std::sync::Arc;
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
@@ -21,6 +25,23 @@ pub(crate) struct Body {
     settings: Vec<json::Setting>,
     #[serde(skip_serializing_if = "Option::is_none")]
     expected: Option<expected::ShownSearch>,
+    /// Of settings that are absent here: where they are set.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    set_in: Vec<SetIn>,
+    /// What was asked for and is a setting in no context.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    unknown: Vec<String>,
+}
+
+/// Where a setting that is absent here is set.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct SetIn {
+    key: String,
+    /// Tables as `when` has them: together they describe the contexts.
+    contexts: Vec<BTreeMap<String, Vec<String>>>,
+    #[serde(skip)]
+    words: String,
 }
 
 /// For more settings at once it is not told what would be without what decides: that is found out
@@ -36,23 +57,72 @@ pub(crate) fn run(
     reveals: bool,
 ) -> Result<Outcome, Vec<Error>> {
     let resolution = answering.resolution();
+    let everywhere = Everywhere::new(answering);
     let mut chosen = Vec::new();
+    let (mut others, mut unknown): (Vec<KeyId>, Vec<(String, Error)>) = (Vec::new(), Vec::new());
     for key in keys {
         let found = select::settings(resolution, answering.elsewhere.inside(), key);
-        let found = found.map_err(|error| match (wanted, error.code()) {
-            (Some(wanted), "unknown-key") => {
-                vec![expected::where_it_is(answering, key, wanted, error)]
+        let found = found.and_then(|found| match found.is_empty() {
+            false => Ok(found),
+            true => {
+                let error = Error::new("unknown-key", format!("no setting matches {key}"));
+                Err(error.help("justwhy list shows all that there are"))
             }
-            (_, "unread-source") => vec![expected::where_it_is_read(answering, key, error)],
-            _ => vec![error],
-        })?;
-        if found.is_empty() {
-            let message = format!("no setting matches {key}");
-            let error = Error::new("unknown-key", message);
-            return Err(vec![error.help("justwhy list shows all that there are")]);
+        });
+        match (found, wanted) {
+            (Ok(found), _) => chosen.extend(found),
+            (Err(error), Some(wanted)) if error.code() == "unknown-key" => {
+                return Err(vec![expected::where_it_is(answering, key, wanted, error)]);
+            }
+            (Err(error), _) if error.code() == "unknown-key" => {
+                let found = everywhere.settings(key);
+                if found.is_empty() {
+                    unknown.push((key.clone(), everywhere.unknown(key, error)));
+                }
+                others.extend(found);
+            }
+            (Err(error), _) if error.code() == "unread-source" => {
+                return Err(vec![expected::where_it_is_read(answering, key, error)]);
+            }
+            (Err(error), _) => return Err(vec![error]),
         }
-        chosen.extend(found);
     }
+    if chosen.is_empty() && others.is_empty() {
+        return Err(unknown.into_iter().map(|(_, error)| error).collect());
+    }
+    let asked = Asked { keys, wanted, reveals, unknown, everywhere: &everywhere };
+    if others.is_empty() {
+        return explain(answering, answering.answers, asked, chosen);
+    }
+    // What only other contexts have is known by now; here it is absent.
+    let readings = answering.elsewhere.read(answering.context().clone()).map_err(|it| vec![it])?;
+    let answers = Answers::new(
+        Resolution::of(Arc::new(readings)),
+        answering.elsewhere,
+        answering.answers.limits(),
+    );
+    chosen.extend(others);
+    explain(answering, &answers, asked, chosen)
+}
+
+/// What is asked for.
+struct Asked<'a, 'e> {
+    keys: &'a [String],
+    wanted: Option<&'a str>,
+    reveals: bool,
+    /// What is a setting in no context.
+    unknown: Vec<(String, Error)>,
+    everywhere: &'a Everywhere<'a, 'e>,
+}
+
+fn explain(
+    answering: &Answering<'_>,
+    answers: &Answers<'_>,
+    asked: Asked<'_, '_>,
+    chosen: Vec<KeyId>,
+) -> Result<Outcome, Vec<Error>> {
+    let Asked { keys, wanted, reveals, unknown, everywhere } = asked;
+    let resolution = answers.resolution();
     let mut chosen = resolution.keys().sorted(chosen);
     // A key may be a setting and, in weaker layers, a branch; what is expected is about the setting.
     let exact = |text: &String| {
@@ -64,9 +134,9 @@ pub(crate) fn run(
     {
         chosen = vec![key];
     }
-    let answers: Vec<Explanation> =
-        chosen.into_iter().map(|key| Explanation::of(answering.answers, key)).collect();
-    let search = match (wanted, answers.as_slice()) {
+    let explained: Vec<Explanation> =
+        chosen.into_iter().map(|key| Explanation::of(answers, key)).collect();
+    let search = match (wanted, explained.as_slice()) {
         (None, _) => None,
         (Some(wanted), [answer]) => Some(expected::search(answering, answer.key, wanted)?),
         (Some(_), several) => {
@@ -76,17 +146,26 @@ pub(crate) fn run(
             return Err(vec![error.help("name one of them")]);
         }
     };
-    let tells = answers.len() <= MOST_WITHOUT;
+    let tells = explained.len() <= MOST_WITHOUT;
     let without =
-        |answer: &Explanation| if tells { answer.without(answering.answers) } else { None };
-    let is_yes = answers.iter().all(|answer| answer.status == Status::Set);
+        |answer: &Explanation| if tells { answer.without(answers) } else { None };
+    let is_yes = explained.iter().all(|answer| answer.status == Status::Set);
+    let absent = explained.iter().filter(|answer| answer.status == Status::Absent);
+    let set_in: Vec<SetIn> = absent
+        .filter_map(|answer| {
+            let keys = resolution.keys();
+            let (words, choices) = everywhere.set_in(&keys.segments(answer.key))?;
+            let contexts = choices.into_iter().map(|choice| choice.axes.into_iter().collect());
+            Some(SetIn { key: keys.show(answer.key), contexts: contexts.collect(), words })
+        })
+        .collect();
     let fingerprints = Fingerprints::revealing(reveals);
     let result = if answering.as_json() {
-        let settings = answers
+        let settings = explained
             .iter()
             .map(|answer| {
                 let without = without(answer);
-                json::Setting::with_reasons(answering.answers, answer, without, &fingerprints)
+                json::Setting::with_reasons(answers, answer, without, &fingerprints)
             })
             .collect();
         let axes = answering.context().axes.iter().map(shown_axis).collect();
@@ -94,27 +173,51 @@ pub(crate) fn run(
         json::text(&json::Answer::new(
             "explain",
             answering.context(),
-            Body { axes, settings, expected },
+            Body {
+                axes,
+                settings,
+                expected,
+                set_in,
+                unknown: unknown.iter().map(|(key, _)| key.clone()).collect(),
+            },
         ))
     } else {
-        let texts: Vec<String> = answers
+        let texts: Vec<String> = explained
             .iter()
-            .map(|answer| text(answering, answer, search.as_ref(), without(answer), &fingerprints))
+            .map(|answer| {
+                let key = resolution.keys().show(answer.key);
+                let set_in = set_in.iter().find(|it| it.key == key).map(|it| it.words.as_str());
+                let told = Besides { search: search.as_ref(), without: without(answer), set_in };
+                text(answering, answers, answer, told, &fingerprints)
+            })
             .collect();
         texts.join("\n\n")
     };
-    Ok(answering.outcome(result, String::new(), is_yes))
+    let errors = unknown.iter().map(|(_, error)| failure::render(error, answering.look));
+    let outcome = answering.outcome(result, errors.collect(), is_yes);
+    Ok(match unknown.is_empty() {
+        true => outcome,
+        false => Outcome { code: 2, ..outcome },
+    })
+}
+
+/// What is told of a setting besides its answer.
+struct Besides<'a> {
+    search: Option<&'a expected::Search>,
+    without: Option<Without>,
+    /// The contexts in which it is set, in words.
+    set_in: Option<&'a str>,
 }
 
 fn text(
     answering: &Answering<'_>,
+    answers: &Answers<'_>,
     answer: &Explanation,
-    search: Option<&expected::Search>,
-    without: Option<Without>,
+    Besides { search, without, set_in }: Besides<'_>,
     fingerprints: &Fingerprints,
 ) -> String {
     let look = answering.look;
-    let resolution = answering.resolution();
+    let resolution = answers.resolution();
     let mut out = headline(look, resolution, answer, fingerprints);
     let context = context_line(answering.context());
     if !context.is_empty() {
@@ -124,6 +227,10 @@ fn text(
             out.push_str(&look.paint(Role::Lost, line));
             out.push('\n');
         }
+    }
+    if let Some(set_in) = set_in {
+        let set_in = if set_in.is_empty() { "every context" } else { set_in };
+        look.paragraph(&mut out, &format!("it is set in {set_in}"), "  ");
     }
     if let Some(declared) = resolution.readings().catalogue.declared(answer.key) {
         let owner = declared.owner.as_ref().map(|owner| format!("owner: {owner}"));
@@ -136,12 +243,12 @@ fn text(
     if let Some(search) = search {
         search.text(look, answer, &mut out);
     }
-    look.paragraph(&mut out, &answer.why(answering.answers).join(" "), "  ");
+    look.paragraph(&mut out, &answer.why(answers).join(" "), "  ");
     if let Some(without) = without {
         look.paragraph(&mut out, &without_it(resolution, &without), "  ");
     }
     out.push('\n');
-    if let Some(Meaning::Address(address)) = answer.meaning(answering.answers) {
+    if let Some(Meaning::Address(address)) = answer.meaning(answers) {
         out.push_str(&look.paint(Role::Heading, "The address"));
         out.push('\n');
         for (name, part) in address.parts() {
@@ -150,7 +257,7 @@ fn text(
         }
         out.push('\n');
     }
-    let hops = answering.answers.chain(answer.key);
+    let hops = answers.chain(answer.key);
     if !hops.is_empty() {
         out.push_str(&look.paint(Role::Heading, "References"));
         out.push('\n');
@@ -162,12 +269,12 @@ fn text(
     }
     out.push_str(&look.paint(Role::Heading, "Layers, strongest first"));
     out.push('\n');
-    let rows = answer.rows(answering.answers);
+    let rows = answer.rows(answers);
     let names = rows.iter().map(|row| layer_name(resolution, row).len()).max().unwrap_or(0);
     for (at, row) in rows.iter().enumerate() {
         rung(look, resolution, row, names, at + 1 < rows.len(), &mut out);
     }
-    let advice = answer.advice(answering.answers);
+    let advice = answer.advice(answers);
     if !advice.is_empty() {
         out.push('\n');
         ways(look, &advice, answer, &mut out);

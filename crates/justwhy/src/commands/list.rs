@@ -1,6 +1,7 @@
 //! `list`: every effective value with the layer and place that decided it.
 
 use super::Answering;
+use super::everywhere::Everywhere;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, is_plain, width};
@@ -124,9 +125,22 @@ pub(super) fn chosen(
     }
     let mut found = Vec::new();
     let mut notes = String::new();
+    let everywhere = Everywhere::new(answering);
     for pattern in patterns {
-        let matching = select::settings(resolution, answering.elsewhere.inside(), pattern)
-            .map_err(|error| vec![error])?;
+        let matching = select::settings(resolution, answering.elsewhere.inside(), pattern);
+        let matching = match matching {
+            Err(error) if error.code() == "unknown-key" => {
+                // What only other contexts have is left out here, as what is absent is.
+                if everywhere.settings(pattern).is_empty() {
+                    return Err(vec![everywhere.unknown(pattern, error)]);
+                }
+                let note = format!("note: {pattern} is not set in this context (justwhy explain {pattern})");
+                notes.push_str(&answering.look.text(&note));
+                notes.push('\n');
+                continue;
+            }
+            matching => matching.map_err(|error| vec![error])?,
+        };
         if matching.is_empty() && Pattern::has_wildcard(pattern) {
             notes.push_str(&answering.look.text(&format!("note: no setting matches {pattern}")));
             notes.push('\n');

@@ -1,0 +1,103 @@
+//! Settings of other contexts: what is absent here may be set elsewhere, and a name that means nothing
+//! here may mean something there.
+
+use super::Answering;
+use crate::select;
+use justwhy_core::{
+    Choice, Context, ContextSet, KeyId, KeyPath, Keys, LayerIndex, Pattern, Presence, Survey, in_words,
+    nearest_few, sum_up,
+};
+use justwhy_sources::Error;
+use std::cell::OnceCell;
+use std::sync::Arc;
+
+/// All contexts that the axes form, read once somebody asks for what is not here.
+pub(super) struct Everywhere<'a, 'e> {
+    answering: &'a Answering<'e>,
+    survey: OnceCell<Option<Survey>>,
+}
+
+impl<'a, 'e> Everywhere<'a, 'e> {
+    pub(super) fn new(answering: &'a Answering<'e>) -> Everywhere<'a, 'e> {
+        Everywhere { answering, survey: OnceCell::new() }
+    }
+
+    /// None if there are too many contexts, or none can be read.
+    fn survey(&self) -> Option<&Survey> {
+        let read = || {
+            let elsewhere = self.answering.elsewhere;
+            let contexts = elsewhere.contexts(&Context::default()).ok()?;
+            let read = elsewhere.read_all(&contexts).into_iter().filter_map(Result::ok);
+            let readings: Vec<_> = read.map(Arc::new).collect();
+            (!readings.is_empty()).then(|| Survey::of(readings))
+        };
+        self.survey.get_or_init(read).as_ref()
+    }
+
+    /// The settings of other contexts that a text means; none if it means none in any.
+    pub(super) fn settings(&self, text: &str) -> Vec<KeyId> {
+        let Some(survey) = self.survey() else { return Vec::new() };
+        let Some(keys) = survey.keys() else { return Vec::new() };
+        let all = || survey.settings().iter().copied();
+        if Pattern::has_wildcard(text) {
+            let Ok(pattern) = Pattern::parse(text) else { return Vec::new() };
+            return keys.sorted(all().filter(|key| pattern.matches(keys, *key)));
+        }
+        let path = KeyPath::parse(text).ok();
+        let key = path.and_then(|path| keys.find(KeyId::ROOT, &path));
+        let found: Vec<KeyId> =
+            key.into_iter().flat_map(|key| all().filter(move |it| keys.is_within(*it, key))).collect();
+        if !found.is_empty() {
+            return keys.sorted(found);
+        }
+        let Some(first) = survey.contexts().first() else { return Vec::new() };
+        let layers = || (0..first.layers.len()).map(LayerIndex);
+        let is_its = |key: &KeyId| layers().any(|layer| first.variable(layer, *key).as_deref() == Some(text));
+        all().find(is_its).into_iter().collect()
+    }
+
+    /// Where a setting is set: in words, and as choices.
+    pub(super) fn set_in(&self, segments: &[&str]) -> Option<(String, Vec<Choice>)> {
+        let survey = self.survey()?;
+        let key = survey.keys()?.find_segments(segments)?;
+        let count = survey.contexts().len();
+        let mut set = ContextSet::none(count);
+        for (reading, contexts) in survey.readings() {
+            let is_offered = !reading.is_removal && reading.offers.iter().any(|it| it.key == key);
+            if is_offered {
+                set.add(contexts);
+            }
+        }
+        if set.is_empty() {
+            return None;
+        }
+        let contexts: Vec<&Context> = survey.contexts().iter().map(|it| &it.context).collect();
+        let all = ContextSet::all(count);
+        let choices = sum_up(&set, &all, &contexts);
+        Some((in_words(&choices, &all, &contexts), choices))
+    }
+
+    /// The error that a text means no setting in any context, with what was probably meant.
+    pub(super) fn unknown(&self, text: &str, error: Error) -> Error {
+        let resolution = self.answering.resolution();
+        let mut error = error;
+        for layer in &resolution.readings().layers {
+            if let Presence::Missing(justwhy_core::Lack::Section { path, section }) = &layer.presence {
+                let name = &layer.name;
+                error = error.help(format!("the layer {name} reads the section {section} of {path}, which is not there"));
+            }
+        }
+        // Here nothing was near, so that what other contexts have is of use.
+        if !select::near_keys(resolution, text).is_empty() {
+            return error;
+        }
+        let Some((survey, keys)) = self.survey().and_then(|it| Some((it, it.keys()?))) else { return error };
+        let shown = |keys: &Keys, key: &KeyId| keys.show(*key);
+        let names: Vec<String> = survey.settings().iter().map(|key| shown(keys, key)).collect();
+        let near = nearest_few(text, names.iter().map(String::as_str), 3);
+        match near.as_slice() {
+            [] => error,
+            near => error.help(format!("in other contexts there is {}", justwhy_core::list_values(near, "and"))),
+        }
+    }
+}
