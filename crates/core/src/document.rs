@@ -25,6 +25,15 @@ pub struct OfScope {
     pub is_withheld: bool,
 }
 
+/// Why a value may not be what whoever wrote it meant.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Lookalike {
+    /// Other readers of the format take it for this, a noun with its article.
+    Other(&'static str),
+    /// A number does not keep it as it is written, such as `1.10`.
+    Shortened,
+}
+
 /// The values of one file, of the process environment or of the arguments, in the order in which
 /// they are written. A file is read into one document, however many layers and contexts use it.
 #[derive(Clone, Debug, Default)]
@@ -49,7 +58,7 @@ pub struct Document {
     pub literal_dollars: Vec<(usize, Arc<[u32]>)>,
     /// For values that other readers of the format take for something else (YAML): the leaf that they
     /// are or are in, ascending, their place, and what others take them for.
-    pub lookalikes: Vec<(usize, Span, &'static str)>,
+    pub lookalikes: Vec<(usize, Span, Lookalike)>,
     /// Names that cannot be read as text (a process variable that is not UTF-8).
     pub unreadable: Vec<String>,
     /// The scope of which this is what one kind of context makes.

@@ -148,6 +148,8 @@ pub enum Row {
         /// What the source says, before references and conversion; `None` if it is secret, or if
         /// nothing is written, as a pattern takes something away.
         written: Option<Value>,
+        /// Its very characters, where a reader of the format changes them.
+        raw: Option<String>,
         /// What became of it.
         verdict: Verdict,
         /// The rule that says so.
@@ -453,7 +455,17 @@ pub(crate) fn shown(answers: &Answers<'_>, candidate: &Candidate) -> String {
         return "a value that cannot be read".to_owned();
     }
     let value = hide_address_password(&answers.resolution().leaf(candidate).value).show();
-    shorten(&value, 60)
+    let shown = shorten(&value, 60);
+    match raw(answers, candidate) {
+        Some(raw) => format!("{shown}, written {}", shorten(raw, 60)),
+        None => shown,
+    }
+}
+
+/// The characters of what a candidate says, where a reader of the format changes them.
+pub(crate) fn raw<'a>(answers: &'a Answers<'_>, candidate: &Candidate) -> Option<&'a str> {
+    let is_shown = !hides(answers, candidate);
+    answers.resolution().raw(candidate).filter(|_| is_shown)
 }
 
 /// At most `most` characters of a value that a sentence mentions.

@@ -62,7 +62,7 @@ pub use convert::{
     read_duration, read_like, read_list, read_size, show_duration, show_size,
 };
 pub use destination::{Destination, Holder, NoDestination, as_written, destination};
-pub use document::{Document, Leaf, OfScope};
+pub use document::{Document, Leaf, Lookalike, OfScope};
 pub use encrypted::{Decrypts, ENCRYPTED_MARK, is_encrypted};
 pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Stand, Status, Without};

@@ -575,6 +575,23 @@ impl Resolution {
         &self.reading(candidate).document.leaves[candidate.leaf as usize]
     }
 
+    /// The very characters of a number or a truth value which are not those that it is shown with, such
+    /// as `1.10` and `0644`; none of what is secret.
+    pub fn raw(&self, candidate: &Candidate) -> Option<&str> {
+        let leaf = self.leaf(candidate);
+        let is_changed =
+            matches!(leaf.value, Value::Integer(_) | Value::Number(_) | Value::Boolean(_));
+        if !is_changed || self.hides(candidate) {
+            return None;
+        }
+        let text = self.reading(candidate).document.text.as_ref()?.text();
+        let at = leaf.at?;
+        let raw = text.get(at.start as usize..at.end as usize)?.trim();
+        let is_scalar =
+            raw.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"+-._".contains(&byte));
+        (is_scalar && !raw.is_empty() && raw != leaf.value.show()).then_some(raw)
+    }
+
     /// What the store says about `candidate` besides its value.
     pub fn note(&self, candidate: &Candidate) -> Option<&Note> {
         self.reading(candidate).document.note(candidate.leaf)

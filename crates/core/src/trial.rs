@@ -39,7 +39,14 @@ impl<'a> Trial<'a> {
             return None;
         }
         let patch = Patch::new(readings, edits);
+        let before = readings;
         let readings = Arc::new(patch.applied(readings).ok()?);
+        // Whether other contexts still have a setting of that name was not looked at.
+        let may_be_named_elsewhere =
+            before.inputs.others.is_empty() && readings.could_mean_others();
+        if may_be_named_elsewhere && !before.could_mean_others() {
+            return None;
+        }
         Some(Trial { outside: answers.outside(), limits: answers.limits(), patch, readings })
     }
 

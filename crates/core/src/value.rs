@@ -126,7 +126,10 @@ impl Value {
             }
             (Value::List(one), Value::List(other)) => {
                 one.len() == other.len()
-                    && one.iter().zip(other.iter()).all(|(one, other)| one.value.is_same(&other.value))
+                    && one
+                        .iter()
+                        .zip(other.iter())
+                        .all(|(one, other)| one.value.is_same(&other.value))
             }
             (one, other) => one == other,
         }

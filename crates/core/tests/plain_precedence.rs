@@ -250,11 +250,12 @@ fn evaluate(
         return Err(wrong);
     }
     expanded.reverse();
+    let refuses = declares_it.is_some_and(|it| it.empty == Some(EmptyText::Error));
     let value = match declares_it.and_then(|it| it.gather) {
+        Some(_) if refuses && expanded.contains(&text("")) => return wrong("bad-value"),
         Some(gather) => gathered(gather, expanded)?,
         None => convert(all, winner, expanded.pop().unwrap()),
     };
-    let refuses = declares_it.is_some_and(|it| it.empty == Some(EmptyText::Error));
     if refuses && value == text("") { wrong("bad-value") } else { Ok(Some(value)) }
 }
 

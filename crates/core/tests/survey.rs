@@ -158,6 +158,7 @@ fn inputs(layers: &[Varied], contexts: &[Vec<usize>]) -> (Arc<Keys>, Vec<Inputs>
             });
         Inputs {
             others: Arc::new([]),
+            naming: None,
             keys: Arc::clone(&keys),
             context: Context::default(),
             layers: layers

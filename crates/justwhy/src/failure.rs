@@ -138,9 +138,11 @@ pub(crate) fn of_arguments(
         || words.iter().any(|word| word == "--output=json");
     let result = if wants_json {
         let plain = error.render().to_string();
-        let first = plain.lines().next().unwrap_or_default();
-        let message = first.strip_prefix("error: ").unwrap_or(first);
-        json::failure(&Error::new("bad-argument", message))
+        // Up to the usage, in one line: what is wrong may take several.
+        let lines = plain.lines().map(str::trim).take_while(|line| !line.is_empty());
+        let said = lines.collect::<Vec<_>>().join(" ");
+        let message = said.strip_prefix("error: ").unwrap_or(&said);
+        crate::printable::printable_json(json::failure(&Error::new("bad-argument", message)))
     } else {
         String::new()
     };

@@ -440,6 +440,9 @@ struct Said {
     rank: usize,
     #[serde(skip_serializing_if = "Option::is_none")]
     written: Option<ShownValue>,
+    /// The very characters of it, where a reader of the format changes them.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    raw: Option<String>,
     verdict: &'static str,
     rule: &'static str,
     because: String,
@@ -652,7 +655,9 @@ impl Setting {
             status: explanation.status.name(),
             value: fingerprints.shown(explanation).map(ShownValue),
             secret: explanation.secret,
-            fingerprint: explanation.secret_value().map(|value| fingerprints.of(explanation, value)),
+            fingerprint: explanation
+                .secret_value()
+                .map(|value| fingerprints.of(explanation, value)),
             error,
             because: match &explanation.status {
                 Status::Unreadable { because } | Status::Uncertain { because } => {
@@ -667,7 +672,8 @@ impl Setting {
 
     /// The same with nothing of its value, as another version of the setting is secret.
     pub(crate) fn hidden(self) -> Setting {
-        let error = self.error.map(|error| SettingError { message: error.code.to_owned(), ..error });
+        let error =
+            self.error.map(|error| SettingError { message: error.code.to_owned(), ..error });
         Setting { value: None, secret: true, fingerprint: None, error, ..self }
     }
 
@@ -688,6 +694,7 @@ impl Setting {
                 Row::Said {
                     at,
                     written,
+                    raw,
                     verdict,
                     rule,
                     by,
@@ -705,6 +712,7 @@ impl Setting {
                     local: layer_of(at.layer).is_local(),
                     old_name: is_old_name,
                     written: written.map(ShownValue),
+                    raw,
                     verdict: verdict.name(),
                     because,
                     by: by.map(|by| stand_of(resolution, by)),

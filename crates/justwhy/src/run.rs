@@ -205,9 +205,10 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
     };
     let outcome = answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal));
     let outcome = Outcome { result: printable(outcome.result, common.output), ..outcome };
-    let copies = stores.copies().into_iter().map(|(store, copy)| {
-        look.text(&format!("note: of the store {store} {copy}")) + "\n"
-    });
+    let copies = stores
+        .copies()
+        .into_iter()
+        .map(|(store, copy)| look.text(&format!("note: of the store {store} {copy}")) + "\n");
     let outcome = Outcome { notes: copies.collect::<String>() + &outcome.notes, ..outcome };
     let is_launch = matches!(arguments.command, Some(Command::Launch { .. }));
     let outcome = if is_launch { commands::launch::as_own_failure(outcome) } else { outcome };

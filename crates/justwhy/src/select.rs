@@ -84,6 +84,8 @@ fn of_variable(resolution: &Resolution, name: &str) -> Option<KeyId> {
             namings.push(naming);
         }
     }
+    // Without a layer of variables a program may still have some: those that are handed over.
+    namings.extend(&resolution.readings().inputs.naming);
     let mut declared = resolution.readings().catalogue.settings();
     let given = declared.find(|(_, declared)| declared.variable.as_deref() == Some(name));
     if let Some((key, _)) = given {

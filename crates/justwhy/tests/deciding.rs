@@ -248,8 +248,8 @@ fn reads_a_row_by_an_axis() {
         listed(&place, &["--in", "row=2,site=1"], &[]),
         [
             "gauge.here.name=\"lagoon\" csv data/sites.csv:3:1",
-            "gauge.here.zero.cm=\"184\" csv data/sites.csv:3:1",
-            "x=1 lines sites.jsonl:1:1",
+            "gauge.here.zero.cm=\"184\" csv data/sites.csv:3:8",
+            "x=1 lines sites.jsonl:1:7",
         ]
     );
     for (context, expected) in [

@@ -302,5 +302,5 @@ fn says_so_when_the_result_cannot_be_written() {
     command.stdout(std::fs::OpenOptions::new().write(true).open("/dev/full").unwrap());
     let run = place.finish(&mut command);
     assert_eq!(run.code, 2);
-    assert!(run.stderr.contains("cannot be written"), "{}", run.stderr);
+    assert!(run.stderr.contains("the result cannot be printed"), "{}", run.stderr);
 }

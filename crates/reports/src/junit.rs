@@ -9,11 +9,7 @@ use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 ///
 /// Errors are failures; warnings too if `warnings_fail`; anything else is a case that was left out,
 /// with what was found as its message.
-pub fn junit(
-    findings: &[Reported<'_>],
-    not_run: &[NotRun<'_>],
-    warnings_fail: bool,
-) -> String {
+pub fn junit(findings: &[Reported<'_>], not_run: &[NotRun<'_>], warnings_fail: bool) -> String {
     let mut report = Report::new("justwhy check");
     for rule in CheckRule::ALL {
         let mut suite = TestSuite::new(rule.name());

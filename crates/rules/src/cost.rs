@@ -43,8 +43,9 @@ impl Size {
                 Size { bytes, items: text.len() as u64, item: 8 }
             }
             Value::List(items) => Size::all(items.iter().map(|item| Size::of(&item.value))),
-            Value::Map(entries) => Size::all(entries.iter().map(|entry| {
-                Size { bytes: Size::of(&entry.value).bytes + entry.name.len() as u64, ..Size::default() }
+            Value::Map(entries) => Size::all(entries.iter().map(|entry| Size {
+                bytes: Size::of(&entry.value).bytes + entry.name.len() as u64,
+                ..Size::default()
             })),
             _ => Size { bytes: 8, items: 1, item: 8 },
         }
@@ -152,7 +153,9 @@ impl Counting<'_> {
                     self.cost = self.cost.saturating_add(PATTERN);
                 }
                 let mut all = Size { bytes: 64, items: 8, item: 8 };
-                for part in call.target.iter().map(|it| &it.expr).chain(call.args.iter().map(|it| &it.expr)) {
+                for part in
+                    call.target.iter().map(|it| &it.expr).chain(call.args.iter().map(|it| &it.expr))
+                {
                     let part = self.size(part)?;
                     all = all.and(part);
                 }
@@ -200,7 +203,10 @@ impl Counting<'_> {
         self.pay(size)
     }
 
-    fn entries<'e>(&mut self, entries: impl Iterator<Item = &'e EntryExpr>) -> Result<Size, TooMuch> {
+    fn entries<'e>(
+        &mut self,
+        entries: impl Iterator<Item = &'e EntryExpr>,
+    ) -> Result<Size, TooMuch> {
         let mut parts = Vec::new();
         for entry in entries {
             match entry {

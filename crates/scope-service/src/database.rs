@@ -599,8 +599,10 @@ fn touch(transaction: &Transaction<'_>, scope: &str, revision: u64) -> Done<()> 
 }
 
 fn revision(transaction: &Transaction<'_>) -> Done<(u64, String)> {
-    let sql = "SELECT revision, (SELECT mark FROM mark WHERE mark.revision = store.revision) FROM store";
-    let read = |row: &Row<'_>| Ok((row.get(0)?, row.get::<_, Option<String>>(1)?.unwrap_or_default()));
+    let sql =
+        "SELECT revision, (SELECT mark FROM mark WHERE mark.revision = store.revision) FROM store";
+    let read =
+        |row: &Row<'_>| Ok((row.get(0)?, row.get::<_, Option<String>>(1)?.unwrap_or_default()));
     Ok(transaction.query_one(sql, [], read)?)
 }
 

@@ -11,10 +11,10 @@ mod service;
 
 use arguments::{Arguments, Command, Serve};
 use clap::Parser as _;
+use database::{Database, Problem, Role};
 use hyper::server::conn::http1;
 use hyper_util::rt::{TokioIo, TokioTimer};
 use hyper_util::service::TowerToHyperService;
-use database::{Database, Problem, Role};
 use std::io::Write as _;
 use std::net::SocketAddr;
 use std::path::Path;
@@ -167,8 +167,7 @@ async fn serve_one(
     let service = TowerToHyperService::new(router);
     let mut builder = http1::Builder::new();
     builder.timer(TokioTimer::new()).header_read_timeout(FOR_HEADERS).max_buf_size(MOST_BUFFERED);
-    let mut connection =
-        std::pin::pin!(builder.serve_connection(TokioIo::new(stream), service));
+    let mut connection = std::pin::pin!(builder.serve_connection(TokioIo::new(stream), service));
     let until = tokio::time::sleep(LONGEST_CONNECTION);
     let mut until = std::pin::pin!(until);
     tokio::select! {

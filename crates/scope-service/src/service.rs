@@ -62,7 +62,8 @@ pub(crate) fn router(database: Arc<Database>) -> Router {
 /// Refuses a body in chunks: where its length stands beside, two readers could see two requests.
 async fn with_a_length(request: Request, next: axum::middleware::Next) -> Response {
     match request.headers().contains_key(header::TRANSFER_ENCODING) {
-        true => Refused::bad("a body must have a Content-Length, and no Transfer-Encoding").into_response(),
+        true => Refused::bad("a body must have a Content-Length, and no Transfer-Encoding")
+            .into_response(),
         false => next.run(request).await,
     }
 }
@@ -338,7 +339,8 @@ fn expected(headers: &HeaderMap) -> Result<Precondition, Refused> {
                 let (revision, rest) = rest.split_once('-')?;
                 Some((revision.parse().ok()?, rest.rsplit('-').next()?.to_owned()))
             });
-            let (revision, mark) = parts.ok_or_else(|| Refused::bad("If-Match must be one ETag"))?;
+            let (revision, mark) =
+                parts.ok_or_else(|| Refused::bad("If-Match must be one ETag"))?;
             Ok(Precondition::Is { revision, mark })
         }
         (None, Some("*")) => Ok(Precondition::Absent),
@@ -372,14 +374,14 @@ async fn write(
     let write: Write = serde_json::from_slice(&body).map_err(|_| {
         Refused::bad("the body must be {\"value\": \"…\"}, with secret and visible_to")
     })?;
-    let is_nobody = |values: &OneOrMore| matches!(values, OneOrMore::More(values) if values.is_empty());
+    let is_nobody =
+        |values: &OneOrMore| matches!(values, OneOrMore::More(values) if values.is_empty());
     if write.visible_to.iter().flat_map(|axes| axes.values()).any(is_nobody) {
         return Err(Refused::bad("visible_to has an axis without a value: nobody would see it"));
     }
     let by = asking.caller.name;
-    let done = writing(&database, move |database| {
-        database.write((&scope, &name), &write, &expected, &by)
-    });
+    let done =
+        writing(&database, move |database| database.write((&scope, &name), &write, &expected, &by));
     let (mut variable, is_new) = done.await?;
     let tag = tag((variable.revision, &variable.mark), asking.role);
     // Whoever wrote it knows it.

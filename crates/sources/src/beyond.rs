@@ -78,29 +78,24 @@ pub(crate) fn how_to_allow(target: &Path) -> String {
     )
 }
 
-/// The path without links and `..`, as far as it is there.
+/// The path without links and `..`, as far as it is there. A `..` leads out of what a link leads to, as
+/// it does for the system.
 fn real(world: &dyn World, path: &Path) -> PathBuf {
     if let Ok(real) = world.canonical(path) {
         return real;
     }
-    let plain = plain(path);
-    match (plain.parent(), plain.file_name()) {
-        (Some(parent), Some(name)) => real(world, parent).join(name),
-        _ => plain,
+    let mut parts = path.components();
+    let last = parts.next_back();
+    let mut above = match last {
+        None | Some(Component::RootDir | Component::Prefix(_)) => return path.to_owned(),
+        Some(_) => real(world, parts.as_path()),
+    };
+    match last {
+        Some(Component::Normal(name)) => above.push(name),
+        Some(Component::ParentDir) => drop(above.pop()),
+        _ => {}
     }
-}
-
-/// A path without its `.` and `..` parts, as far as that can be told without looking.
-pub(crate) fn plain(path: &Path) -> PathBuf {
-    let mut plain = PathBuf::new();
-    for part in path.components() {
-        match part {
-            Component::ParentDir => drop(plain.pop()),
-            Component::CurDir => {}
-            part => plain.push(part),
-        }
-    }
-    plain
+    above
 }
 
 #[cfg(test)]

@@ -217,11 +217,14 @@ fn verify(
     if value.is_none() {
         before_said.retain(|key, _| !keys.is_within(*key, target));
     }
-    let is_wanted = match (after_said.remove(&target), value) {
-        (Some(now), Some(value)) => same(&now, value),
-        (now, value) => now.is_none() && value.is_none(),
-    };
-    if !is_wanted {
+    let mut wanted = Vec::new();
+    if let Some(value) = value {
+        spread(&mut keys, target, value, &mut wanted);
+    }
+    let is_wanted = wanted
+        .iter()
+        .all(|(key, value)| after_said.remove(key).is_some_and(|now| same(&now, value)));
+    if !is_wanted || after_said.contains_key(&target) {
         return Err(refused(match value {
             Some(_) => "the format would make something else of it",
             None => "another value would be there then, such as through an anchor",
@@ -241,6 +244,19 @@ fn verify(
         ));
     }
     Ok(())
+}
+
+/// The leaves that a file with this value has: a map is the branch of what is in it.
+fn spread<'v>(keys: &mut Keys, at: KeyId, value: &'v Value, into: &mut Vec<(KeyId, &'v Value)>) {
+    match value {
+        Value::Map(entries) if !entries.is_empty() => {
+            for entry in entries.iter() {
+                let key = keys.child(at, &entry.name);
+                spread(keys, key, &entry.value, into);
+            }
+        }
+        value => into.push((at, value)),
+    }
 }
 
 fn target(keys: &mut Keys, path: &[Step]) -> Option<KeyId> {

@@ -48,8 +48,8 @@ pub use replace::{CHANGED, EditLock, FileEdit};
 pub use situate::Situation;
 pub use stores::file::read_store_file;
 pub use stores::{
-    Allowed, Answered, Asked, Kept, Question, Store, StoreProblem, Stores, is_loopback, origin_of, path_of,
-    read_allowed,
+    Allowed, Answered, Asked, Kept, Question, Store, StoreProblem, Stores, is_loopback, origin_of,
+    path_of, read_allowed,
 };
 pub use suppose::{Edited, SupposedStores, Supposition, VariableEdit};
 pub use user::{Consent, Place, User};

@@ -1,10 +1,10 @@
 //! The project file, `justwhy.toml`.
 
+use crate::beyond;
 use crate::error::Error;
 use crate::format::RowFormat;
 use crate::format::{Format, toml};
 use crate::glob::Glob;
-use crate::beyond;
 use crate::stores::Store;
 use crate::tree::Tree;
 use crate::world::{ReadProblem, World};

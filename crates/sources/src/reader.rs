@@ -227,6 +227,7 @@ impl<'p> Reader<'p> {
         let said = self.arguments(arguments);
         inputs.push(input(index, ("arguments".into(), said, true), None, false));
         Ok(Inputs {
+            naming: Some(self.project.naming.clone()),
             others: self
                 .others
                 .as_ref()
@@ -396,6 +397,16 @@ impl<'p> Reader<'p> {
     }
 
     fn unknown_format(&self, declared: &ProjectLayer, file: &str) -> Error {
+        if Format::of_path(file) == Some(Format::Env) {
+            let message = format!(
+                "{file} is an env file, whose names are variables, and the names of the layer {} are keys",
+                declared.name
+            );
+            return Error::new("bad-file", message)
+                .at(file, None)
+                .also("declared at", &self.project.file, self.position(declared.at))
+                .help("add names = \"variables\" to the layer, or write a pattern that leaves the file out");
+        }
         let message = format!(
             "the layer {} reads {file}, and its name does not show how to read it",
             declared.name
@@ -545,9 +556,12 @@ impl<'p> Reader<'p> {
                 continue;
             }
             let Ok(path) = path.fill(&Context::default()) else { continue };
-            if let Ok(Some(text)) = self.text(&path) {
-                most = most.max(format.count(text.text(), self.project.limits));
-            }
+            most = most.max(match self.text(&path) {
+                Ok(Some(text)) => format.count(text.text(), self.project.limits),
+                Ok(None) => 0,
+                // So that the first one is asked for, and why it cannot be read is said.
+                Err(_) => 1,
+            });
         }
         most
     }

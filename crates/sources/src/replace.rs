@@ -257,7 +257,8 @@ impl NewFile {
         const TRIES: u32 = 1_000;
         let refused = |it| Refusal::Io("there is no writing in its folder", it);
         clear(folder, name);
-        let beside = |number: u32| folder.join(format!(".{name}.{}-{number}.new", std::process::id()));
+        let beside =
+            |number: u32| folder.join(format!(".{name}.{}-{number}.new", std::process::id()));
         if let Some(file) = unnamed(folder, is_private) {
             return Ok(NewFile { file, path: None, beside: beside(0) });
         }

@@ -80,13 +80,19 @@ impl<'p> Situation<'p> {
                     Some(there) => leads(there),
                     None => axis.default.as_deref(),
                 };
-                if leads_to == Some(wanted.as_str()) {
+                // Whoever unsets the other one says that this one stands alone.
+                let is_alone = chosen.get(other) == Some(&None);
+                if is_alone || leads_to == Some(wanted.as_str()) {
                     continue;
                 }
                 if let Some(Some(there)) = chosen.get(other) {
+                    if let Some(error) = self.never(&self.unchecked(chosen, false)?) {
+                        return Err(error);
+                    }
                     let led = leads_to.unwrap_or("none");
-                    let message =
-                        format!("--in: {other}={there} leads to {name}={led}, not to {name}={wanted}");
+                    let message = format!(
+                        "--in: {other}={there} leads to {name}={led}, not to {name}={wanted}"
+                    );
                     let error = Error::new("bad-context", message);
                     return Err(error.help(format!("leave {name} out: it follows {other}")));
                 }
@@ -249,6 +255,9 @@ impl<'p> Situation<'p> {
                 chosen.insert(name.to_owned(), asked.value.clone());
                 continue;
             }
+            if self.only_follows(axis) {
+                continue;
+            }
             let mut values: Vec<Option<String>> =
                 axis.axis.allowed.iter().cloned().map(Some).collect();
             values.extend((1..=rows(name)).map(|row| Some(row.to_string())));
@@ -279,6 +288,14 @@ impl<'p> Situation<'p> {
             }
         }
         Ok(contexts)
+    }
+
+    /// Whether an axis has the value that another one, all of whose values are known, leads it to, and
+    /// never one of its own: what else it allows stands together with none of them.
+    fn only_follows(&self, axis: &ProjectAxis) -> bool {
+        let [Way::Axis { axis: other, .. }] = axis.read.as_slice() else { return false };
+        let other = self.project.axis(other);
+        other.is_some_and(|other| !other.axis.allowed.is_empty() && !other.axis.open)
     }
 
     /// The context of these choices, in which an axis that would follow another one to the value that

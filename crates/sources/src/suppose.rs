@@ -132,8 +132,22 @@ impl<'w> Supposition<'w> {
                     Step::Item(number),
                     Step::Name("values".to_owned()),
                 ];
+                let above = path.clone();
                 path.extend(steps(&destination.name));
-                self.edit(project, &project.file, (Format::Toml, &path), value)
+                self.edit(project, &project.file, (Format::Toml, &path), value)?;
+                if value.is_none() {
+                    let (_, text) = self.text(project, &project.file)?;
+                    if !edit::is_table(text.text(), &above) {
+                        let layer = project.layers.get(number).map_or("", |layer| &layer.name);
+                        let message = format!(
+                            "{} is the last value of the layer {layer}, which would read nothing then",
+                            destination.name
+                        );
+                        let error = Error::new("bad-edit", message);
+                        return Err(error.help("take the layer out of the project file instead"));
+                    }
+                }
+                Ok(())
             }
             Holder::Scope { store, scope } => {
                 let kept = project.stores.iter().find(|it| it.name == *store);

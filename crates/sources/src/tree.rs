@@ -2,7 +2,7 @@
 
 use crate::Limits;
 use hashbrown::HashMap;
-use justwhy_core::{Document, Element, Entry, KeyId, Keys, Leaf, Span, Value};
+use justwhy_core::{Document, Element, Entry, KeyId, Keys, Leaf, Lookalike, Span, Value};
 use std::borrow::Cow;
 use std::num::NonZeroU32;
 use std::sync::Arc;
@@ -40,7 +40,7 @@ pub(crate) struct Tree<'s> {
     has_unique_names: bool,
     /// Scalars that other readers of the format take for something else, and for what, by node,
     /// ascending.
-    pub(crate) lookalikes: Vec<(NodeId, &'static str)>,
+    pub(crate) lookalikes: Vec<(NodeId, Lookalike)>,
 }
 
 #[derive(Debug)]

@@ -70,7 +70,9 @@ impl Place {
         let mut absolute = |name: &str, below: &str| {
             let path = PathBuf::from(variable(name)?);
             if !path.is_absolute() {
-                problem.get_or_insert(format!("{name} is a relative path, which a repository could lead anywhere"));
+                problem.get_or_insert(format!(
+                    "{name} is a relative path, which a repository could lead anywhere"
+                ));
                 return None;
             }
             Some(if below.is_empty() { path } else { path.join(below) })
@@ -80,7 +82,8 @@ impl Place {
             .or_else(|| absolute("HOME", ".config/justwhy/stores.toml"));
         let problem = problem.take();
         let folder = |name: &str| variable(name).map(PathBuf::from).filter(|it| it.is_absolute());
-        let cache = folder("XDG_CACHE_HOME").or_else(|| folder("HOME").map(|home| home.join(".cache")));
+        let cache =
+            folder("XDG_CACHE_HOME").or_else(|| folder("HOME").map(|home| home.join(".cache")));
         Place { allowed, problem, copies: cache.map(|folder| folder.join("justwhy/stores")) }
     }
 

@@ -82,7 +82,8 @@ impl Client {
     /// The stores for which a copy stood, each with how old that is, as a clause.
     pub fn copies(&self) -> Vec<(String, String)> {
         let told = lock(&self.told);
-        let copies = told.iter().filter_map(|(store, told)| Some((store.clone(), told.copy.clone()?)));
+        let copies =
+            told.iter().filter_map(|(store, told)| Some((store.clone(), told.copy.clone()?)));
         let mut copies: Vec<(String, String)> = copies.collect();
         copies.sort();
         copies

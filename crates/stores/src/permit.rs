@@ -57,9 +57,9 @@ fn allowed<'a>(
     let of_origin = || listed.iter().filter(|allowed| allowed.origin == origin);
     let is_below = |allowed: &&Allowed| match &allowed.path {
         None => path.is_empty(),
-        Some(above) => {
-            path.strip_prefix(above.as_str()).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
-        }
+        Some(above) => path
+            .strip_prefix(above.as_str())
+            .is_some_and(|rest| rest.is_empty() || rest.starts_with('/')),
     };
     let is_with = |allowed: &&Allowed| allowed.token_variable == store.token_variable;
     // The longest path is the one that was meant.
@@ -75,7 +75,9 @@ fn allowed<'a>(
             format!("you have allowed {origin} to be asked, but not below the path of this address")
         }
         Some(name) => format!("you have allowed it to be asked, but not with what is in {name}"),
-        None => "you have allowed it to be asked with a token, and this store names none".to_owned(),
+        None => {
+            "you have allowed it to be asked with a token, and this store names none".to_owned()
+        }
     };
     Err(problem("store-not-allowed", address, reason, help(store, place)))
 }

@@ -153,7 +153,8 @@ impl<'c> Service<'c> {
         headers.push(match change.expected {
             Expected::Absent => ("If-None-Match", "*".to_owned()),
             Expected::Revision(revision) => {
-                let mark = mark.filter(|(of, _)| *of == revision).map(|(_, mark)| format!("-{mark}"));
+                let mark =
+                    mark.filter(|(of, _)| *of == revision).map(|(_, mark)| format!("-{mark}"));
                 ("If-Match", format!("\"{revision}{}\"", mark.unwrap_or_default()))
             }
         });

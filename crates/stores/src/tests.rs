@@ -85,9 +85,24 @@ fn a_token_goes_where_it_was_allowed_to_go_and_nowhere_else() {
         // What follows the origin is allowed for itself.
         (https, root("https://hq.example"), Some("x"), "store-not-allowed"),
         (https, below("https://hq.example", "path = \"/v\"\n"), Some("x"), "store-not-allowed"),
-        (https, below("https://hq.example", "path = \"/v1/deeper\"\n"), Some("x"), "store-not-allowed"),
-        (&https.replace("/v1", "/v1/deeper"), allow("https://hq.example"), Some("x"), "asked with x"),
-        (&https.replace("/v1", "/v1/../v2"), allow("https://hq.example"), Some("x"), "store-not-allowed"),
+        (
+            https,
+            below("https://hq.example", "path = \"/v1/deeper\"\n"),
+            Some("x"),
+            "store-not-allowed",
+        ),
+        (
+            &https.replace("/v1", "/v1/deeper"),
+            allow("https://hq.example"),
+            Some("x"),
+            "asked with x",
+        ),
+        (
+            &https.replace("/v1", "/v1/../v2"),
+            allow("https://hq.example"),
+            Some("x"),
+            "store-not-allowed",
+        ),
         (https, allow("https://hq.example"), None, "store-no-token"),
         (https, allow("https://hq.example"), Some(""), "store-no-token"),
         (https, allow("https://hq.example"), Some("a b"), "store-no-token"),

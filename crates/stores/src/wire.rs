@@ -144,7 +144,10 @@ where
             f.write_str("an object")
         }
 
-        fn visit_map<A: serde::de::MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
+        fn visit_map<A: serde::de::MapAccess<'de>>(
+            self,
+            mut map: A,
+        ) -> Result<Self::Value, A::Error> {
             let mut all = BTreeMap::new();
             while let Some((name, value)) = map.next_entry()? {
                 if all.insert(name, value).is_some() {

@@ -59,7 +59,9 @@ impl Answers<'_> {
             for id in resolution.in_force(asked.key) {
                 let candidate = resolution.candidate(id);
                 let layer = resolution.readings().layer(resolution.layer_of(candidate));
-                if matches!(layer.kind, Kind::Process | Kind::Arguments) || is_given(&resolution, id) {
+                if matches!(layer.kind, Kind::Process | Kind::Arguments)
+                    || is_given(&resolution, id)
+                {
                     return true;
                 }
                 if !layer.references {

@@ -6,7 +6,7 @@ use super::{CheckRule, Look, Severity};
 use crate::resolution::{Rule, Verdict};
 use crate::{
     Answers, Candidate, CandidateId, ContextSet, Declaration, Declared, EmptyText, Explanation,
-    KeyId, Kind, LayerIndex, Names, Resolution, Status, Type, Value,
+    KeyId, Kind, LayerIndex, Lookalike, Names, Resolution, Status, Type, Value,
 };
 use hashbrown::HashSet;
 
@@ -346,7 +346,12 @@ fn text(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         if *at != candidate.leaf as usize {
             break;
         }
-        let message = format!("other readers of YAML take this for {other}");
+        let message = match other {
+            Lookalike::Other(other) => format!("other readers of YAML take this for {other}"),
+            Lookalike::Shortened => {
+                "the last zeros of this number are lost when it is read".to_owned()
+            }
+        };
         let mut place = seen.spot(candidate, None);
         place.position = reading.document.position(Some(*span));
         let text = reading.document.text.as_ref();

@@ -4,7 +4,7 @@ use super::because::pins;
 use super::{Explanation, Stand, sources_of, variable_in};
 use crate::{
     Answers, CandidateId, KeyId, Kind, Lack, Layer, LayerIndex, Presence, Reading, Verdict,
-    is_env_name,
+    is_env_name, is_system_variable,
 };
 
 /// The most ways that are told; more would hide the ones that matter.
@@ -138,6 +138,16 @@ pub(super) fn way(
     match (layer.kind, variable) {
         (Kind::Catalogue, _) => None,
         (Kind::Arguments, _) => advice(format!("--set {key}=…"), "only to try it".to_owned()),
+        // What a shell means by it is not read for a setting unless the catalogue says so.
+        (Kind::Process, Some(variable))
+            if is_system_variable(&variable)
+                && readings
+                    .catalogue
+                    .declared(explanation.key)
+                    .is_none_or(|declared| declared.variable.is_none()) =>
+        {
+            None
+        }
         (Kind::Process, Some(variable)) => {
             advice(format!("{variable}=…"), "the process environment".to_owned())
         }

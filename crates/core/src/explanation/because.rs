@@ -53,6 +53,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
         written: Some(written).filter(|written| {
             !hides(answers, candidate) && !reading.is_removal && *written != Value::Unread
         }),
+        raw: super::raw(answers, candidate).map(str::to_owned),
         verdict: candidate.verdict,
         rule: answers.resolution().rule(candidate),
         by: candidate.by,

@@ -360,7 +360,11 @@ fn nothing_in_force(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Str
     let candidates: Vec<&Candidate> =
         resolution.candidates(key).map(|id| resolution.candidate(id)).collect();
     if candidates.is_empty() {
-        return vec!["Nothing is in force: it is declared, and no layer says anything.".to_owned()];
+        let is_declared = resolution.readings().catalogue.declared(key).is_some();
+        return vec![match is_declared {
+            true => "Nothing is in force: it is declared, and no layer says anything.".to_owned(),
+            false => "Nothing is in force: no layer says anything about it here.".to_owned(),
+        }];
     }
     let with = |verdict: Verdict| {
         candidates.iter().copied().filter(move |candidate| candidate.verdict == verdict)

@@ -1,6 +1,7 @@
 //! From documents to readings: each layer's names become keys, and what layers take away is told.
 
 use super::{BadReading, From, NearName, Reading, VariableRules, narrow};
+use crate::variable::is_system_variable;
 use crate::{
     Catalogue, Context, Declared, Document, KeyId, KeyPath, Keys, Kind, Known, Lack, Layer,
     LayerIndex, Leaf, Names, Naming, Position, Presence, Removal, SourceText, Value,
@@ -41,6 +42,8 @@ pub struct Inputs {
     /// What the same layers read in other contexts, for the names of settings that it has; the same
     /// in all contexts.
     pub others: Arc<[Input]>,
+    /// How the project names variables, where no layer says so.
+    pub naming: Option<Naming>,
     /// Names of variables that are never settings, such as those from which an axis is read.
     pub never: Arc<HashSet<String>>,
     /// The names and texts of the files that declare settings; `remove` patterns stand in the first,
@@ -147,6 +150,25 @@ impl Edit {
 
 /// # Assembling
 impl Readings {
+    /// Whether any name of a variable means no setting here and could mean one that only another
+    /// context has.
+    pub fn could_mean_others(&self) -> bool {
+        let namings = self.layers.iter().filter_map(|layer| match &layer.names {
+            Names::Variables(naming) => Some((&naming.prefix, &naming.nest)),
+            Names::Keys => None,
+        });
+        let mut namings: Vec<_> = namings.collect();
+        namings.dedup();
+        self.readings.iter().any(|reading| {
+            let Names::Variables(naming) = &self.layer(reading.layer).names else { return false };
+            reading.strangers.iter().any(|stranger| {
+                let name = self.keys.segment(stranger.key);
+                let is_ours = name.starts_with(&naming.prefix) || namings.len() > 1;
+                is_ours && (naming.claims_every_name || !is_system_variable(name))
+            })
+        })
+    }
+
     /// Applies each layer's naming. Layers whose names are keys go first, as they make settings
     /// known that variables are then read for.
     pub fn assemble(mut inputs: Inputs) -> Result<Readings, Box<BadInput>> {

@@ -141,6 +141,7 @@ pub(crate) fn readings_of(layers: &[Said], declares: &[Declares]) -> Arc<Reading
         .collect();
     let inputs = Inputs {
         others: Arc::new([]),
+        naming: None,
         keys: Arc::new(keys),
         context: Context::default(),
         layers: all,

@@ -8,7 +8,8 @@ use crate::progress::Progress;
 use crate::run::{Outcome, Surveying};
 use crate::unfreed::Unfreed;
 use justwhy_core::{
-    CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, Survey, list_values, rule_named,
+    CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, Survey, list_values,
+    rule_named,
 };
 use justwhy_reports::{Reported, junit, sarif};
 use justwhy_sources::{Elsewhere, Error};
@@ -125,7 +126,12 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         }
         _ => text(surveying.look, &checked, &left_out, not_among.as_ref()),
     };
-    Ok(Outcome { result: result.into(), notes: String::new(), code: u8::from(fails), done: Vec::new() })
+    Ok(Outcome {
+        result: result.into(),
+        notes: String::new(),
+        code: u8::from(fails),
+        done: Vec::new(),
+    })
 }
 
 /// The rules that `--allow` names.
@@ -241,7 +247,10 @@ pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<To
             named.push(format!("{} more", contexts.len() - MOST_NAMED));
         }
         let values = |context: &Context| Choice {
-            axes: context.set().map(|(axis, value)| (axis.to_owned(), vec![value.to_owned()])).collect(),
+            axes: context
+                .set()
+                .map(|(axis, value)| (axis.to_owned(), vec![value.to_owned()]))
+                .collect(),
         };
         Told {
             finding,
@@ -381,11 +390,15 @@ fn role(severity: Severity) -> Role {
 }
 
 fn capital(text: &str) -> String {
-    // What begins with a name keeps it.
-    let is_word = text
-        .split([' ', ','])
-        .next()
-        .is_some_and(|word| word.bytes().all(|b| b.is_ascii_lowercase()));
+    // What begins with a name keeps it: only these words are none.
+    const WORDS: [&str; 42] = [
+        "a", "above", "accepted", "add", "allow", "an", "another", "both", "choose", "declare",
+        "encrypt", "give", "in", "it", "keep", "mend", "move", "name", "no", "nobody", "none",
+        "nothing", "one", "only", "other", "put", "read", "remove", "rename", "say", "several",
+        "some", "take", "the", "there", "these", "this", "two", "what", "where", "without",
+        "write",
+    ];
+    let is_word = text.split([' ', ',']).next().is_some_and(|word| WORDS.contains(&word));
     match text.chars().next() {
         Some(first) if is_word => first.to_uppercase().chain(text.chars().skip(1)).collect(),
         _ => text.to_owned(),

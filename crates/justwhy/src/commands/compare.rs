@@ -108,7 +108,12 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
             text(surveying.look, &compared, &sides, &left_out)
         }
     };
-    Ok(Outcome { result: result.into(), notes: String::new(), code: u8::from(!is_yes), done: Vec::new() })
+    Ok(Outcome {
+        result: result.into(),
+        notes: String::new(),
+        code: u8::from(!is_yes),
+        done: Vec::new(),
+    })
 }
 
 /// The settings that the patterns mean on either side; all without one.

@@ -4,8 +4,8 @@
 use super::Answering;
 use crate::select;
 use justwhy_core::{
-    Choice, Context, ContextSet, KeyId, KeyPath, Keys, LayerIndex, Pattern, Presence, Survey, in_words,
-    nearest_few, sum_up,
+    Choice, Context, ContextSet, KeyId, KeyPath, Keys, LayerIndex, Pattern, Presence, Survey,
+    in_words, nearest_few, sum_up,
 };
 use justwhy_sources::Error;
 use std::cell::OnceCell;
@@ -45,14 +45,18 @@ impl<'a, 'e> Everywhere<'a, 'e> {
         }
         let path = KeyPath::parse(text).ok();
         let key = path.and_then(|path| keys.find(KeyId::ROOT, &path));
-        let found: Vec<KeyId> =
-            key.into_iter().flat_map(|key| all().filter(move |it| keys.is_within(*it, key))).collect();
+        let found: Vec<KeyId> = key
+            .into_iter()
+            .flat_map(|key| all().filter(move |it| keys.is_within(*it, key)))
+            .collect();
         if !found.is_empty() {
             return keys.sorted(found);
         }
         let Some(first) = survey.contexts().first() else { return Vec::new() };
         let layers = || (0..first.layers.len()).map(LayerIndex);
-        let is_its = |key: &KeyId| layers().any(|layer| first.variable(layer, *key).as_deref() == Some(text));
+        let is_its = |key: &KeyId| {
+            layers().any(|layer| first.variable(layer, *key).as_deref() == Some(text))
+        };
         all().find(is_its).into_iter().collect()
     }
 
@@ -62,12 +66,12 @@ impl<'a, 'e> Everywhere<'a, 'e> {
         let key = survey.keys()?.find_segments(segments)?;
         let count = survey.contexts().len();
         let mut set = ContextSet::none(count);
-        for (reading, contexts) in survey.readings() {
-            let is_offered = !reading.is_removal && reading.offers.iter().any(|it| it.key == key);
-            if is_offered {
+        let limits = self.answering.answers.limits();
+        survey.look_together(&[key], self.answering.elsewhere, limits, |answers, contexts| {
+            if !matches!(answers.outcome(key).result, Ok(None)) {
                 set.add(contexts);
             }
-        }
+        });
         if set.is_empty() {
             return None;
         }
@@ -82,22 +86,31 @@ impl<'a, 'e> Everywhere<'a, 'e> {
         let resolution = self.answering.resolution();
         let mut error = error;
         for layer in &resolution.readings().layers {
-            if let Presence::Missing(justwhy_core::Lack::Section { path, section }) = &layer.presence {
+            if let Presence::Missing(justwhy_core::Lack::Section { path, section }) =
+                &layer.presence
+            {
                 let name = &layer.name;
-                error = error.help(format!("the layer {name} reads the section {section} of {path}, which is not there"));
+                error = error.help(format!(
+                    "the layer {name} reads the section {section} of {path}, which is not there"
+                ));
             }
         }
         // Here nothing was near, so that what other contexts have is of use.
         if !select::near_keys(resolution, text).is_empty() {
             return error;
         }
-        let Some((survey, keys)) = self.survey().and_then(|it| Some((it, it.keys()?))) else { return error };
+        let Some((survey, keys)) = self.survey().and_then(|it| Some((it, it.keys()?))) else {
+            return error;
+        };
         let shown = |keys: &Keys, key: &KeyId| keys.show(*key);
         let names: Vec<String> = survey.settings().iter().map(|key| shown(keys, key)).collect();
         let near = nearest_few(text, names.iter().map(String::as_str), 3);
         match near.as_slice() {
             [] => error,
-            near => error.help(format!("in other contexts there is {}", justwhy_core::list_values(near, "and"))),
+            near => error.help(format!(
+                "in other contexts there is {}",
+                justwhy_core::list_values(near, "and")
+            )),
         }
     }
 }

@@ -1,7 +1,7 @@
 //! `explain`: why a setting has its value.
 
-use super::whereabouts::{ShownAxis, shown_axis};
 use super::everywhere::Everywhere;
+use super::whereabouts::{ShownAxis, shown_axis};
 use super::{Answering, context_line, expected};
 use crate::failure;
 use crate::fingerprint::Fingerprints;
@@ -10,8 +10,8 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
 use crate::select;
 use justwhy_core::{
-    Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning, Position,
-    Resolution, Row, Rule, Stand, Status, Verdict, Without, hide_address_password,
+    Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning,
+    Position, Resolution, Row, Rule, Stand, Status, Verdict, Without, hide_address_password,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -147,8 +147,7 @@ fn explain(
         }
     };
     let tells = explained.len() <= MOST_WITHOUT;
-    let without =
-        |answer: &Explanation| if tells { answer.without(answers) } else { None };
+    let without = |answer: &Explanation| if tells { answer.without(answers) } else { None };
     let is_yes = explained.iter().all(|answer| answer.status == Status::Set);
     let absent = explained.iter().filter(|answer| answer.status == Status::Absent);
     let set_in: Vec<SetIn> = absent
@@ -229,7 +228,7 @@ fn text(
         }
     }
     if let Some(set_in) = set_in {
-        let set_in = if set_in.is_empty() { "every context" } else { set_in };
+        let set_in = if set_in.is_empty() { "every context that the axes form" } else { set_in };
         look.paragraph(&mut out, &format!("it is set in {set_in}"), "  ");
     }
     if let Some(declared) = resolution.readings().catalogue.declared(answer.key) {
@@ -300,9 +299,11 @@ fn headline(
             }
             (Status::Uncertain { .. }, ..) => (Role::Wrong, " ", "is uncertain".to_owned()),
             (_, Some(value), _) => (Role::Value, " = ", value.show()),
-            (_, None, Some(secret)) => {
-                (Role::Value, " = ", format!("(secret, fingerprint {})", fingerprints.of(answer, secret)))
-            }
+            (_, None, Some(secret)) => (
+                Role::Value,
+                " = ",
+                format!("(secret, fingerprint {})", fingerprints.of(answer, secret)),
+            ),
             (_, None, None) => (Role::Value, " ", String::new()),
         };
     let value = look.text(&value);
@@ -502,6 +503,7 @@ fn rung(
         Row::Said {
             at,
             written,
+            raw,
             verdict,
             rule,
             by,
@@ -513,7 +515,10 @@ fn rung(
             scope,
         } => {
             let said = match written {
-                Some(value) => value.show(),
+                Some(value) => match raw {
+                    Some(raw) => format!("{}, written {raw}", value.show()),
+                    None => value.show(),
+                },
                 None if at.is_pattern => format!("remove {}", at.shown_name(resolution.keys())),
                 None if note.as_ref().is_some_and(|note| note.unreadable.is_some()) => {
                     "(cannot be read)".to_owned()

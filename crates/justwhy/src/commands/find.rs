@@ -202,7 +202,8 @@ fn text(
         }
     }
     if found.is_empty() {
-        out.push_str(&look.text(&format!("nothing that is not secret is or contains {value}\n")));
+        out.push_str(&look.text(&format!("nothing that is not secret is or contains {value}")));
+        out.push('\n');
     }
     let looked = match (read.len(), count) {
         (1, 1) => "Looked at 1 context.".to_owned(),

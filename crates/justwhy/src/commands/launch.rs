@@ -1,8 +1,8 @@
 //! `launch`: runs a program with the effective settings as its variables.
 
 use super::Answering;
-use super::guarded::is_guarded;
 use super::effective::{Effective, Refused, is_null, refusal, taken};
+use super::guarded::is_guarded;
 use crate::run::Outcome;
 use crate::{failure, json};
 use justwhy_sources::{Error, variables};
@@ -61,7 +61,12 @@ pub(crate) fn run(
         .collect();
     let shown = answering.look.text(&program.to_string_lossy());
     let Some(found) = find(program) else {
-        return Ok(not_run(answering, NOT_FOUND, &format!("there is no program {shown}"), NAME_ONE));
+        return Ok(not_run(
+            answering,
+            NOT_FOUND,
+            &format!("there is no program {shown}"),
+            NAME_ONE,
+        ));
     };
     let mut child = Command::new(found);
     named(&mut child, program).args(arguments).env_clear();
@@ -91,7 +96,12 @@ const NAME_ONE: &str = "name one that PATH leads to";
 fn not_run(answering: &Answering<'_>, code: u8, message: &str, help: &str) -> Outcome {
     let error = Error::new("not-run", message).help(help);
     let result = if answering.as_json() { json::failure(&error) } else { String::new() };
-    Outcome { result: result.into(), notes: failure::render(&error, answering.look), code, done: Vec::new() }
+    Outcome {
+        result: result.into(),
+        notes: failure::render(&error, answering.look),
+        code,
+        done: Vec::new(),
+    }
 }
 
 /// The program of that name, by the `PATH` of whoever asks: never by one that a setting gives.

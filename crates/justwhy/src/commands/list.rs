@@ -134,7 +134,9 @@ pub(super) fn chosen(
                 if everywhere.settings(pattern).is_empty() {
                     return Err(vec![everywhere.unknown(pattern, error)]);
                 }
-                let note = format!("note: {pattern} is not set in this context (justwhy explain {pattern})");
+                let note = format!(
+                    "note: {pattern} is not set in this context (justwhy explain {pattern})"
+                );
                 notes.push_str(&answering.look.text(&note));
                 notes.push('\n');
                 continue;

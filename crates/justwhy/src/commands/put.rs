@@ -16,21 +16,10 @@ const PATIENCE: Duration = Duration::from_secs(60);
 /// What is done to what layers say of a setting.
 #[derive(Clone, Copy)]
 pub(crate) enum Change<'a> {
-    Put {
-        value: &'a str,
-        layer: &'a str,
-        encrypts: bool,
-    },
-    Drop {
-        layer: &'a str,
-    },
-    Move {
-        from: &'a str,
-        to: &'a str,
-    },
-    Encrypt {
-        layer: &'a str,
-    },
+    Put { value: &'a str, layer: &'a str, encrypts: bool },
+    Drop { layer: &'a str },
+    Move { from: &'a str, to: &'a str },
+    Encrypt { layer: &'a str },
 }
 
 pub(crate) fn run(

@@ -113,7 +113,12 @@ pub(crate) fn run(surveying: &Surveying<'_>) -> Result<Outcome, Vec<Error>> {
         Form::Json => json::text(&json::Answer::new("stores", &context, Body { stores: shown })),
         _ => text(surveying.look, &context, &shown),
     };
-    Ok(Outcome { result: result.into(), notes: String::new(), code: u8::from(!is_yes), done: Vec::new() })
+    Ok(Outcome {
+        result: result.into(),
+        notes: String::new(),
+        code: u8::from(!is_yes),
+        done: Vec::new(),
+    })
 }
 
 fn shown_store(

@@ -13,8 +13,8 @@ use crate::run::{Outcome, exhausted, limits};
 use editing::{say_what_decides_nothing, suppose};
 use justwhy_core::{
     Answers, CandidateId, CheckRule, Context, ContextSet, Difference, Effect, Effects, Explanation,
-    IsGiven, KeyId, KeyPath, Resolution, Severity, Stand, Survey, Tale, Text, in_words, list_values,
-    sum_up,
+    IsGiven, KeyId, KeyPath, Resolution, Severity, Stand, Survey, Tale, Text, in_words,
+    list_values, sum_up,
 };
 use justwhy_encryption::Keyring;
 use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
@@ -220,9 +220,16 @@ struct ShownEffect {
 /// What is shown of an answer.
 #[derive(PartialEq)]
 enum Shown {
-    Text { answer: ShownAnswer, is_secret: bool },
+    Text {
+        answer: ShownAnswer,
+        is_secret: bool,
+    },
     /// As it is, and with its value hidden.
-    Json { written: Written, hidden: Written, is_secret: bool },
+    Json {
+        written: Written,
+        hidden: Written,
+        is_secret: bool,
+    },
 }
 
 impl Shown {
@@ -274,7 +281,8 @@ impl Looked {
     fn only_in<'c>(&'c self, of: &'c Checked, other: &'c Checked) -> Vec<&'c Told> {
         let mut told = only_in(of, other, self.is_same_place);
         told.retain(|told| {
-            let compares = matches!(told.finding.rule, CheckRule::RepeatsWeaker | CheckRule::SameAcross);
+            let compares =
+                matches!(told.finding.rule, CheckRule::RepeatsWeaker | CheckRule::SameAcross);
             let key = told.finding.key.as_ref();
             !compares || !key.is_some_and(|key| self.not_compared.contains(key))
         });
@@ -408,12 +416,14 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         }
         false => {
             let told_as = if is_refused { Act::WriteNothing } else { options.act };
-            let telling = |before, after, looked| Telling { look, before, after, looked, act: told_as };
+            let telling =
+                |before, after, looked| Telling { look, before, after, looked, act: told_as };
             let first = telling(&before, &after, &looked);
             let mut text = first.what(&supposed);
             text.push_str(&first.effects(&left_out));
             if let (Some((before, after)), Some(looked)) = (&current, &at_current) {
-                let told = format!("In the current context, {}:", super::plain_context(&before.head));
+                let told =
+                    format!("In the current context, {}:", super::plain_context(&before.head));
                 text.push('\n');
                 look.paragraph(&mut text, &told, "");
                 text.push_str(&telling(before, after, looked).effects(&[]));
@@ -472,9 +482,13 @@ fn refused<'l>(
 
 fn unread(count: usize) -> String {
     match count {
-        1 => "1 context could not be read and was not looked at (justwhy check lists it).".to_owned(),
+        1 => {
+            "1 context could not be read and was not looked at (justwhy check lists it).".to_owned()
+        }
         count => {
-            format!("{count} contexts could not be read and were not looked at (justwhy check lists them).")
+            format!(
+                "{count} contexts could not be read and were not looked at (justwhy check lists them)."
+            )
         }
     }
 }

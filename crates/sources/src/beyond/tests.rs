@@ -1,17 +1,8 @@
 //! Tests of what lies beyond the repository.
 
-use super::{check, leaves, plain, repository_of};
+use super::{check, leaves, repository_of};
 use crate::System;
 use std::path::Path;
-
-#[test]
-fn takes_the_parts_of_a_path_that_lead_back_away() {
-    for (path, expected) in
-        [("/a/b/../c", "/a/c"), ("/a/./b", "/a/b"), ("/..", "/"), ("/a/../../b", "/b")]
-    {
-        assert_eq!(plain(Path::new(path)), Path::new(expected), "{path}");
-    }
-}
 
 #[cfg(unix)]
 #[test]

@@ -126,7 +126,7 @@ fn refuses_broken_toml_at_the_right_place() {
             (
                 "a repeated key",
                 "a=1\nb=2\na=3",
-                &["3:1 the key a is repeated", "it stands first at 1:1"],
+                &["3:1 this key is repeated", "it stands first at 1:1"],
             ),
             (
                 "a repeated table",
@@ -141,7 +141,7 @@ fn refuses_broken_toml_at_the_right_place() {
             (
                 "a table and a value",
                 "[x]\na.b=1\na=2",
-                &["3:1 the key a is repeated", "it stands first at 2:1"],
+                &["3:1 this key is repeated", "it stands first at 2:1"],
             ),
             (
                 "a list and an array of tables",
@@ -176,7 +176,7 @@ fn refuses_broken_toml_at_the_right_place() {
             (
                 "a repeated key in a list",
                 "a=[{x=1,x=2}]",
-                &["1:9 the key x is repeated", "it stands first at 1:5"],
+                &["1:9 this key is repeated", "it stands first at 1:5"],
             ),
             (
                 "an integer too large",
@@ -244,28 +244,28 @@ fn refuses_broken_json_at_the_right_place() {
             (
                 "a repeated key",
                 "{\"a\":1,\n\"a\":2}",
-                &["2:1 the key a is repeated", "it stands first at 1:2"],
+                &["2:1 this key is repeated", "it stands first at 1:2"],
             ),
             (
                 "repeated by an escape",
                 "{\"a\":1,\"\\u0061\":2}",
-                &["1:8 the key a is repeated", "it stands first at 1:2"],
+                &["1:8 this key is repeated", "it stands first at 1:2"],
             ),
             (
                 "repeated in a list",
                 "{\"a\":[{\"b\":1,\"b\":2}]}",
-                &["1:14 the key b is repeated", "it stands first at 1:8"],
+                &["1:14 this key is repeated", "it stands first at 1:8"],
             ),
             (
                 "the first of many repeated below them",
                 "{\"a\":1,\"b\":1,\"c\":1,\"d\":1,\"e\":1,\"f\":1,\"g\":1,\"h\":1,\n\
                  \"i\":1,\"j\":1,\"k\":1,\"l\":1,\"m\":1,\"n\":1,\"b\":{\"a\":2},\"a\":2}",
-                &["2:37 the key b is repeated", "it stands first at 1:8"],
+                &["2:37 this key is repeated", "it stands first at 1:8"],
             ),
             (
                 "a table that is repeated",
                 "{\"a\":{\"b\":1},\n\"c\":1,\"a\":{\"d\":1}}",
-                &["2:7 the key a is repeated", "it stands first at 1:2"],
+                &["2:7 this key is repeated", "it stands first at 1:2"],
             ),
             ("no object", "[1]", &["1:1 the file must hold one object, and this is none"]),
             ("nothing at all", " ", &["1:2 there is no value here"]),
@@ -414,12 +414,12 @@ fn refuses_broken_yaml_at_the_right_place() {
             (
                 "a repeated key",
                 "a: 1\nb: 2\na: 3",
-                &["3:1 the key a is repeated", "it stands first at 1:1"],
+                &["3:1 this key is repeated", "it stands first at 1:1"],
             ),
             (
                 "repeated in a list",
                 "a: [{b: 1, b: 2}]",
-                &["1:12 the key b is repeated", "it stands first at 1:6"],
+                &["1:12 this key is repeated", "it stands first at 1:6"],
             ),
             (
                 "two merges",
@@ -542,7 +542,7 @@ fn refuses_broken_env_files_at_the_right_place() {
             (
                 "a repeated name",
                 "A=1\nB=2\nexport A=3",
-                &["3:8 the key A is repeated", "it stands first at 1:1"],
+                &["3:8 this key is repeated", "it stands first at 1:1"],
             ),
             ("spaces around =", "A = 1", &["1:2 there are spaces around `=`"]),
             ("a space after =", "A= 1", &["1:3 there are spaces around `=`"]),

@@ -136,8 +136,12 @@ fn directories(
     let is_inside =
         |path: &&String| beyond::leaves(world, &repository, &folder.join(path)).is_none();
     let name = |path: &String| path.rsplit('/').next().unwrap_or_default().to_owned();
-    let mut names: Vec<String> =
-        found.iter().filter(is_inside).map(name).filter(|name| check_axis_value(name).is_ok()).collect();
+    let mut names: Vec<String> = found
+        .iter()
+        .filter(is_inside)
+        .map(name)
+        .filter(|name| check_axis_value(name).is_ok())
+        .collect();
     names.sort();
     names.dedup();
     (names, Some(pattern))

@@ -4,8 +4,8 @@ use super::{Reader, Written, input};
 use crate::format::Format;
 use crate::project::{ProjectLayer, Reads};
 use justwhy_core::{
-    Assembled, AxisOrigin, AxisValue, Context, Document, Input, Inputs, KeyPath, LayerIndex, Names,
-    Readings, is_system_variable,
+    Assembled, AxisOrigin, AxisValue, Context, Document, Input, Inputs, KeyPath, LayerIndex,
+    Readings,
 };
 use std::sync::Arc;
 
@@ -27,7 +27,7 @@ impl Reader<'_> {
     pub(super) fn assembled(&mut self, all: Vec<Inputs>) -> Vec<Assembled> {
         let (keys, read) = Readings::assemble_all(std::mem::take(&mut self.keys), all);
         self.keys = keys;
-        if self.others.is_some() || !read.iter().flatten().any(could_mean_others) {
+        if self.others.is_some() || !read.iter().flatten().any(Readings::could_mean_others) {
             return read;
         }
         let others = self.gather_others();
@@ -179,22 +179,4 @@ impl Reader<'_> {
 
 fn other(number: usize, path: &str, document: Arc<Document>, under: Option<KeyPath>) -> Input {
     input(LayerIndex(number + 1), (path.into(), document, false), under, true)
-}
-
-/// Whether any name could mean a setting that only another context has.
-fn could_mean_others(read: &Readings) -> bool {
-    let namings = read.layers.iter().filter_map(|layer| match &layer.names {
-        Names::Variables(naming) => Some((&naming.prefix, &naming.nest)),
-        Names::Keys => None,
-    });
-    let mut namings: Vec<_> = namings.collect();
-    namings.dedup();
-    read.readings.iter().any(|reading| {
-        let Names::Variables(naming) = &read.layer(reading.layer).names else { return false };
-        reading.strangers.iter().any(|stranger| {
-            let name = read.keys.segment(stranger.key);
-            let is_ours = name.starts_with(&naming.prefix) || namings.len() > 1;
-            is_ours && (naming.claims_every_name || !is_system_variable(name))
-        })
-    })
 }

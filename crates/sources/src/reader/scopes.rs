@@ -6,8 +6,8 @@ use crate::project::{ProjectLayer, Reads};
 use crate::stores::{Answered, Asked, Kept, Question, Store, StoreProblem, file};
 use hashbrown::HashMap;
 use justwhy_core::{
-    AxisOrigin, Context, Document, Former, KeyPath, Lack, Layer, Presence, Scope, SourceText, is_near, nearest,
-    scope_segments_match,
+    AxisOrigin, Context, Document, Former, KeyPath, Lack, Layer, Presence, Scope, SourceText,
+    is_near, nearest, scope_segments_match,
 };
 use std::sync::Arc;
 
@@ -99,7 +99,9 @@ impl Reader<'_> {
             return Ok(());
         }
         for name in scope.axes() {
-            let Some(value) = context.axes.iter().find(|value| value.axis == name) else { continue };
+            let Some(value) = context.axes.iter().find(|value| value.axis == name) else {
+                continue;
+            };
             let is_from_here = matches!(
                 value.origin,
                 AxisOrigin::Variable(_) | AxisOrigin::File(_) | AxisOrigin::FileVariable { .. }
@@ -123,7 +125,9 @@ impl Reader<'_> {
             let file = crate::Place::of_process().file();
             return Err(Error::new("not-sent", message)
                 .also("the layer is declared at", &self.project.file, self.position(declared.at))
-                .help(format!("list it in `allowed`, or add to {file}: open_axes = [\"{name}\"]")));
+                .help(format!(
+                    "list it in `allowed`, or add to {file}: open_axes = [\"{name}\"]"
+                )));
         }
         Ok(())
     }

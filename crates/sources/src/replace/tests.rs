@@ -8,6 +8,7 @@ fn edit(folder: &Path, before: Option<&[u8]>) -> FileEdit {
         full: folder.join("a.toml"),
         before: before.map(<[u8]>::to_vec),
         after: b"new = 1\n".to_vec(),
+        is_secret: false,
     }
 }
 

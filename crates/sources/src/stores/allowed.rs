@@ -18,7 +18,16 @@ pub(crate) const FILE_FIELDS: Fields = Fields {
 };
 pub(crate) const ALLOW_FIELDS: Fields = Fields {
     of: "what is allowed",
-    known: &["origin", "path", "token_variable", "user", "authorities", "certificate", "key", "timeout"],
+    known: &[
+        "origin",
+        "path",
+        "token_variable",
+        "user",
+        "authorities",
+        "certificate",
+        "key",
+        "timeout",
+    ],
 };
 
 /// How long everything that one question asks of a store may take, unless the file says otherwise.

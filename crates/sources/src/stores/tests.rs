@@ -28,7 +28,7 @@ fn says_where_a_store_file_is_wrong() {
         ("[scope.everyone]", "1 scopes"),
         (
             "[scope.\"a b\"]",
-            "[bad-store] scopes.toml:2:8: \"a b\" cannot name a scope | a name is made of A-Z, a-z, \
+            "[bad-store] scopes.toml:2:8: this cannot name a scope | a name is made of A-Z, a-z, \
              0-9, `.`, `_` and `-`, with `/` between its parts, such as \"team/shorewatch\"",
         ),
         (
@@ -103,7 +103,9 @@ fn reads_all_that_a_store_file_may_say() {
 
 fn allowed(text: &str) -> String {
     match read_allowed("stores.toml", format!("justwhy = 1\n{text}").into_bytes()) {
-        Ok(allowed) => format!("{:?}", allowed.stores.iter().map(|it| &it.origin).collect::<Vec<_>>()),
+        Ok(allowed) => {
+            format!("{:?}", allowed.stores.iter().map(|it| &it.origin).collect::<Vec<_>>())
+        }
         Err(errors) => shown(&errors),
     }
 }
@@ -118,12 +120,13 @@ fn says_where_what_is_allowed_is_wrong() {
         (
             format!("{origin}\"https://hq.example/v1\""),
             "[bad-stores] stores.toml:3:10: an origin has no path | an origin is a scheme, a host and \
-             a port, such as https://hq.example:8443",
+             a port, such as https://hq.example:8443; what follows them stands in `path`",
         ),
         (
             format!("{origin}\"https://mara:pw@hq.example\""),
             "[bad-stores] stores.toml:3:10: the address must not hold a user or a password | an \
-             origin is a scheme, a host and a port, such as https://hq.example:8443",
+             origin is a scheme, a host and a port, such as https://hq.example:8443; what follows them \
+             stands in `path`",
         ),
         (
             format!("{origin}\"https://hq.example\"\ntoken_variable = \"s3cr3t token\""),

@@ -294,7 +294,8 @@ fn asked(folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
         let file = folder.join(file);
         let there = file.canonicalize().ok();
         // One that is not there yet would be where its folder is.
-        let there = there.or_else(|| Some(file.parent()?.canonicalize().ok()?.join(file.file_name()?)));
+        let there =
+            there.or_else(|| Some(file.parent()?.canonicalize().ok()?.join(file.file_name()?)));
         there.filter(|file| file.starts_with(&top))
     };
     let canonical: Vec<Option<PathBuf>> = files.iter().map(real).collect();

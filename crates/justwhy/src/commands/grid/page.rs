@@ -37,7 +37,8 @@ pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let fingerprints = Fingerprints::new();
     let rows: Vec<GridRow<(String, String)>> = gridded.rows(wanted, |answers, answer| {
         let setting = Setting::with_reasons(answers, answer, None, &fingerprints);
-        let value = answer.effective().map(|value| fingerprints.of(answer, value)).unwrap_or_default();
+        let value =
+            answer.effective().map(|value| fingerprints.of(answer, value)).unwrap_or_default();
         let value = format!("{} {value}", answer.status.name());
         (serde_json::to_string(&setting).unwrap_or_default(), value)
     });

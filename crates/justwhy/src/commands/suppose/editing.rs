@@ -5,8 +5,8 @@ use crate::json::ShownValue;
 use crate::run::limits;
 use crate::select;
 use justwhy_core::{
-    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, Resolution, Row, Text, Value,
-    Verdict, as_written, destination, is_env_name, is_secret_name,
+    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, Resolution, Row, Text,
+    Value, Verdict, as_written, destination, is_env_name, is_secret_name,
 };
 use justwhy_encryption::{Keyring, NotEncrypted};
 use justwhy_sources::{Arguments, Elsewhere, Error, Kept, Project, Supposition, Tracking, World};
@@ -206,7 +206,10 @@ impl Editor<'_, '_, '_> {
         // What is moved is nobody's guess.
         let given = matches!(said, Said::Given(_)).then(|| self.source_and_name(&place));
         self.supposed.push(Supposed { encrypted_for, is_secret, given, ..put });
-        if is_secret && encrypted_for.is_none() && matches!(said, Said::Given(text) if !text.is_empty()) {
+        if is_secret
+            && encrypted_for.is_none()
+            && matches!(said, Said::Given(text) if !text.is_empty())
+        {
             self.note_exposure(&place);
         }
         Ok(())
@@ -223,7 +226,10 @@ impl Editor<'_, '_, '_> {
         };
         place.encrypted.is_some()
             || self.answers.is_secret(key)
-            || resolution.candidates(key).filter(is_its).any(|id| resolution.hides(resolution.candidate(id)))
+            || resolution
+                .candidates(key)
+                .filter(is_its)
+                .any(|id| resolution.hides(resolution.candidate(id)))
     }
 
     /// The source that a place is in, and the name there, as an explanation has them.

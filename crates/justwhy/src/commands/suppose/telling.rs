@@ -160,7 +160,10 @@ impl Telling<'_> {
 pub(super) fn end(act: Act, refused: &[String], written: &[String]) -> String {
     match (act, written) {
         _ if !refused.is_empty() => {
-            format!("Nothing was written: {} (--accept writes it all the same).", refused.join("; "))
+            format!(
+                "Nothing was written: {} (--accept writes it all the same).",
+                refused.join("; ")
+            )
         }
         (Act::WriteNothing, _) => "Nothing was written (--dry-run).".to_owned(),
         (_, []) => "Nothing was written: that is what it says already.".to_owned(),

@@ -3,7 +3,7 @@
 use crate::format::{integer_too_large, number_too_large};
 use crate::tree::{Fault, Kind};
 use granit_parser::{ScalarStyle, Tag};
-use justwhy_core::Span;
+use justwhy_core::{Lookalike, Span};
 use std::borrow::Cow;
 
 /// The value of a scalar.
@@ -74,8 +74,24 @@ pub(super) fn plain<'s>(text: Cow<'s, str>, at: Span) -> Result<Kind<'s>, Fault>
     Ok(Kind::Text(text))
 }
 
+/// Why an untagged plain scalar may not be read as it was meant.
+pub(super) fn lookalike(text: &str) -> Option<Lookalike> {
+    match other(text) {
+        Some(other) => Some(Lookalike::Other(other)),
+        None => loses_zeros(text).then_some(Lookalike::Shortened),
+    }
+}
+
+/// Whether it is a decimal number whose last zeros no number keeps, as of a version: `1.10`.
+fn loses_zeros(text: &str) -> bool {
+    let Some((whole, fraction)) = text.split_once('.') else { return false };
+    let whole = whole.strip_prefix(['+', '-']).unwrap_or(whole);
+    let is_digits = |text: &str| !text.is_empty() && text.bytes().all(|it| it.is_ascii_digit());
+    is_digits(whole) && is_digits(fraction) && fraction.len() > 1 && fraction.ends_with('0')
+}
+
 /// What readers of YAML 1.1 take an untagged plain scalar for, where the core schema of 1.2 does not.
-pub(super) fn lookalike(text: &str) -> Option<&'static str> {
+fn other(text: &str) -> Option<&'static str> {
     // Most texts begin with a letter that begins none of these.
     let first = *text.as_bytes().first()?;
     if !first.is_ascii_digit() && !b"+-yYnNoO".contains(&first) {
