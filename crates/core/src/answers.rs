@@ -16,8 +16,9 @@ mod ingredients;
 mod others;
 mod weight;
 
+pub(crate) use crate::reference::Piece;
 pub use chain::{Hop, HopValue};
-pub(crate) use expand::{LEFT_OUT, all_references};
+pub(crate) use expand::{LEFT_OUT, all_references, winning_pieces};
 pub(crate) use ingredients::Ingredient;
 pub use ingredients::IsGiven;
 

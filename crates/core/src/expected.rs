@@ -10,6 +10,10 @@ use crate::{
 };
 use std::sync::Arc;
 
+mod astray;
+
+pub use astray::Astray;
+
 /// The most changes that are put together to one step.
 const MOST_CHANGES: usize = 16;
 
@@ -82,6 +86,8 @@ pub enum How {
     NearName,
     /// It stands outside of the section that is read.
     OutsideSection,
+    /// It stands deeper in the section that is read, and so is another setting.
+    Deeper,
 }
 
 impl How {
@@ -93,6 +99,7 @@ impl How {
             How::Inactive => "inactive",
             How::NearName => "near-name",
             How::OutsideSection => "outside-section",
+            How::Deeper => "deeper",
         }
     }
 }
@@ -378,7 +385,11 @@ impl Wanted {
         let near: Vec<KeyId> = resolution
             .settings()
             .into_iter()
-            .filter(|other| *other != key && is_near(&keys.show(*other), &wanted))
+            .filter(|other| *other != key)
+            .filter(|other| {
+                let other = keys.show(*other);
+                is_near(&other, &wanted) || crate::near::is_spelled_alike(&other, &wanted)
+            })
             .collect();
         for other in near {
             for id in resolution.candidates(other) {
@@ -633,7 +644,20 @@ impl Wanted {
             }
         };
         let steps: Vec<Change> = steps.into_iter().flatten().map(|(_, change)| change).collect();
-        let section = input.section.as_ref().map(KeyPath::to_string).unwrap_or_default();
+        let section: Vec<&str> = input.section.iter().flat_map(KeyPath::segments).collect();
+        let segments = keys.segments(said.name);
+        let shown = input.section.as_ref().map(KeyPath::to_string).unwrap_or_default();
+        let (how, keeps) = match segments.strip_prefix(section.as_slice()) {
+            Some(inside) => {
+                let inside =
+                    KeyPath::from_segments(inside.iter().map(|it| (*it).to_owned()).collect())?;
+                (How::Deeper, format!("there it is the setting {inside} of the section {shown}"))
+            }
+            None => (
+                How::OutsideSection,
+                format!("it stands outside of the section {shown}, which is read"),
+            ),
+        };
         Some(Found {
             sense,
             layer: readings.layer(input.layer).name.clone(),
@@ -642,8 +666,8 @@ impl Wanted {
             name: keys.show(said.name),
             is_pattern: false,
             says: (!is_secret).then(|| hide_address_password(&said.value).into_owned()),
-            how: How::OutsideSection,
-            keeps: format!("it stands outside of the section {section}, which is read"),
+            how,
+            keeps,
             steps,
         })
     }

@@ -446,6 +446,36 @@ pub(crate) fn hides(answers: &Answers<'_>, candidate: &Candidate) -> bool {
     answers.is_secret(candidate.key) || answers.resolution().hides(candidate)
 }
 
+/// Settings that only this layer has, which says nothing about `key`, and whose names are nearly its.
+pub(crate) fn near_keys(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Vec<NearName> {
+    let resolution = answers.resolution();
+    let readings = resolution.readings();
+    let is_its = |id: &CandidateId| resolution.layer_of(resolution.candidate(*id)) == layer;
+    if resolution.candidates(key).any(|id| is_its(&id)) {
+        return Vec::new();
+    }
+    let Some(meant) = readings.name_in(layer, key) else { return Vec::new() };
+    let mut near = Vec::new();
+    for other in resolution.nearly_named(key) {
+        let is_meant = readings.catalogue.declared(other).is_some()
+            || !resolution.candidates(other).all(|id| is_its(&id));
+        let Some(id) = resolution.candidates(other).next().filter(|_| !is_meant) else {
+            continue;
+        };
+        let candidate = resolution.candidate(id);
+        let stand = Stand::of(resolution, id);
+        near.push(NearName {
+            name: resolution.keys().show(resolution.leaf(candidate).name),
+            meant: meant.to_string(),
+            source: stand.source.to_string(),
+            line: stand.position.map(|position| position.line),
+            reading: candidate.reading,
+            leaf: candidate.leaf,
+        });
+    }
+    near
+}
+
 /// What a candidate says, for a sentence: its value, or that it is secret.
 pub(crate) fn shown(answers: &Answers<'_>, candidate: &Candidate) -> String {
     if hides(answers, candidate) {

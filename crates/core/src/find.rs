@@ -13,6 +13,8 @@ pub struct Hit {
     pub is_made: bool,
     /// Whether it is in force.
     pub is_in_force: bool,
+    /// Whether it decides, and the setting has no value for it.
+    pub breaks: bool,
 }
 
 /// Every candidate and effective value of a setting that is or contains `text`; never a secret, and
@@ -30,7 +32,9 @@ pub fn find_in(answers: &Answers<'_>, key: KeyId, text: &str) -> Vec<Hit> {
         let candidate = resolution.candidate(id);
         let value = &resolution.leaf(candidate).value;
         let is_hidden = resolution.reading(candidate).is_removal || resolution.hides(candidate);
-        if is_hidden || !has(&hide_address_password(value), text) {
+        let has_it = has(&hide_address_password(value), text)
+            || resolution.raw(candidate).is_some_and(|raw| raw.contains(text));
+        if is_hidden || !has_it {
             continue;
         }
         hits.push(Hit {
@@ -38,12 +42,13 @@ pub fn find_in(answers: &Answers<'_>, key: KeyId, text: &str) -> Vec<Hit> {
             value: hide_address_password(value).into_owned(),
             is_made: false,
             is_in_force: is_set && candidate.verdict.is_in_force(),
+            breaks: !is_set && candidate.verdict.is_in_force(),
         });
     }
     let is_told = hits.iter().any(|hit| hit.is_in_force);
     let made = explanation.value().filter(|value| !is_told && has(value, text));
     if let (Some(value), Some(stand)) = (made, explanation.winner) {
-        hits.push(Hit { stand, value, is_made: true, is_in_force: true });
+        hits.push(Hit { stand, value, is_made: true, is_in_force: true, breaks: false });
     }
     hits
 }

@@ -64,7 +64,7 @@ pub use convert::{
 pub use destination::{Destination, Holder, NoDestination, as_written, destination};
 pub use document::{Document, Leaf, Lookalike, OfScope};
 pub use encrypted::{Decrypts, ENCRYPTED_MARK, is_encrypted};
-pub use expected::{Act, Change, Found, How, Sense, Wanted, unread_layers};
+pub use expected::{Act, Astray, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Stand, Status, Without};
 pub use find::{Hit, find_in};
 pub use grid::GridRow;

@@ -10,6 +10,8 @@ pub(crate) use known::KnownNames;
 const REACH: usize = 2;
 /// Shorter names have no near misses: too many of them would be chance.
 const SHORTEST: usize = 5;
+/// Longer names have none either: to compare them takes as long as nobody wants to wait.
+const LONGEST: usize = 300;
 
 /// Whether two different names are near misses of each other: at most two insertions, deletions or
 /// replacements apart, and at least five characters long. Case alone counts as nothing.
@@ -20,6 +22,36 @@ pub fn is_near(a: &str, b: &str) -> bool {
         && a.len().abs_diff(b.len()) <= REACH * 4
         && (letters(a) ^ letters(b)).count_ones() as usize <= REACH * 8
         && distance_within(&a.to_ascii_lowercase(), &b.to_ascii_lowercase(), REACH).is_some()
+}
+
+/// Whether two names differ only in how their words are put together: `base-url`, `base_url`, `baseUrl`.
+pub(crate) fn is_spelled_alike(a: &str, b: &str) -> bool {
+    a != b && spelled(a) == spelled(b)
+}
+
+/// A name without case, `-` and `_`.
+pub(crate) fn spelled(name: &str) -> String {
+    name.chars().filter(|it| !"-_".contains(*it)).map(|it| it.to_ascii_lowercase()).collect()
+}
+
+/// A name, and what it becomes where a letter of it is left out or two neighbours are swapped; only itself
+/// if it is too short for that to be no chance, or longer than any that somebody types.
+pub(crate) fn slips(name: &str) -> Vec<String> {
+    let mut all = vec![name.to_owned()];
+    let letters: Vec<char> = name.chars().collect();
+    if letters.len() < SHORTEST || letters.len() > LONGEST {
+        return all;
+    }
+    // Without the last one it would be the singular, which is often another setting.
+    for at in 0..letters.len() - 1 {
+        let mut less = letters.clone();
+        less.remove(at);
+        all.push(less.into_iter().collect());
+        let mut swapped = letters.clone();
+        swapped.swap(at, at + 1);
+        all.push(swapped.into_iter().collect());
+    }
+    all
 }
 
 /// The candidate that was probably meant by `name`, if any is near enough: within two edits, and

@@ -4,6 +4,7 @@ use crate::{
     EmptyText, Gather, KeyId, Keys, LayerIndex, Leaf, Note, Null, Offer, Pins, Presence, Reading,
     Readings, Secrets, Type, Value, near::KnownNames, parallel,
 };
+use hashbrown::HashMap;
 use std::num::NonZeroU32;
 use std::sync::{Arc, OnceLock};
 
@@ -56,6 +57,8 @@ pub struct Resolution {
     sorted: OnceLock<Vec<KeyId>>,
     /// Their names, once somebody looks for one that is not among them.
     names: OnceLock<KnownNames>,
+    /// The settings by their names without case, `-` and `_`, once one is looked for.
+    spelled: OnceLock<HashMap<String, Vec<KeyId>>>,
     /// What names of variables mean, once a reference uses one.
     named: OnceLock<named::Named>,
     secrets: Secrets,
@@ -249,6 +252,7 @@ impl Resolution {
             settings,
             sorted,
             names: OnceLock::new(),
+            spelled: OnceLock::new(),
             named: OnceLock::new(),
             secrets,
         };
@@ -512,6 +516,29 @@ impl Resolution {
     pub(crate) fn names(&self) -> &KnownNames {
         let named = || self.settings.iter().map(|key| self.keys().show(*key)).collect();
         self.names.get_or_init(named)
+    }
+
+    /// The other settings that are spelled as this one but for case, `-` and `_`, or but for a letter that
+    /// they lack or two that are swapped.
+    pub(crate) fn nearly_named(&self, key: KeyId) -> Vec<KeyId> {
+        let spelled = self.spelled.get_or_init(|| {
+            let mut spelled: HashMap<String, Vec<KeyId>> = HashMap::new();
+            for key in &self.settings {
+                spelled
+                    .entry(crate::near::spelled(&self.keys().show(*key)))
+                    .or_default()
+                    .push(*key);
+            }
+            spelled
+        });
+        let mut found: Vec<KeyId> = Vec::new();
+        for slip in crate::near::slips(&crate::near::spelled(&self.keys().show(key))) {
+            let near = spelled.get(&slip).into_iter().flatten().filter(|it| **it != key);
+            found.extend(near.copied());
+        }
+        found.sort_unstable();
+        found.dedup();
+        found
     }
 
     /// Whether `key` is a setting here.

@@ -443,6 +443,19 @@ pub(super) fn pieces_of(
     texts.into_iter().filter_map(|text| take_apart(text, reading.rules(answers)).ok()).collect()
 }
 
+/// The pieces of the text that decides a setting alone; none if that is no text with references.
+pub(crate) fn winning_pieces(answers: &Answers<'_>, key: KeyId) -> Option<Vec<Piece>> {
+    let resolution = answers.resolution();
+    let mut in_force = resolution.in_force(key);
+    let (Some(only), None) = (in_force.next(), in_force.next()) else { return None };
+    let candidate = resolution.candidate(only);
+    let refers = resolution.readings().layer(resolution.layer_of(candidate)).references;
+    if !refers || !matches!(resolution.leaf(candidate).value, Value::Text(_)) {
+        return None;
+    }
+    pieces_of(answers, resolution, candidate).pop()
+}
+
 fn collect_texts<'v>(value: &'v Value, texts: &mut Vec<&'v str>) {
     match value {
         Value::Text(text) if may_refer(text) => texts.push(text),

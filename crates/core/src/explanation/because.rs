@@ -229,6 +229,7 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Row {
         (Some(variable), Presence::Read) => {
             answers.resolution().readings().near_names(layer, key, variable)
         }
+        (None, Presence::Read) => super::near_keys(answers, layer, key),
         _ => Vec::new(),
     };
     let mut because = match answers.resolution().readings().layer(layer).absence() {

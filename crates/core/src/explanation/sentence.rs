@@ -335,19 +335,20 @@ fn near_misses(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> 
     let decides = explanation.winner.as_ref().map_or(0, |winner| winner.layer.0);
     let mut sentences = Vec::new();
     for index in (decides..readings.layers.len()).rev().map(LayerIndex) {
-        let Some(variable) = super::variable_in(answers, index, explanation.key) else {
-            continue;
+        let near = match super::variable_in(answers, index, explanation.key) {
+            Some(variable) => readings.near_names(index, explanation.key, &variable),
+            None => super::near_keys(answers, index, explanation.key),
         };
-        for near in readings.near_names(index, explanation.key, &variable) {
+        for near in near {
             let place = match near.line {
                 Some(line) => format!(" ({}:{line})", near.source),
                 None => String::new(),
             };
             sentences.push(format!(
-                "But {} has {}{place}, which is nearly {variable} and is not read for it: is it \
-                 misspelt?",
+                "But {} has {}{place}, which is nearly {} and is not read for it: is it misspelt?",
                 readings.layer(index).name,
-                near.name
+                near.name,
+                near.meant
             ));
         }
     }

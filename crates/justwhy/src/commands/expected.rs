@@ -5,8 +5,8 @@ use crate::json::{ShownContext, ShownPlace, ShownValue, is_false};
 use crate::look::{Look, Role};
 use crate::select;
 use justwhy_core::{
-    Answers, Context, Explanation, Found, How, KeyId, KeyPath, Presence, Resolution, Stand, Wanted,
-    unread_layers,
+    Answers, Astray, Context, Explanation, Found, HopValue, How, KeyId, KeyPath, Presence,
+    Resolution, Stand, Value, Wanted, unread_layers,
 };
 use justwhy_sources::Error;
 use serde::Serialize;
@@ -20,6 +20,8 @@ pub(crate) struct Search {
     is_secret: bool,
     /// What was found, first what comes first in the order of the search.
     found: Vec<(Found, Option<Context>)>,
+    /// The references that lead to another value.
+    astray: Vec<Astray>,
     candidates: usize,
     contexts: usize,
     /// Whether there are more other contexts than are looked at, so that none was.
@@ -44,6 +46,7 @@ pub(crate) fn search(
         is_met: wanted.is_met(answers, key),
         is_secret: answers.is_secret(key),
         found: Vec::new(),
+        astray: Vec::new(),
         candidates: resolution.candidates(key).count(),
         contexts: 0,
         too_many: false,
@@ -54,6 +57,7 @@ pub(crate) fn search(
     if search.is_met {
         return Ok(search);
     }
+    search.astray = wanted.astray(answers, key);
     let here = wanted.among_candidates(answers, key).map(|found| (found, None));
     search.found.extend(here);
     if search.found.is_empty() {
@@ -244,7 +248,34 @@ impl Search {
                 )),
             }
         }
-        if !self.is_met && self.found.is_empty() {
+        let told = match self.found.is_empty() {
+            true => format!("Expected {text}: "),
+            false => "Also: ".to_owned(),
+        };
+        for (number, Astray { hop, wanted }) in self.astray.iter().enumerate() {
+            let lead = if number == 0 { told.as_str() } else { "And " };
+            let finds = match &hop.found {
+                HopValue::Value(value) => format!("gives {}", value.show()),
+                HopValue::Nothing(_) => "finds nothing".to_owned(),
+                HopValue::Secret | HopValue::Error(_) => "is in error".to_owned(),
+            };
+            let place = match (&hop.source, hop.position) {
+                (Some(source), Some(at)) => format!(" ({source}:{}:{})", at.line, at.column),
+                (Some(source), None) => format!(" ({source})"),
+                (None, _) => String::new(),
+            };
+            let reference = &hop.reference;
+            let line = format!(
+                "{lead}{reference} {finds}{place}, and that needs {}.",
+                Value::Text(wanted.as_str().into()).show()
+            );
+            lines.push((Role::Warning, line));
+            if let Some(setting) = &hop.setting {
+                let ask = format!("Ask on: justwhy explain {setting} --expected …");
+                lines.push((Role::Value, ask));
+            }
+        }
+        if !self.is_met && self.found.is_empty() && self.astray.is_empty() {
             lines.push((Role::Warning, format!("Expected {text}: it is nowhere.")));
             lines.push((Role::Plain, self.looked_at(answer)));
         }
@@ -300,7 +331,22 @@ pub(crate) struct ShownSearch {
     #[serde(skip_serializing_if = "is_false")]
     secret: bool,
     found: Vec<ShownFound>,
+    /// The references of what is in force with other values of which it would be what was expected.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    astray: Vec<ShownAstray>,
     searched: Searched,
+}
+
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct ShownAstray {
+    reference: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    setting: Option<String>,
+    /// What it gives; none if that is nothing.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    gives: Option<ShownValue>,
+    wanted: String,
 }
 
 #[derive(Serialize)]
@@ -371,11 +417,21 @@ impl Search {
                 })
                 .collect(),
         };
+        let astray = |Astray { hop, wanted }: &Astray| ShownAstray {
+            reference: hop.reference.clone(),
+            setting: hop.setting.clone(),
+            gives: match &hop.found {
+                HopValue::Value(value) => Some(ShownValue(value.clone())),
+                _ => None,
+            },
+            wanted: wanted.clone(),
+        };
         ShownSearch {
             text: self.text.clone(),
             is_met: self.is_met,
             secret: self.is_secret,
             found: self.found.iter().map(found).collect(),
+            astray: self.astray.iter().map(astray).collect(),
             searched: Searched {
                 candidates: self.candidates,
                 contexts: self.contexts,

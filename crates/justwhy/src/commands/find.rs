@@ -32,6 +32,9 @@ struct ShownHit {
     /// Whether only references or conversion made it so.
     made: bool,
     in_force: Vec<ShownContext>,
+    /// Where it decides, and the setting is in error, unreadable or uncertain for that.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    breaks: Vec<ShownContext>,
     candidate_in: usize,
     #[serde(skip_serializing_if = "json::is_false")]
     local: bool,
@@ -46,6 +49,7 @@ struct Place {
     place: String,
     is_local: bool,
     in_force: ContextSet,
+    breaks: ContextSet,
     candidate_in: ContextSet,
 }
 
@@ -104,6 +108,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
             value: ShownValue(place.value),
             made: place.is_made,
             in_force: place.in_force.iter().map(|at| ShownContext(read[at].clone())).collect(),
+            breaks: place.breaks.iter().map(|at| ShownContext(read[at].clone())).collect(),
             candidate_in: place.candidate_in.len(),
             local: place.is_local,
         });
@@ -140,9 +145,10 @@ fn places(answering: &Answering<'_>, survey: &Survey, value: &str) -> (Vec<Place
                     place,
                     is_local: resolution.readings().layer(hit.stand.layer).is_local(),
                     in_force: none(),
+                    breaks: none(),
                     candidate_in: none(),
                 };
-                found.push((same, place, hit.is_in_force, Arc::clone(group)));
+                found.push((same, place, (hit.is_in_force, hit.breaks), Arc::clone(group)));
             }
         }
         (found, answers.is_exhausted())
@@ -150,11 +156,14 @@ fn places(answering: &Answering<'_>, survey: &Survey, value: &str) -> (Vec<Place
     let limits = answering.answers.limits();
     survey.look(answering.elsewhere, limits, look, |(found, is_too_much)| {
         is_exhausted |= is_too_much;
-        for (same, place, is_in_force, group) in found {
+        for (same, place, (is_in_force, breaks), group) in found {
             let place = places.entry(same).or_insert(place);
             place.candidate_in.add(&group);
             if is_in_force {
                 place.in_force.add(&group);
+            }
+            if breaks {
+                place.breaks.add(&group);
             }
         }
     });
@@ -181,9 +190,10 @@ fn text(
             last = &place.key;
         }
         let is_in_force = !place.in_force.is_empty();
-        let (symbol, role) = match is_in_force {
-            true => (Symbol::Decides, Role::Value),
-            false => (Symbol::Lost, Role::Lost),
+        let (symbol, role) = match (is_in_force, place.breaks.is_empty()) {
+            (true, _) => (Symbol::Decides, Role::Value),
+            (false, false) => (Symbol::Decides, Role::Warning),
+            (false, true) => (Symbol::Lost, Role::Lost),
         };
         let shown = look.cut(&look.text(&place.value.show()), look.columns().max(60) - 4);
         let symbol = look.paint(role, look.symbol(symbol));
@@ -191,9 +201,13 @@ fn text(
         let made = if place.is_made { ", made by references or conversion" } else { "" };
         let local = if place.is_local { ", which describes where you stand now" } else { "" };
         let stand = format!("{}, {}{made}{local}", place.stand.layer(), place.place);
-        let force = match is_in_force {
-            true => format!("in force {}", summary(&place.in_force, read)),
-            false => "in force in none of them".to_owned(),
+        let in_force = || format!("in force {}", summary(&place.in_force, read));
+        let breaks = || format!("it decides {}, and cannot be used", summary(&place.breaks, read));
+        let force = match (is_in_force, place.breaks.is_empty()) {
+            (true, true) => in_force(),
+            (true, false) => format!("{}; {}", in_force(), breaks()),
+            (false, false) => breaks(),
+            (false, true) => "in force in none of them".to_owned(),
         };
         for (role, line) in [(Role::Place, stand), (Role::Lost, force)] {
             for line in look.wrap(&line, look.columns().saturating_sub(4)) {
