@@ -343,7 +343,9 @@ fn nothing_beyond_the_repository_is_read_without_the_users_consent() {
                 !told.contains("canary = outside") && !told.contains("\"outside\""),
                 "{text} {told}"
             );
-            assert!(run.code != 0, "{text} {asked:?} {told}");
+            // Where it only says where one stands, what is asked about everywhere needs no answer.
+            let is_here = text.contains("[[axis]]") && asked[0] == "check";
+            assert!(run.code != 0 || is_here, "{text} {asked:?} {told}");
         }
         // Where that folder is allowed nothing stands in the way.
         let folder = outside.path().canonicalize().unwrap();

@@ -6,7 +6,7 @@ use super::{CheckRule, Look, Severity};
 use crate::resolution::{Rule, Verdict};
 use crate::{
     Answers, Candidate, CandidateId, ContextSet, Declaration, Declared, EmptyText, Explanation,
-    KeyId, Kind, LayerIndex, Lookalike, Names, Resolution, Status, Type, Value,
+    KeyId, Kind, LayerIndex, Lookalike, Names, Resolution, Status, Type, Value, list_values,
 };
 use hashbrown::HashSet;
 
@@ -192,10 +192,22 @@ fn variables_left_out(look: &Look<'_>, seen: &Seen<'_>) -> Option<String> {
     if look.with_local {
         return None;
     }
-    let local = (0..readings.layers.len()).rev().map(LayerIndex);
-    let process = local.into_iter().find(|at| readings.layer(*at).kind == Kind::Process)?;
-    let variable = readings.variable(process, seen.key)?;
-    Some(format!("only {variable} in the process could give one, which is left out here"))
+    let layers = (0..readings.layers.len()).rev().map(LayerIndex);
+    let local = layers.filter(|at| readings.layer(*at).is_local());
+    let places: Vec<String> = local
+        .filter_map(|at| match readings.layer(at) {
+            layer if layer.kind == Kind::Process => {
+                Some(format!("{} in the process", readings.variable(at, seen.key)?))
+            }
+            layer if matches!(layer.kind, Kind::Arguments) => None,
+            layer => Some(format!("the layer {}", layer.name)),
+        })
+        .collect();
+    if places.is_empty() {
+        return None;
+    }
+    let places = list_values(&places, "and");
+    Some(format!("what is left out here may give one: {places}; justwhy needs lists every place"))
 }
 
 fn missing_as_empty(look: &mut Look<'_>, seen: &Seen<'_>, winner: &Candidate) {

@@ -1,6 +1,7 @@
 //! `find`: which settings have a value, in any context, and where it is written.
 
 use super::Answering;
+use super::grid::ShownUnread;
 use crate::json::{self, ShownContext, ShownValue, Standing};
 use crate::look::{Role, Symbol};
 use crate::progress::Progress;
@@ -20,6 +21,9 @@ pub(crate) struct Body<'a> {
     value: &'a str,
     contexts: usize,
     hits: Vec<ShownHit>,
+    /// Contexts that cannot be read, which are not counted in `contexts`.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    not_read: Vec<ShownUnread>,
 }
 
 #[derive(Serialize)]
@@ -62,20 +66,25 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
         return Err(vec![error.help("every value contains nothing; name a part of one")]);
     }
     let progress = Progress::begin("reading the project");
-    let contexts = answering.elsewhere.contexts(answering.context()).map_err(|it| vec![it])?;
+    let here = answering.context();
+    let mut contexts = answering.elsewhere.contexts(here).map_err(|it| vec![it])?;
     let count = contexts.len();
+    // Where one stands counts even if the axes cannot form it.
+    let values = |context: &Context| -> Vec<Option<String>> {
+        context.axes.iter().map(|axis| axis.value.clone()).collect()
+    };
+    let is_apart = contexts.iter().all(|context| values(context) != values(here));
+    contexts.extend(is_apart.then(|| here.clone()));
     progress.now(|| super::reading(count));
     let mut readings = Vec::with_capacity(count);
-    let mut refused: Option<(Context, Error)> = None;
+    let mut unread: Vec<(Context, Error)> = Vec::new();
     for (context, read) in contexts.iter().zip(answering.elsewhere.read_all(&contexts)) {
         match read {
             Ok(read) => readings.push(Arc::new(read)),
-            Err(error) => {
-                refused.get_or_insert_with(|| (context.clone(), error));
-            }
+            Err(error) => unread.push((context.clone(), error)),
         }
     }
-    if let (true, Some((_, error))) = (readings.is_empty(), &refused) {
+    if let (true, Some((_, error))) = (readings.is_empty(), unread.first()) {
         return Err(vec![error.clone()]);
     }
     progress.now(super::looking);
@@ -94,10 +103,12 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
             by(other),
         ))
     });
-    let is_found = !found.is_empty();
+    // What was not looked at could have it.
+    let is_yes = !found.is_empty() && unread.is_empty();
     let mut notes = String::new();
-    if let Some((context, error)) = &refused {
-        let note = format!("note: {context} could not be read: {error}");
+    for (context, error) in &unread {
+        let context = super::plain_context(context);
+        let note = format!("note: {context} cannot be read: {error}");
         notes.push_str(&answering.look.text(&note));
         notes.push('\n');
     }
@@ -112,12 +123,14 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
             candidate_in: place.candidate_in.len(),
             local: place.is_local,
         });
-        let body = Body { value, contexts: read.len(), hits: hits.collect() };
+        let not_read = unread.iter().map(ShownUnread::of).collect();
+        let body = Body { value, contexts: read.len(), hits: hits.collect(), not_read };
         json::text(&json::Answer::new("find", answering.context(), body))
     } else {
-        text(answering, value, &found, &read, count)
+        let looked = looked(count, is_apart.then_some(here), unread.len());
+        text(answering, value, &found, &read, &looked)
     };
-    Ok(answering.outcome(result, notes, is_found))
+    Ok(answering.outcome(result, notes, is_yes))
 }
 
 /// All that is found, with the contexts in which it is, and whether that is not all of it.
@@ -175,7 +188,7 @@ fn text(
     value: &str,
     found: &[Place],
     read: &[Context],
-    count: usize,
+    looked: &str,
 ) -> String {
     let look = answering.look;
     let mut out = String::new();
@@ -219,15 +232,24 @@ fn text(
         out.push_str(&look.text(&format!("nothing that is not secret is or contains {value}")));
         out.push('\n');
     }
-    let looked = match (read.len(), count) {
-        (1, 1) => "Looked at 1 context.".to_owned(),
-        (read, count) if read == count => format!("Looked at {count} contexts."),
-        (read, count) => {
-            format!("Looked at {read} of {count} contexts; the others could not be read.")
-        }
-    };
-    out.push_str(&format!("\n{}\n", look.paint(Role::Lost, &looked)));
+    out.push_str(&format!("\n{}\n", look.paint(Role::Lost, looked)));
     out
+}
+
+/// Where it was looked, as a sentence: of `count` contexts that the axes form, and where one stands.
+fn looked(count: usize, apart: Option<&Context>, unread: usize) -> String {
+    let apart = match apart {
+        Some(here) => format!(" and in the current one, {}", super::plain_context(here)),
+        None => String::new(),
+    };
+    let contexts = if count == 1 { "context" } else { "contexts" };
+    match unread {
+        0 => format!("Looked at {count} {contexts}{apart}."),
+        1 => format!("Looked at {count} {contexts}{apart}; 1 of them could not be read."),
+        unread => {
+            format!("Looked at {count} {contexts}{apart}; {unread} of them could not be read.")
+        }
+    }
 }
 
 /// In which contexts, in as few words as there are.

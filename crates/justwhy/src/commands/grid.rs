@@ -51,6 +51,12 @@ pub(crate) struct ShownUnread {
     because: String,
 }
 
+impl ShownUnread {
+    pub(crate) fn of((context, error): &(Context, Error)) -> ShownUnread {
+        ShownUnread { context: ShownContext(context.clone()), because: error.to_string() }
+    }
+}
+
 /// About how many bytes the number of a cell takes.
 const BYTES_PER_NUMBER: usize = 3;
 /// How many rows one thread writes out before it takes others.
@@ -146,13 +152,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         across: names.iter().map(|name| (*name).to_owned()).collect(),
         left_out,
         is_chosen: !options.patterns.is_empty(),
-        unread: unread
-            .iter()
-            .map(|(context, error)| ShownUnread {
-                context: ShownContext(context.clone()),
-                because: error.to_string(),
-            })
-            .collect(),
+        unread: unread.iter().map(ShownUnread::of).collect(),
         is_exhausted: AtomicBool::new(false),
     };
     let notes = unread.iter().map(|(context, error)| {

@@ -4,8 +4,8 @@ use super::{Answering, context_line};
 use crate::json;
 use crate::look::{Look, Role, fill, width};
 use crate::run::Outcome;
-use justwhy_core::{Advice, Declaration, Explanation, KeyId, Position, Status};
-use justwhy_sources::Error;
+use justwhy_core::{Advice, Declaration, Explanation, KeyId, Kind, Position, Status};
+use justwhy_sources::{Error, Tracking};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -84,12 +84,32 @@ fn needs(answering: &Answering<'_>) -> Vec<Need> {
             advice: answer
                 .ways(answering.answers)
                 .into_iter()
+                .filter(|advice| !answer.secret || !would_expose(answering, advice))
                 .map(|advice| pasted(answering, key, advice))
                 .collect(),
             answer,
         })
     };
     keys.into_iter().filter_map(need).collect()
+}
+
+/// Whether a secret would stand in plain where git would keep it. Who it is encrypted for is another
+/// question: with recipients such a file may hold it.
+fn would_expose(answering: &Answering<'_>, advice: &Advice) -> bool {
+    let layer = answering.resolution().readings().layer(advice.layer);
+    let file = match layer.kind {
+        Kind::File | Kind::Files | Kind::Rows => advice.at.trim_end_matches(" (new)"),
+        Kind::Values => answering.project.file.as_str(),
+        _ => return false,
+    };
+    let is_number = |text: &str| !text.is_empty() && text.bytes().all(|it| it.is_ascii_digit());
+    // Where a line decides now, the way leads to it.
+    let mut path = file;
+    while let Some((head, _)) = path.rsplit_once(':').filter(|(_, tail)| is_number(tail)) {
+        path = head;
+    }
+    let tracking = answering.world.tracking(&answering.project.folder, &[path.into()]);
+    tracking == Tracking::Known(vec![true])
 }
 
 /// The way with the very lines that its source would have.
@@ -215,6 +235,12 @@ fn one(answering: &Answering<'_>, look: &Look, need: &Need, out: &mut String) {
     }
     if need.message.contains("empty") {
         look.paragraph(out, &need.message, "  ");
+    }
+    if need.advice.is_empty() {
+        let none = "git tracks every file that could give it: put it there encrypted \
+                    (justwhy put KEY - --layer LAYER --encrypt)";
+        look.paragraph(out, none, "  ");
+        return;
     }
     out.push_str("  Give it in one of these:\n");
     let name = |advice: &Advice| resolution.readings().layer(advice.layer).name.clone();
