@@ -75,7 +75,7 @@ pub struct Told {
     made_of: Option<Vec<Ingredient>>,
     is_secret: bool,
     /// Whether whoever asks gave it.
-    is_given: bool,
+    pub(crate) is_given: bool,
 }
 
 impl Told {

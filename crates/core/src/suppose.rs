@@ -65,15 +65,15 @@ impl<C: PartialEq + Send + Sync> Tale<C> {
         let look = |sight: Sight<'_>| {
             let mut said = Vec::new();
             for (key, contexts) in sight.settings.into_iter().filter(|(key, _)| wanted(*key)) {
-                let answer = Explanation::of(&sight.answers, key);
+                let mut answer = Explanation::of(&sight.answers, key);
                 if answer.status == Status::Absent {
                     continue;
                 }
-                let answered = Answered {
-                    told: Told::of_given(&sight.answers, &answer, Some(given)),
-                    contexts,
-                    shown: Arc::new(show(&sight.answers, &answer)),
-                };
+                let told = Told::of_given(&sight.answers, &answer, Some(given));
+                // How it is shown must not tell what is not compared.
+                answer.is_given |= told.is_given;
+                let answered =
+                    Answered { told, contexts, shown: Arc::new(show(&sight.answers, &answer)) };
                 said.push((key, answered));
             }
             said

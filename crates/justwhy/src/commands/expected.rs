@@ -276,7 +276,11 @@ impl Search {
             }
         }
         if !self.is_met && self.found.is_empty() && self.astray.is_empty() {
-            lines.push((Role::Warning, format!("Expected {text}: it is nowhere.")));
+            let told = match answer.secret {
+                true => "the setting is secret, and nothing was compared with that",
+                false => "it is nowhere",
+            };
+            lines.push((Role::Warning, format!("Expected {text}: {told}.")));
             lines.push((Role::Plain, self.looked_at(answer)));
         }
         for (role, line) in lines {
@@ -314,9 +318,7 @@ impl Search {
             sentence.push_str(&format!(" {contexts} could not be read."));
         }
         if answer.secret {
-            sentence.push_str(
-                " The setting is secret, so that no value was compared: name a layer or a source.",
-            );
+            sentence.push_str(" Name a layer or a source instead of a value.");
         }
         sentence
     }

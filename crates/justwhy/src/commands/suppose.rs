@@ -281,8 +281,11 @@ impl Looked {
     fn only_in<'c>(&'c self, of: &'c Checked, other: &'c Checked) -> Vec<&'c Told> {
         let mut told = only_in(of, other, self.is_same_place);
         told.retain(|told| {
-            let compares =
-                matches!(told.finding.rule, CheckRule::RepeatsWeaker | CheckRule::SameAcross);
+            // What decides nothing is told of as one or the other, by whether it is the same.
+            let compares = matches!(
+                told.finding.rule,
+                CheckRule::RepeatsWeaker | CheckRule::NeverWins | CheckRule::SameAcross
+            );
             let key = told.finding.key.as_ref();
             !compares || !key.is_some_and(|key| self.not_compared.contains(key))
         });

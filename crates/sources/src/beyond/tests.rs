@@ -2,7 +2,6 @@
 
 use super::{check, leaves, repository_of};
 use crate::System;
-use std::path::Path;
 
 #[cfg(unix)]
 #[test]

@@ -47,7 +47,7 @@ fn says_where_a_store_file_is_wrong() {
         ),
         (
             "[scope.a.variables]\n\"TIDE-X\" = \"hidden-2\"",
-            "[bad-store] scopes.toml:3:1: TIDE-X cannot name a variable | a name is made of letters, \
+            "[bad-store] scopes.toml:3:1: this cannot name a variable | a name is made of letters, \
              digits and `_`, and does not begin with a digit",
         ),
         (
