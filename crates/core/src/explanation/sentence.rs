@@ -81,7 +81,7 @@ fn says(answers: &Answers<'_>, candidate: &Candidate) -> String {
     match resolution.readings().layer(resolution.layer_of(candidate)).kind {
         Kind::Arguments => format!("--set says {says}"),
         Kind::Process => {
-            let variable = resolution.keys().show(resolution.leaf(candidate).name);
+            let variable = resolution.keys().segment(resolution.leaf(candidate).name);
             format!("the variable {variable} says {says}")
         }
         _ => format!("{} says {says}", place_of(answers, candidate)),

@@ -332,9 +332,11 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let new_stores = supposition.stores(stores);
     let new_elsewhere = Elsewhere::new(&new_project, new_world, given).asking(Some(&new_stores));
     let new_elsewhere = new_elsewhere.decrypting(keyring).with_local(with_local);
-    let read = check::survey(&new_elsewhere, context, here, progress).map_err(then)?;
+    let new_asked = still_there(common.context.as_deref(), &project, &new_project);
+    let new_context = new_asked.as_deref().filter(|_| here);
+    let read = check::survey(&new_elsewhere, new_context, here, progress).map_err(then)?;
     let after = Version::of((&new_project, new_world, &new_elsewhere), read);
-    say_what_decides_nothing(&after, common.context.as_deref(), &mut supposed).map_err(one)?;
+    say_what_decides_nothing(&after, new_asked.as_deref(), &mut supposed).map_err(one)?;
     let wanted = Wanted {
         here: !options.everywhere,
         is_everywhere: options.everywhere,
@@ -347,7 +349,10 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let looked = looking.at(&before, &after, wanted, pairs(&before, &after, options.everywhere))?;
     // The current context counts even if the axes cannot form it.
     let current = match options.everywhere {
-        true => current(&before, &after, common.context.as_deref(), progress),
+        true => {
+            let asked = (common.context.as_deref(), new_asked.as_deref());
+            current(&before, &after, asked, progress)
+        }
         false => None,
     };
     let at_current = match &current {
@@ -419,9 +424,15 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         }
         false => {
             let told_as = if is_refused { Act::WriteNothing } else { options.act };
-            let telling =
-                |before, after, looked| Telling { look, before, after, looked, act: told_as };
-            let first = telling(&before, &after, &looked);
+            let telling = |before, after, looked, is_apart| Telling {
+                look,
+                before,
+                after,
+                looked,
+                act: told_as,
+                is_apart,
+            };
+            let first = telling(&before, &after, &looked, at_current.is_some());
             let mut text = first.what(&supposed);
             text.push_str(&first.effects(&left_out));
             if let (Some((before, after)), Some(looked)) = (&current, &at_current) {
@@ -429,7 +440,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
                     format!("In the current context, {}:", super::plain_context(&before.head));
                 text.push('\n');
                 look.paragraph(&mut text, &told, "");
-                text.push_str(&telling(before, after, looked).effects(&[]));
+                text.push_str(&telling(before, after, looked, false).effects(&[]));
             }
             if not_read > 0 {
                 text.push('\n');
@@ -562,10 +573,10 @@ fn hide(told: &mut Told, secret: &BTreeSet<String>) {
 fn current<'v>(
     before: &Version<'v>,
     after: &Version<'v>,
-    asked: Option<&str>,
+    asked: (Option<&str>, Option<&str>),
     progress: &Progress,
 ) -> Option<(Version<'v>, Version<'v>)> {
-    let head = before.elsewhere.here(asked).ok()?;
+    let head = before.elsewhere.here(asked.0).ok()?;
     let values = |context: &Context| -> Vec<Option<String>> {
         context.axes.iter().map(|axis| axis.value.clone()).collect()
     };
@@ -573,11 +584,21 @@ fn current<'v>(
     if before.full.iter().any(|at| values(contexts[at]) == values(&head)) {
         return None;
     }
-    let read = |version: &Version<'v>| {
+    let read = |version: &Version<'v>, asked: Option<&str>| {
         let read = check::survey(version.elsewhere, asked, true, progress).ok()?;
         Some(Version::of((version.project, version.world, version.elsewhere), read))
     };
-    Some((read(before)?, read(after)?))
+    Some((read(before, asked.0)?, read(after, asked.1)?))
+}
+
+/// What `--in` says without the axes that are not there any more, such as that of the only rows.
+fn still_there(asked: Option<&str>, before: &Project, after: &Project) -> Option<String> {
+    let has = |project: &Project, name: &str| project.axes.iter().any(|it| it.axis.name == name);
+    let is_gone = |item: &&str| {
+        item.split_once('=').is_some_and(|(name, _)| has(before, name) && !has(after, name))
+    };
+    let kept: Vec<&str> = asked?.split(',').filter(|item| !is_gone(item)).collect();
+    (!kept.is_empty()).then(|| kept.join(","))
 }
 
 impl<'v> Version<'v> {
@@ -625,8 +646,10 @@ fn pairs(before: &Version<'_>, after: &Version<'_>, everywhere: bool) -> Vec<(us
     if !everywhere {
         return vec![(0, 0)];
     }
+    // An axis that is not there any more tells no contexts apart.
+    let names: Vec<&str> = after.project.axes.iter().map(|it| it.axis.name.as_str()).collect();
     let values = |context: &Context| -> Vec<Option<String>> {
-        context.axes.iter().map(|axis| axis.value.clone()).collect()
+        names.iter().map(|name| context.value(name).map(str::to_owned)).collect()
     };
     let there: BTreeMap<Vec<Option<String>>, usize> =
         after.contexts().iter().enumerate().map(|(at, context)| (values(context), at)).collect();

@@ -14,6 +14,8 @@ pub(super) struct Telling<'t> {
     pub(super) after: &'t Version<'t>,
     pub(super) looked: &'t Looked,
     pub(super) act: Act,
+    /// Whether where one stands is told of apart.
+    pub(super) is_apart: bool,
 }
 
 impl Telling<'_> {
@@ -136,6 +138,7 @@ impl Telling<'_> {
         let mut touched: HashSet<usize> = HashSet::new();
         effects.changed.iter().for_each(|effect| touched.extend(effect.contexts.iter()));
         let contexts = match (self.looked_at(), touched.len()) {
+            (1, _) if self.is_apart => "the one context that the axes form".to_owned(),
             (1, _) => "this context".to_owned(),
             (count, 0) => format!("{count} contexts"),
             (count, touched) => format!("{touched} of {count} contexts"),
