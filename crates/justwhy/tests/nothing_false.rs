@@ -327,6 +327,11 @@ fn of_several_names_of_a_map_one_counts() {
     let layers = "[setting.m]\ntype = \"map\"\n[[layer]]\nname = \"env\"\nfile = \"a.env\"\n";
     let three = place(layers, &[("a.env", "M__B=2\nM={\"a\": 1}\n")]);
     assert_eq!(value(&three, "m", &[]), json!({ "a": 1 }));
+    // One that is put together from variables stands where they do.
+    let layers = format!("[variables]\nprefix = \"T_\"\n[setting.m]\ntype = \"map\"\n{PROCESS}");
+    let four = place(&layers, &[]);
+    let run = four.run_with(&["explain", "m"], &[("T_M__A", "1")]);
+    assert!(run.stdout.contains("the variable T_M__A"), "{}", run.all());
 }
 
 #[test]

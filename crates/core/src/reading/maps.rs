@@ -67,7 +67,10 @@ impl Reading {
             let is_it = |it: &Found| it.map == map && it.former == former;
             let at = found.iter().position(is_it).unwrap_or_else(|| {
                 let depth = keys.depth(part.key) - keys.depth(map);
-                let name = (0..depth).fold(name, |name, _| keys.parent(name));
+                let above = (0..depth).fold(name, |name, _| keys.parent(name));
+                // A variable has no name above its own.
+                let is_variable = above == KeyId::ROOT && best == Standing::Own;
+                let name = if is_variable { name } else { above };
                 let (parts, leaves) = (Vec::new(), Vec::new());
                 found.push(Found { map, former, parts, leaves, name, after: 0 });
                 found.len() - 1

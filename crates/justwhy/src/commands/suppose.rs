@@ -3,6 +3,7 @@
 use crate::arguments::{Common, Form};
 use crate::checking::{Checked, Checking, Told, Wanted};
 use crate::commands::check::{self, ShownFinding};
+use crate::commands::grid::ShownUnread;
 use crate::commands::left_out;
 use crate::commands::sides::ShownAnswer;
 use crate::fingerprint::Fingerprints;
@@ -113,13 +114,9 @@ pub(crate) struct Body {
     /// The current context, if it is not among those that were looked at.
     #[serde(skip_serializing_if = "Option::is_none")]
     current: Option<ShownCurrent>,
-    /// How many contexts could not be read, and so were not looked at.
-    #[serde(skip_serializing_if = "is_zero")]
-    not_read: usize,
-}
-
-fn is_zero(count: &usize) -> bool {
-    *count == 0
+    /// Contexts that could not be read, and so were not looked at.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    not_read: Vec<ShownUnread>,
 }
 
 /// What would be otherwise in the current context.
@@ -257,6 +254,9 @@ struct Version<'v> {
     unread: Vec<(Error, Vec<Context>)>,
 }
 
+/// The most contexts that are named one by one.
+const MOST_NAMED: usize = 4;
+
 /// What a supposition comes to in the contexts that were looked at.
 struct Looked {
     pairs: Vec<(usize, usize)>,
@@ -362,8 +362,14 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
             Some(looking.at(before, after, wanted, vec![(0, 0)])?)
         }
     };
-    let not_read = before.unread.iter().chain(&after.unread).map(|(_, all)| all.len()).max();
-    let not_read = not_read.unwrap_or_default();
+    let mut not_read: Vec<(Context, Error)> = Vec::new();
+    for (error, contexts) in before.unread.iter().chain(&after.unread) {
+        for context in contexts {
+            if !not_read.iter().any(|(known, _)| known == context) {
+                not_read.push((context.clone(), error.clone()));
+            }
+        }
+    }
     let left_out = match before.survey.contexts().first() {
         Some(first) if !with_local => left_out(first),
         _ => Vec::new(),
@@ -417,7 +423,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
                 written,
                 refused: refused.clone(),
                 current,
-                not_read,
+                not_read: not_read.iter().map(ShownUnread::of).collect(),
                 supposed,
             };
             json::text(&json::Answer::new(options.command, &before.head, body))
@@ -442,9 +448,9 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
                 look.paragraph(&mut text, &told, "");
                 text.push_str(&telling(before, after, looked, false).effects(&[]));
             }
-            if not_read > 0 {
+            if !not_read.is_empty() {
                 text.push('\n');
-                look.paragraph(&mut text, &unread(not_read), "");
+                look.paragraph(&mut text, &unread(&not_read), "");
             }
             if let Some(written) = written {
                 text.push('\n');
@@ -453,7 +459,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
             text
         }
     };
-    let is_no = is_refused || not_read > 0 && options.act == Act::Suppose;
+    let is_no = is_refused || !not_read.is_empty() && options.act == Act::Suppose;
     Ok(Outcome { result: result.into(), notes, code: u8::from(is_no), done })
 }
 
@@ -494,17 +500,16 @@ fn refused<'l>(
     refused
 }
 
-fn unread(count: usize) -> String {
-    match count {
-        1 => {
-            "1 context could not be read and was not looked at (justwhy check lists it).".to_owned()
+fn unread(contexts: &[(Context, Error)]) -> String {
+    let named: Vec<String> = match contexts {
+        contexts if contexts.len() <= MOST_NAMED => {
+            contexts.iter().map(|(context, _)| super::plain_context(context)).collect()
         }
-        count => {
-            format!(
-                "{count} contexts could not be read and were not looked at (justwhy check lists them)."
-            )
-        }
-    }
+        contexts => vec![format!("{} contexts", contexts.len())],
+    };
+    let were = if contexts.len() == 1 { "was" } else { "were" };
+    let named = list_values(&named, "and");
+    format!("{named} could not be read and {were} not looked at (justwhy check says why).")
 }
 
 /// Looks at a supposition.

@@ -105,6 +105,7 @@ fn edit(
             // It is moved, and nobody's guess.
             if let Some(put) = editor.supposed.last_mut() {
                 put.given = None;
+                put.exposes = None;
             }
             if is_secret && place.encrypted.is_none() {
                 editor.note_exposure(&place);
@@ -259,6 +260,15 @@ impl Editor<'_, '_, '_> {
         }
     }
 
+    /// The file in which a place is; none if that is a store elsewhere.
+    fn file_that_holds(&self, place: &Destination) -> Option<String> {
+        match &place.holder {
+            Holder::File(path) => Some(path.clone()),
+            Holder::Values => Some(self.project.file.clone()),
+            Holder::Scope { store, .. } => self.file_of(store).map(str::to_owned),
+        }
+    }
+
     /// Of a secret that was just supposed to be written in plain: why it would be less protected than a
     /// secret is to be, if it would.
     fn note_exposure(&mut self, at: &Destination) {
@@ -267,12 +277,9 @@ impl Editor<'_, '_, '_> {
         let Ok(path) = KeyPath::parse(&what) else { return };
         let Ok((place, shown)) = self.place(&layer, &path) else { return };
         // It stands there in plain already.
-        let is_replaced = *at == place && place.encrypted.is_none() && place.says.is_some();
-        let file = match &place.holder {
-            Holder::File(path) => Some(path.clone()),
-            Holder::Values => Some(self.project.file.clone()),
-            Holder::Scope { store, .. } => self.file_of(store).map(str::to_owned),
-        };
+        let file = self.file_that_holds(&place);
+        let is_in_same_file = file.is_some() && self.file_that_holds(at) == file;
+        let is_replaced = is_in_same_file && at.encrypted.is_none() && at.says.is_some();
         let why = match file {
             // A store is told that it is a secret.
             None => None,
