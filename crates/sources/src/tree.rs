@@ -275,8 +275,48 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         if table == Tree::ROOT {
             self.document.leaves.reserve(self.tree.count_named());
         }
+        if !self.tree.anchors.is_empty() {
+            self.refuse_bombs(table)?;
+        }
         self.table(table, KeyId::ROOT, 1, None)?;
         Ok(self.document)
+    }
+
+    /// Refuses what its aliases make too large before any of that is written out.
+    fn refuse_bombs(&self, table: NodeId) -> Result<(), Fault> {
+        let (mut known, mut nodes) = (HashMap::new(), 1_u64);
+        for id in self.tree.entries(table).filter(|id| !self.tree.node(*id).merges) {
+            nodes = nodes.saturating_add(self.weight(id, 1, &mut known));
+            if nodes > self.limits.nodes as u64 {
+                let (at, limit) = (self.tree.node(id).at, self.limits.nodes as u64);
+                return Err(Fault::past_limit(at, "nodes", limit, "values, tables and lists"));
+            }
+        }
+        Ok(())
+    }
+
+    /// How many nodes one stands for at least, as if aliases were written out. What is merged may be there
+    /// already, and counts for nothing here.
+    fn weight(&self, id: NodeId, depth: usize, known: &mut HashMap<NodeId, u64>) -> u64 {
+        let (target, _) = self.follow(id, None);
+        if depth > self.limits.depth {
+            return 1;
+        }
+        if let Some(weight) = known.get(&target) {
+            return *weight;
+        }
+        let children = match self.tree.node(target).kind {
+            Kind::Table(children) | Kind::List(children) => children,
+            _ => return 1,
+        };
+        let mut weight: u64 = 1;
+        for child in self.tree.children(children).filter(|it| !self.tree.node(*it).merges) {
+            weight = weight.saturating_add(self.weight(child, depth + 1, known));
+        }
+        if target != id {
+            known.insert(target, weight);
+        }
+        weight
     }
 
     /// The value of a node; a table is a map.

@@ -14,6 +14,8 @@ struct Known {
     letters: Box<[char]>,
     /// How many letters are those of the one before.
     shared: usize,
+    /// The next one that shares fewer letters with the one before it.
+    beyond: usize,
     outline: Outline,
     /// The position among those that were given.
     number: usize,
@@ -25,13 +27,21 @@ impl FromIterator<String> for KnownNames {
         let known = |(number, name): (usize, String)| {
             let lower = name.to_ascii_lowercase();
             let (letters, outline) = (lower.chars().collect(), Outline::of(&lower));
-            Known { letters, shared: 0, outline, number, name }
+            Known { letters, shared: 0, beyond: 0, outline, number, name }
         };
         let mut all: Vec<Known> = names.into_iter().enumerate().map(known).collect();
         all.sort_by(|one, other| one.letters.cmp(&other.letters));
         for at in 1..all.len() {
             let pairs = all[at - 1].letters.iter().zip(&all[at].letters);
             all[at].shared = pairs.take_while(|(before, here)| before == here).count();
+        }
+        // From the last, along those that share fewer and fewer.
+        for at in (0..all.len()).rev() {
+            let mut beyond = at + 1;
+            while all.get(beyond).is_some_and(|other| other.shared >= all[at].shared) {
+                beyond = all[beyond].beyond;
+            }
+            all[at].beyond = beyond;
         }
         KnownNames(all)
     }
@@ -63,11 +73,18 @@ impl KnownNames {
         let mut hopeless: Option<usize> = None;
         // How many letters are those of the one that was compared last.
         let mut shared = 0;
-        for known in &self.0 {
+        let mut at = 0;
+        while let Some(known) = self.0.get(at) {
             shared = known.shared.min(shared);
-            if hopeless.is_some_and(|letters| shared >= letters)
-                || !outline.could_be_slip_of(&known.outline)
-            {
+            if let Some(letters) = hopeless.filter(|letters| shared >= *letters) {
+                // All that begin so are passed over at once.
+                while self.0.get(at).is_some_and(|known| known.shared >= letters) {
+                    at = self.0[at].beyond;
+                }
+                continue;
+            }
+            at += 1;
+            if !outline.could_be_slip_of(&known.outline) {
                 continue;
             }
             rows.keep(shared);

@@ -13,9 +13,18 @@ use std::path::Path;
 pub(super) const FIELDS: Fields =
     Fields { of: "an axis", known: &["name", "allowed", "open", "default", "read"] };
 
+/// The most axes of a project: each may be read from another, all the way.
+const MOST_AXES: usize = 256;
+
 pub(super) fn read_all(sink: &mut Sink<'_>, world: &dyn World, folder: &Path) -> Vec<ProjectAxis> {
     let mut axes: Vec<(ProjectAxis, Span)> = Vec::new();
-    for table in sink.tables("axis") {
+    let tables = sink.tables("axis");
+    if let Some(table) = tables.get(MOST_AXES) {
+        let error = Error::new("limit", format!("a project has at most {MOST_AXES} axes"));
+        let at = sink.tree.node(*table).at;
+        sink.error(error.help("what follows was not looked at"), at);
+    }
+    for table in tables.into_iter().take(MOST_AXES) {
         let names_are_fine = sink.check_names(table, &FIELDS);
         let Some((axis, at)) = read(sink, table, names_are_fine, (world, folder)) else {
             continue;

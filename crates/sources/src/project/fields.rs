@@ -4,6 +4,10 @@ use crate::error::{Error, Excerpt};
 use crate::tree::{Kind, NodeId, Tree, shown_name};
 use justwhy_core::{Position, ShownLine, SourceText, Span, nearest};
 
+/// The most axes, layers, rules or combinations of a project: each layer is looked at together with every
+/// axis, and each axis may be read from all before it.
+const MOST_TABLES: usize = 5_000;
+
 /// The fields that a table of the project file may have.
 pub(crate) struct Fields {
     /// What the table is, for messages.
@@ -232,7 +236,14 @@ impl<'t> Sink<'t> {
             return Vec::new();
         };
         let mut tables = Vec::new();
-        for item in items {
+        for (number, item) in items.into_iter().enumerate() {
+            if number == MOST_TABLES {
+                let message = format!("a project has at most {MOST_TABLES} of [[{name}]]");
+                let error = Error::new("limit", message);
+                let at = self.tree.node(item).at;
+                self.error(error.help("what follows was not looked at"), at);
+                break;
+            }
             match self.tree.node(item).kind {
                 Kind::Table(_) => tables.push(item),
                 _ => self.wrong_type(item, "a table"),
