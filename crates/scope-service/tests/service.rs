@@ -465,3 +465,164 @@ fn the_document_has_nothing_that_is_not_there() {
         }
     }
 }
+
+#[test]
+fn what_became_secret_is_one_in_its_history_and_stays_one() {
+    let service = Service::start();
+    let [reader, runner, writer] = ["reader", "runner", "writer"].map(|role| service.token(role));
+    let put = |tag: &str, body: Value| {
+        let header = if tag.is_empty() { ("If-None-Match", "*") } else { ("If-Match", tag) };
+        service.ask("PUT", &path(), &writer, &[header], Some(body))
+    };
+    let seen = |token: &str| {
+        let now = service.get(&path(), token).2.to_string();
+        now + &service.get(&format!("{}/history", path()), token).2.to_string()
+    };
+    let (_, tag, _) = put("", json!({ "value": "canary-plain" }));
+    assert!(seen(&reader).contains("canary-plain"));
+    // The same value is a secret from now on, and was one before.
+    let (status, tag, _) = put(&tag, json!({ "value": "canary-plain", "secret": true }));
+    assert_eq!(status, 200);
+    assert!(!seen(&reader).contains("canary"), "{}", seen(&reader));
+    assert!(seen(&runner).contains("canary-plain"));
+    // Deleted and set again without a mark it is still one.
+    assert_eq!(service.ask("DELETE", &path(), &writer, &[("If-Match", &tag)], None).0, 200);
+    assert_eq!(put("", json!({ "value": "canary-again" })).0, 201);
+    assert!(!seen(&reader).contains("canary"), "{}", seen(&reader));
+    assert_eq!(service.get(&path(), &reader).2["secret"], true);
+}
+
+fn path() -> String {
+    "/v1/scopes/everyone/variables/TIDE_LATER".to_owned()
+}
+
+#[test]
+fn a_history_is_told_in_pages() {
+    let service = Service::start();
+    let writer = service.token("writer");
+    let mut tag = service.get(ONE, &writer).1;
+    for number in 0..120 {
+        let body = json!({ "value": number.to_string() });
+        tag = service.ask("PUT", ONE, &writer, &[("If-Match", &tag)], Some(body)).1;
+    }
+    let (mut at, mut told) = (format!("{ONE}/history"), Vec::new());
+    loop {
+        let page = service.get(&at, &writer).2;
+        let versions = page["versions"].as_array().unwrap().clone();
+        assert!(versions.len() <= 100, "{}", versions.len());
+        told.extend(versions.iter().map(|it| it["revision"].as_u64().unwrap()));
+        match page["next"].as_str() {
+            Some(next) => at = format!("{ONE}/history?after={next}"),
+            None => match page["next"].as_u64() {
+                Some(next) => at = format!("{ONE}/history?after={next}"),
+                None => break,
+            },
+        }
+    }
+    assert_eq!(told.len(), 121);
+    assert!(told.windows(2).all(|pair| pair[0] > pair[1]), "{told:?}");
+}
+
+#[test]
+fn connections_that_say_nothing_keep_nobody_out_for_ever() {
+    let service = Service::start();
+    let reader = service.token("reader");
+    let host = service.address.strip_prefix("http://").unwrap().to_owned();
+    let silent: Vec<TcpStream> = (0..400).filter_map(|_| TcpStream::connect(&host).ok()).collect();
+    assert!(silent.len() > 100);
+    let start = Instant::now();
+    let mut status = 0;
+    while status != 200 && start.elapsed() < Duration::from_secs(60) {
+        status = service.send("GET", "/v1/me", &reader, &[], None).map_or(0, |it| it.0);
+    }
+    assert_eq!(status, 200, "they hold it up for more than a minute");
+    drop(silent);
+}
+
+/// What is answered to the bytes of a request.
+fn raw(service: &Service, request: &str) -> String {
+    let host = service.address.strip_prefix("http://").unwrap();
+    let mut stream = TcpStream::connect(host).unwrap();
+    stream.set_read_timeout(Some(Duration::from_secs(30))).unwrap();
+    stream.write_all(request.as_bytes()).unwrap();
+    let mut answer = Vec::new();
+    let _ = stream.read_to_end(&mut answer);
+    String::from_utf8_lossy(&answer).into_owned()
+}
+
+#[test]
+fn requests_with_two_lengths_are_refused() {
+    let service = Service::start();
+    let writer = service.token("writer");
+    let answer = raw(
+        &service,
+        &format!(
+            "PUT {ONE} HTTP/1.1\r\nHost: x.example\r\nAuthorization: Bearer {writer}\r\nConnection: close\r\n\
+             If-None-Match: *\r\nContent-Length: 5\r\nTransfer-Encoding: chunked\r\n\r\n0\r\n\r\n"
+        ),
+    );
+    assert!(answer.starts_with("HTTP/1.1 400"), "{answer}");
+    assert_eq!(service.get(ONE, &writer).2["value"], "8");
+}
+
+#[test]
+fn names_and_conditions_that_could_never_be_used_are_refused() {
+    let service = Service::start();
+    let writer = service.token("writer");
+    assert!(!service.tool(&["token", &"x".repeat(300), "--role", "writer"]).status.success());
+    let body = json!({ "value": "1", "visible_to": { "team": [] } });
+    let path = "/v1/scopes/everyone/variables/TIDE_NOBODY";
+    assert_eq!(service.ask("PUT", path, &writer, &[("If-None-Match", "*")], Some(body)).0, 400);
+    assert_eq!(service.get(path, &writer).0, 404);
+}
+
+#[cfg(unix)]
+#[test]
+fn loose_files_are_made_private_and_one_that_is_gone_is_noticed() {
+    use std::os::unix::fs::PermissionsExt as _;
+    let folder = {
+        let service = Service::start();
+        service.token("reader");
+        Arc::clone(&service.folder)
+    };
+    let file = folder.path().join("data");
+    std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o644)).unwrap();
+    let service = Service::in_folder(Arc::clone(&folder));
+    let mode = std::fs::metadata(&file).unwrap().permissions().mode();
+    assert_eq!(mode & 0o077, 0, "{mode:o}");
+    let token = service.token("writer");
+    let tag = service.get(ONE, &token).1;
+    std::fs::remove_file(&file).unwrap();
+    // No write is acknowledged that nobody will ever read.
+    let body = Some(json!({ "value": "lost" }));
+    let (status, _, _) = service.ask("PUT", ONE, &token, &[("If-Match", &tag)], body);
+    assert_eq!(status, 503);
+}
+
+#[test]
+fn a_database_made_anew_is_another_one() {
+    let folder = {
+        let service = Service::start();
+        Arc::clone(&service.folder)
+    };
+    let (tag, value) = {
+        let service = Service::in_folder(Arc::clone(&folder));
+        let writer = service.token("writer");
+        let (_, tag, read) = service.get(ONE, &writer);
+        (tag, read["revision"].clone())
+    };
+    for file in std::fs::read_dir(folder.path()).unwrap().flatten() {
+        if file.file_name() != "seed.toml" {
+            std::fs::remove_file(file.path()).unwrap();
+        }
+    }
+    let service = Service::in_folder(folder);
+    let writer = service.token("writer");
+    let (_, anew, read) = service.get(ONE, &writer);
+    assert_eq!(read["revision"], value, "the numbers are the same");
+    assert_ne!(anew, tag);
+    let body = Some(json!({ "value": "9" }));
+    assert_eq!(service.ask("PUT", ONE, &writer, &[("If-Match", &tag)], body.clone()).0, 412);
+    assert_eq!(service.ask("GET", ONE, &writer, &[("If-None-Match", &tag)], None).0, 200);
+    assert_eq!(service.ask("PUT", ONE, &writer, &[("If-Match", &anew)], body).0, 200);
+}
