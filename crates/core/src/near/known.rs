@@ -1,12 +1,25 @@
 //! Names with which many others are compared.
 
 use super::{Outline, reach_of};
+use hashbrown::HashMap;
 
 /// Names with which many others are compared. What many of them begin with is compared once, and only
 /// while it could still be the beginning of what was meant: names of settings are much alike, so that
 /// comparing each for itself takes long in a project where thousands of references are broken.
+///
+/// Of very many names only those are found that are one edit away: all that are two away could be hundreds
+/// for each, where names are numbered, and nobody waits for that.
 #[derive(Debug)]
-pub(crate) struct KnownNames(Vec<Known>);
+pub(crate) struct KnownNames {
+    all: Vec<Known>,
+    /// Where there are many: which of them are so spelled, or are with a letter left out.
+    slips: Option<HashMap<u64, Vec<u32>>>,
+}
+
+/// So many names are compared two edits away.
+const MOST_COMPARED: usize = 3_000;
+/// The most letters of a name of which one is left out.
+const MOST_LETTERS: usize = 200;
 
 #[derive(Debug)]
 struct Known {
@@ -20,6 +33,12 @@ struct Known {
     /// The position among those that were given.
     number: usize,
     name: String,
+}
+
+impl Known {
+    fn lower(&self) -> String {
+        self.letters.iter().collect()
+    }
 }
 
 impl FromIterator<String> for KnownNames {
@@ -43,7 +62,36 @@ impl FromIterator<String> for KnownNames {
             }
             all[at].beyond = beyond;
         }
-        KnownNames(all)
+        let slips = (all.len() > MOST_COMPARED).then(|| {
+            let mut slips: HashMap<u64, Vec<u32>> = HashMap::new();
+            for (at, known) in all.iter().enumerate() {
+                let at = u32::try_from(at).unwrap_or(u32::MAX);
+                each_slip(&known.letters, |slip| {
+                    let same = slips.entry(slip).or_default();
+                    if same.last() != Some(&at) {
+                        same.push(at);
+                    }
+                });
+            }
+            slips
+        });
+        KnownNames { all, slips }
+    }
+}
+
+/// The hashes of a name, and of what it becomes where a letter is left out: two names that are one edit
+/// apart, or have two neighbours swapped, have one of them in common.
+fn each_slip(letters: &[char], mut take: impl FnMut(u64)) {
+    let hash = |letters: &mut dyn Iterator<Item = &char>| {
+        letters.fold(0xcbf2_9ce4_8422_2325_u64, |hash, letter| {
+            (hash ^ u64::from(*letter)).wrapping_mul(0x0100_0000_01b3)
+        })
+    };
+    take(hash(&mut letters.iter()));
+    if letters.len() <= MOST_LETTERS {
+        for at in 0..letters.len() {
+            take(hash(&mut letters[..at].iter().chain(&letters[at + 1..])));
+        }
     }
 }
 
@@ -65,6 +113,9 @@ impl KnownNames {
 
     /// All that are near enough, with their distance.
     fn near(&self, name: &str) -> Vec<(usize, &Known)> {
+        if let Some(slips) = &self.slips {
+            return self.one_away(name, slips);
+        }
         let reach = reach_of(name);
         let lower = name.to_ascii_lowercase();
         let (outline, mut rows) = (Outline::of(&lower), Rows::of(&lower, reach));
@@ -74,12 +125,12 @@ impl KnownNames {
         // How many letters are those of the one that was compared last.
         let mut shared = 0;
         let mut at = 0;
-        while let Some(known) = self.0.get(at) {
+        while let Some(known) = self.all.get(at) {
             shared = known.shared.min(shared);
             if let Some(letters) = hopeless.filter(|letters| shared >= *letters) {
                 // All that begin so are passed over at once.
-                while self.0.get(at).is_some_and(|known| known.shared >= letters) {
-                    at = self.0[at].beyond;
+                while self.all.get(at).is_some_and(|known| known.shared >= letters) {
+                    at = self.all[at].beyond;
                 }
                 continue;
             }
@@ -98,6 +149,20 @@ impl KnownNames {
             }
         }
         found
+    }
+
+    /// All that are at most one edit away, with their distance.
+    fn one_away(&self, name: &str, slips: &HashMap<u64, Vec<u32>>) -> Vec<(usize, &Known)> {
+        let lower = name.to_ascii_lowercase();
+        let letters: Vec<char> = lower.chars().collect();
+        let mut found: Vec<u32> = Vec::new();
+        each_slip(&letters, |slip| found.extend(slips.get(&slip).into_iter().flatten()));
+        found.sort_unstable();
+        found.dedup();
+        let reach = reach_of(name).min(1);
+        let known = found.into_iter().filter_map(|at| self.all.get(at as usize));
+        let near = known.map(|known| (strsim::osa_distance(&lower, &known.lower()), known));
+        near.filter(|(distance, _)| *distance <= reach).collect()
     }
 }
 

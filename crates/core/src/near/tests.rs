@@ -72,3 +72,19 @@ proptest! {
         prop_assert_eq!(known.meant_by(&name), each);
     }
 }
+
+#[test]
+fn of_very_many_names_those_one_edit_away_are_found() {
+    let many = (0..5_000).map(|number| format!("gauge.station_{number:05}.threshold"));
+    let known: KnownNames = many.collect();
+    for (name, meant) in [
+        ("gauge.station_00017.treshold", Some("gauge.station_00017.threshold")),
+        ("gauge.station_00017.thresholdx", Some("gauge.station_00017.threshold")),
+        ("gauge.station_00017.thershold", Some("gauge.station_00017.threshold")),
+        ("gauge.station_00017.Threshold", Some("gauge.station_00017.threshold")),
+        ("gauge.station_00017.tresold", None),
+        ("something.else", None),
+    ] {
+        assert_eq!(known.nearest(name), meant, "{name}");
+    }
+}
