@@ -1,6 +1,11 @@
 //! Drives the built service over HTTP, and holds every answer against its OpenAPI document.
 
-#![allow(clippy::unwrap_used, clippy::expect_used, reason = "a test that cannot go on has failed")]
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    reason = "a test that cannot go on has failed"
+)]
 
 use serde_json::{Value, json};
 use std::collections::BTreeSet;

@@ -27,6 +27,9 @@ pub struct Options {
     pub place: Place,
 }
 
+/// A store, a scope and a variable of it.
+type VariableName = (String, String, String);
+
 /// Asks stores on behalf of the user who runs this process.
 pub struct Client {
     options: Options,
@@ -40,7 +43,7 @@ pub struct Client {
     sessions: Mutex<HashMap<String, Token>>,
     told: Mutex<HashMap<String, Told>>,
     /// What tells the revision of each variable that was read from one of the same number elsewhere.
-    marks: Mutex<HashMap<(String, String, String), (u64, String)>>,
+    marks: Mutex<HashMap<VariableName, (u64, String)>>,
     /// Until when all stores of the run may be asked.
     until: OnceLock<Instant>,
 }

@@ -244,8 +244,8 @@ fn is_parameter(name: &str, is_in_query: bool) -> bool {
     let plain = name.to_ascii_lowercase().replace(['-', '.', '_'], "");
     let is_it = |known: &&str| known.replace('_', "") == plain;
     is_secret_name(name)
-        || PARAMETERS.iter().any(|known| is_it(known))
-        || is_in_query && QUERY_PARAMETERS.iter().any(|known| is_it(known))
+        || PARAMETERS.iter().any(&is_it)
+        || is_in_query && QUERY_PARAMETERS.iter().any(is_it)
         || plain.ends_with("accesskey")
         || plain.ends_with("signature")
 }

@@ -2,6 +2,7 @@
 
 use super::{check, leaves, repository_of};
 use crate::System;
+use std::path::Path;
 
 #[cfg(unix)]
 #[test]
@@ -27,11 +28,10 @@ fn finds_the_repository_and_what_leads_out_of_it() {
         ("settings/link/a.toml", true),
         ("settings/link/none.toml", true),
         ("settings/link/../x.toml", true),
-        ("/etc/passwd", true),
     ] {
         let found = leaves(&System, &top.join("r"), &app.join(path));
         assert_eq!(found.is_some(), leads_out, "{path}: {found:?}");
     }
-    let error = check(&System, &top.join("r"), &app.join("/etc/passwd"), "x").unwrap_err();
+    let error = check(&System, &top.join("r"), Path::new("/etc/passwd"), "x").unwrap_err();
     assert_eq!(error.code(), "outside");
 }

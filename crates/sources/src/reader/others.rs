@@ -21,6 +21,9 @@ pub(super) struct Others {
     pub(super) unread: Vec<String>,
 }
 
+/// The number of a layer, the file that it reads in another context if that is one, and the section of it.
+type Wanted = (usize, Option<(String, Format)>, Option<KeyPath>);
+
 impl Reader<'_> {
     /// Applies each layer's naming. Files of other contexts are looked at only if there is a name that
     /// could mean one of their settings.
@@ -68,7 +71,7 @@ impl Reader<'_> {
     /// What the layers read in any context, but for the process and stores.
     fn gather_others(&mut self) -> Others {
         let project = self.project;
-        let mut places: Vec<(usize, Option<(String, Format)>, Option<KeyPath>)> = Vec::new();
+        let mut places: Vec<Wanted> = Vec::new();
         let mut unread: Vec<String> = Vec::new();
         let mut inputs: Vec<Input> = Vec::new();
         for (number, declared) in project.layers.iter().enumerate() {
