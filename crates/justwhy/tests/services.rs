@@ -707,6 +707,16 @@ fn every_fault_of_etcd_is_told_and_another_node_asked() {
         remote
     };
     let body = |text: &str| json_answer("200 OK", "", text);
+    // What it says that it has and does not send could be stronger than what it sends.
+    let twice = good.replace("}],", "},{\"key\":\"L2p1c3R3aHkvZXZlcnlvbmUvVElERV9QT09MX19NQVg=\",\"mod_revision\":\"6\",\"value\":\"IjE3Ig==\"}],");
+    for answer in [
+        good.replace("\"count\":\"1\"", "\"count\":\"2\""),
+        twice.replace("\"count\":\"1\"", "\"count\":\"2\""),
+    ] {
+        let node = Faulty::saying(&body(&answer));
+        let run = remote(&[&node.address]).run(&["explain", "pool.max"]);
+        assert_eq!(run.code, 2, "{}", run.all());
+    }
     let faults = [
         (body("{\"header\":"), "its answer is no JSON"),
         (body("{\"header\":{\"revision\":7}}"), "its answer is not what was asked for"),
