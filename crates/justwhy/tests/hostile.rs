@@ -92,8 +92,8 @@ fn refuses_an_alias_bomb() {
         texts.push_str(&format!("a{n}: [{}]\n", ["*a0"; 10].join(", ")));
     }
     let nodes = "there are more than 5000000 values, tables and lists here";
-    check("lists.yaml", lists.as_bytes(), &format!("lists.yaml:6:9: {nodes}"));
-    check("maps.yaml", maps.as_bytes(), &format!("maps.yaml:1:9: {nodes}"));
+    check("lists.yaml", lists.as_bytes(), &format!("lists.yaml:7:9: {nodes}"));
+    check("maps.yaml", maps.as_bytes(), &format!("maps.yaml:8:9: {nodes}"));
     check("merges.yaml", merges.as_bytes(), &format!("merges.yaml:1:9: {nodes}"));
     check(
         "texts.yaml",
