@@ -101,7 +101,8 @@ fn a_reader_learns_that_a_secret_is_there_and_no_more() {
 fn says_which_stores_answer_and_as_whom() {
     let service = Service::with(SCOPES);
     let remote = Remote::at(&service.address, &service.reader);
-    let hidden = |text: &str| text.replace(&service.address, "[address]");
+    let home = remote.home("").display().to_string();
+    let hidden = |text: &str| text.replace(&service.address, "[address]").replace(&home, "[home]/");
     let run = remote.run(&["stores"]);
     insta::assert_snapshot!("not_allowed", hidden(&run.all()));
     remote.allow(&service.address, "");
