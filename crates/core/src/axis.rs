@@ -135,6 +135,11 @@ impl Context {
         self.axes.iter().find(|axis| axis.axis == name)?.value.as_deref()
     }
 
+    /// Whether every axis has the same value in both, wherever each has it from.
+    pub fn is_same_place(&self, other: &Context) -> bool {
+        self.axes.iter().map(|axis| &axis.value).eq(other.axes.iter().map(|axis| &axis.value))
+    }
+
     /// Whether `--in` chose the value of any axis.
     pub fn is_asked(&self) -> bool {
         self.axes.iter().any(|axis| axis.origin == AxisOrigin::Asked)

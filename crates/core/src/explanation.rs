@@ -447,16 +447,22 @@ pub(crate) fn hides(answers: &Answers<'_>, candidate: &Candidate) -> bool {
 }
 
 /// Settings that only this layer has, which says nothing about `key`, and whose names are nearly its.
-pub(crate) fn near_keys(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Vec<NearName> {
+/// `nearly` are the settings of such names.
+pub(crate) fn near_keys(
+    answers: &Answers<'_>,
+    layer: LayerIndex,
+    key: KeyId,
+    nearly: &[KeyId],
+) -> Vec<NearName> {
     let resolution = answers.resolution();
     let readings = resolution.readings();
     let is_its = |id: &CandidateId| resolution.layer_of(resolution.candidate(*id)) == layer;
-    if resolution.candidates(key).any(|id| is_its(&id)) {
+    if nearly.is_empty() || resolution.candidates(key).any(|id| is_its(&id)) {
         return Vec::new();
     }
     let Some(meant) = readings.name_in(layer, key) else { return Vec::new() };
     let mut near = Vec::new();
-    for other in resolution.nearly_named(key) {
+    for other in nearly.iter().copied() {
         let is_meant = readings.catalogue.declared(other).is_some()
             || !resolution.candidates(other).all(|id| is_its(&id));
         let Some(id) = resolution.candidates(other).next().filter(|_| !is_meant) else {

@@ -182,6 +182,34 @@ pub(crate) fn plain_context(context: &Context) -> String {
     }
 }
 
+/// Some contexts by name, and how many more there are.
+pub(crate) fn named<'c>(contexts: impl ExactSizeIterator<Item = &'c Context>) -> String {
+    const MOST_NAMED: usize = 4;
+    let count = contexts.len();
+    let mut named: Vec<String> = contexts.take(MOST_NAMED).map(plain_context).collect();
+    if count > MOST_NAMED {
+        named.push(format!("{} more", count - MOST_NAMED));
+    }
+    justwhy_core::list_values(&named, "and")
+}
+
+/// Lines that say which contexts cannot be read, one for each reason.
+pub(crate) fn unread_notes(look: &Look, unread: &[(Context, Error)]) -> String {
+    let mut reasons: Vec<(String, Vec<&Context>)> = Vec::new();
+    for (context, error) in unread {
+        let error = error.to_string();
+        match reasons.iter_mut().find(|(known, _)| *known == error) {
+            Some((_, contexts)) => contexts.push(context),
+            None => reasons.push((error, vec![context])),
+        }
+    }
+    let note = |(error, contexts): (String, Vec<&Context>)| {
+        let named = named(contexts.into_iter());
+        look.text(&format!("note: {named} cannot be read: {error}")) + "\n"
+    };
+    reasons.into_iter().map(note).collect()
+}
+
 /// The value of each axis, where it is from and what was passed over: `environment=production
 /// (--in), region unset (TIDE_REGION is not set)`.
 pub(crate) fn context_line(context: &Context) -> String {

@@ -79,6 +79,10 @@ fn between(text: &str, around: &[String]) -> Option<Vec<String>> {
     let mut left = text.strip_prefix(first.as_str())?.strip_suffix(last.as_str())?;
     let mut parts = Vec::new();
     for text in inner {
+        // Nobody can tell where one ends and the next begins.
+        if text.is_empty() {
+            return None;
+        }
         let at = left.find(text.as_str())?;
         parts.push(left[..at].to_owned());
         left = &left[at + text.len()..];

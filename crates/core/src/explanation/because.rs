@@ -11,6 +11,7 @@ use std::sync::Arc;
 /// Every layer, strongest first.
 pub(super) fn rows(answers: &Answers<'_>, key: KeyId) -> Vec<Row> {
     let mut rows = Vec::new();
+    let nearly = answers.resolution().nearly_named(key);
     let mut candidates = answers.resolution().candidates(key).peekable();
     for index in (0..answers.resolution().readings().layers.len()).rev() {
         let layer = LayerIndex(index);
@@ -21,7 +22,7 @@ pub(super) fn rows(answers: &Answers<'_>, key: KeyId) -> Vec<Row> {
             rows.push(said(answers, id));
         }
         if rows.len() == before {
-            rows.push(unsaid(answers, layer, key));
+            rows.push(unsaid(answers, layer, key, &nearly));
         }
     }
     rows
@@ -221,7 +222,7 @@ fn removes_anything(answers: &Answers<'_>, null: &Candidate) -> bool {
     keys.any(|key| answers.resolution().candidates(key).any(is_by_it))
 }
 
-fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Row {
+fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId, nearly: &[KeyId]) -> Row {
     let presence = &answers.resolution().readings().layer(layer).presence;
     let state = LayerState::of(presence);
     let variable = variable_in(answers, layer, key);
@@ -229,7 +230,7 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Row {
         (Some(variable), Presence::Read) => {
             answers.resolution().readings().near_names(layer, key, variable)
         }
-        (None, Presence::Read) => super::near_keys(answers, layer, key),
+        (None, Presence::Read) => super::near_keys(answers, layer, key, nearly),
         _ => Vec::new(),
     };
     let mut because = match answers.resolution().readings().layer(layer).absence() {

@@ -334,10 +334,11 @@ fn near_misses(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> 
     let readings = answers.resolution().readings();
     let decides = explanation.winner.as_ref().map_or(0, |winner| winner.layer.0);
     let mut sentences = Vec::new();
+    let nearly = answers.resolution().nearly_named(explanation.key);
     for index in (decides..readings.layers.len()).rev().map(LayerIndex) {
         let near = match super::variable_in(answers, index, explanation.key) {
             Some(variable) => readings.near_names(index, explanation.key, &variable),
-            None => super::near_keys(answers, index, explanation.key),
+            None => super::near_keys(answers, index, explanation.key, &nearly),
         };
         for near in near {
             let place = match near.line {

@@ -8,8 +8,7 @@ use crate::progress::Progress;
 use crate::run::{Outcome, Surveying};
 use crate::unfreed::Unfreed;
 use justwhy_core::{
-    CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, Survey, list_values,
-    rule_named,
+    CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, Survey, rule_named,
 };
 use justwhy_reports::{Reported, junit, sarif};
 use justwhy_sources::{Elsewhere, Error};
@@ -225,7 +224,6 @@ pub(crate) fn survey(
 
 /// Findings that say which contexts cannot be read.
 pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<Told> {
-    const MOST_NAMED: usize = 4;
     let told = unread.iter().map(|(error, contexts)| {
         let rule = CheckRule::CannotRead;
         let mut finding = Finding::new(rule, error.message(), ContextSet::none(of));
@@ -241,11 +239,6 @@ pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<To
         if let Some(help) = error.helps().first() {
             finding = finding.help(help.clone());
         }
-        let mut named: Vec<String> =
-            contexts.iter().take(MOST_NAMED).map(super::plain_context).collect();
-        if contexts.len() > MOST_NAMED {
-            named.push(format!("{} more", contexts.len() - MOST_NAMED));
-        }
         let values = |context: &Context| Choice {
             axes: context
                 .set()
@@ -254,7 +247,7 @@ pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<To
         };
         Told {
             finding,
-            contexts: list_values(&named, "and"),
+            contexts: super::named(contexts.iter()),
             choices: contexts.iter().map(values).collect(),
             accepted: None,
         }
@@ -265,11 +258,7 @@ pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<To
 /// The current context, if it is not among those that were looked at: nothing is said of it then.
 pub(crate) fn not_among(elsewhere: &Elsewhere<'_>, survey: &Survey) -> Option<Context> {
     let here = elsewhere.stand().ok()?;
-    let is_it = |context: &Context| {
-        let pairs = here.axes.iter().zip(&context.axes);
-        pairs.into_iter().all(|(one, other)| one.value == other.value)
-    };
-    let is_among = survey.contexts().iter().any(|readings| is_it(&readings.context));
+    let is_among = survey.contexts().iter().any(|it| it.context.is_same_place(&here));
     (!is_among).then_some(here)
 }
 

@@ -70,10 +70,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
     let mut contexts = answering.elsewhere.contexts(here).map_err(|it| vec![it])?;
     let count = contexts.len();
     // Where one stands counts even if the axes cannot form it.
-    let values = |context: &Context| -> Vec<Option<String>> {
-        context.axes.iter().map(|axis| axis.value.clone()).collect()
-    };
-    let is_apart = contexts.iter().all(|context| values(context) != values(here));
+    let is_apart = !contexts.iter().any(|context| context.is_same_place(here));
     contexts.extend(is_apart.then(|| here.clone()));
     progress.now(|| super::reading(count));
     let mut readings = Vec::with_capacity(count);
@@ -105,13 +102,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
     });
     // What was not looked at could have it.
     let is_yes = !found.is_empty() && unread.is_empty();
-    let mut notes = String::new();
-    for (context, error) in &unread {
-        let context = super::plain_context(context);
-        let note = format!("note: {context} cannot be read: {error}");
-        notes.push_str(&answering.look.text(&note));
-        notes.push('\n');
-    }
+    let notes = super::unread_notes(answering.look, &unread);
     let result = if answering.as_json() {
         let hits = found.into_iter().map(|place| ShownHit {
             key: place.key,

@@ -155,11 +155,8 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         unread: unread.iter().map(ShownUnread::of).collect(),
         is_exhausted: AtomicBool::new(false),
     };
-    let notes = unread.iter().map(|(context, error)| {
-        let told = format!("note: {} cannot be read: {error}", super::plain_context(context));
-        surveying.look.text(&told) + "\n"
-    });
-    let (notes, code) = (notes.collect(), u8::from(!unread.is_empty()));
+    let (notes, code) =
+        (super::unread_notes(surveying.look, &unread), u8::from(!unread.is_empty()));
     let result = match surveying.common.output {
         Form::Json => as_json(&gridded, &from, &wanted),
         Form::Csv => as_csv(&gridded, &wanted).into(),

@@ -254,9 +254,6 @@ struct Version<'v> {
     unread: Vec<(Error, Vec<Context>)>,
 }
 
-/// The most contexts that are named one by one.
-const MOST_NAMED: usize = 4;
-
 /// What a supposition comes to in the contexts that were looked at.
 struct Looked {
     pairs: Vec<(usize, usize)>,
@@ -501,14 +498,8 @@ fn refused<'l>(
 }
 
 fn unread(contexts: &[(Context, Error)]) -> String {
-    let named: Vec<String> = match contexts {
-        contexts if contexts.len() <= MOST_NAMED => {
-            contexts.iter().map(|(context, _)| super::plain_context(context)).collect()
-        }
-        contexts => vec![format!("{} contexts", contexts.len())],
-    };
     let were = if contexts.len() == 1 { "was" } else { "were" };
-    let named = list_values(&named, "and");
+    let named = super::named(contexts.iter().map(|(context, _)| context));
     format!("{named} could not be read and {were} not looked at (justwhy check says why).")
 }
 
@@ -582,11 +573,8 @@ fn current<'v>(
     progress: &Progress,
 ) -> Option<(Version<'v>, Version<'v>)> {
     let head = before.elsewhere.here(asked.0).ok()?;
-    let values = |context: &Context| -> Vec<Option<String>> {
-        context.axes.iter().map(|axis| axis.value.clone()).collect()
-    };
     let contexts = before.contexts();
-    if before.full.iter().any(|at| values(contexts[at]) == values(&head)) {
+    if before.full.iter().any(|at| contexts[at].is_same_place(&head)) {
         return None;
     }
     let read = |version: &Version<'v>, asked: Option<&str>| {
