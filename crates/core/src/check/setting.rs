@@ -358,21 +358,21 @@ fn text(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         if *at != candidate.leaf as usize {
             break;
         }
-        let message = match other {
-            Lookalike::Other(other) => format!("other readers of YAML take this for {other}"),
-            Lookalike::Shortened => {
-                "the last zeros of this number are lost when it is read".to_owned()
-            }
+        let (message, help) = match other {
+            Lookalike::Other(other) => (
+                format!("other readers of YAML take this for {other}"),
+                "put it in quotes if it is a text; else write it as both read it",
+            ),
+            Lookalike::Shortened => (
+                "the last zeros of this number are lost when it is read".to_owned(),
+                "put it in quotes if it is a text, such as a version; else leave the zeros out",
+            ),
         };
         let mut place = seen.spot(candidate, None);
         place.position = reading.document.position(Some(*span));
         let text = reading.document.text.as_ref();
         place.line = place.line.and_then(|_| seen.lines.line(&reading.source, text, Some(*span)));
-        look.findings.add(
-            seen.finding(CheckRule::LooksLike, message)
-                .at(place)
-                .help("put it in quotes if it is a text; else write it as both read it"),
-        );
+        look.findings.add(seen.finding(CheckRule::LooksLike, message).at(place).help(help));
     }
     let mut texts = Vec::new();
     all_texts(&leaf.value, &mut texts);

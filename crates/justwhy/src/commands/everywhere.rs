@@ -14,7 +14,8 @@ use std::sync::Arc;
 /// All contexts that the axes form, read once somebody asks for what is not here.
 pub(super) struct Everywhere<'a, 'e> {
     answering: &'a Answering<'e>,
-    survey: OnceCell<Option<Survey>>,
+    /// What could be read, and whether that is all.
+    survey: OnceCell<Option<(Survey, bool)>>,
 }
 
 impl<'a, 'e> Everywhere<'a, 'e> {
@@ -29,9 +30,10 @@ impl<'a, 'e> Everywhere<'a, 'e> {
             let contexts = elsewhere.contexts(&Context::default()).ok()?;
             let read = elsewhere.read_all(&contexts).into_iter().filter_map(Result::ok);
             let readings: Vec<_> = read.map(Arc::new).collect();
-            (!readings.is_empty()).then(|| Survey::of(readings))
+            let is_all = readings.len() == contexts.len();
+            (!readings.is_empty()).then(|| (Survey::of(readings), is_all))
         };
-        self.survey.get_or_init(read).as_ref()
+        self.survey.get_or_init(read).as_ref().map(|(survey, _)| survey)
     }
 
     /// The settings of other contexts that a text means; none if it means none in any.
@@ -78,7 +80,13 @@ impl<'a, 'e> Everywhere<'a, 'e> {
         let contexts: Vec<&Context> = survey.contexts().iter().map(|it| &it.context).collect();
         let all = ContextSet::all(count);
         let choices = sum_up(&set, &all, &contexts);
-        Some((in_words(&choices, &all, &contexts), choices))
+        let is_all = self.survey.get().and_then(Option::as_ref).is_some_and(|(_, is_all)| *is_all);
+        let words = match in_words(&choices, &all, &contexts) {
+            words if !words.is_empty() => words,
+            _ if is_all => "every context that the axes form".to_owned(),
+            _ => "every context that can be read".to_owned(),
+        };
+        Some((words, choices))
     }
 
     /// The error that a text means no setting in any context, with what was probably meant.

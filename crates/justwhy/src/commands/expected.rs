@@ -270,8 +270,9 @@ impl Search {
                 Value::Text(wanted.as_str().into()).show()
             );
             lines.push((Role::Warning, line));
-            if let Some(setting) = &hop.setting {
-                let ask = format!("Ask on: justwhy explain {setting} --expected …");
+            // One of another context would have to be asked for there.
+            if let Some(setting) = hop.setting.as_ref().filter(|setting| !setting.contains('@')) {
+                let ask = format!("Next: justwhy explain {setting} --expected …");
                 lines.push((Role::Value, ask));
             }
         }

@@ -228,7 +228,6 @@ fn text(
         }
     }
     if let Some(set_in) = set_in {
-        let set_in = if set_in.is_empty() { "every context that the axes form" } else { set_in };
         look.paragraph(&mut out, &format!("it is set in {set_in}"), "  ");
     }
     if let Some(declared) = resolution.readings().catalogue.declared(answer.key) {

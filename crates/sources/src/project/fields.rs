@@ -238,7 +238,7 @@ impl<'t> Sink<'t> {
         let mut tables = Vec::new();
         for (number, item) in items.into_iter().enumerate() {
             if number == MOST_TABLES {
-                let message = format!("a project has at most {MOST_TABLES} of [[{name}]]");
+                let message = format!("a project has at most {MOST_TABLES} tables [[{name}]]");
                 let error = Error::new("limit", message);
                 let at = self.tree.node(item).at;
                 self.error(error.help("what follows was not looked at"), at);
