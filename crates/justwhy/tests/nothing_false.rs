@@ -140,6 +140,19 @@ fn what_was_not_looked_at_is_not_called_clean() {
     let run = place.run_with(&edit, &stand);
     assert!(!run.stdout.contains("No setting would change in this context"), "{}", run.all());
     assert!(run.stdout.contains("job-load.toml"), "{}", run.all());
+    // Nor is it passed over if it cannot be read.
+    place.file("job-load.toml", b"x = \n");
+    let edit = ["put", "x", "3", "--layer", "each", "--in", "b", "--dry-run"];
+    let run = place.run_with(&edit, &stand);
+    assert!(
+        run.all().contains("job-load.toml") || run.all().contains("could not be read"),
+        "{}",
+        run.all()
+    );
+    let run =
+        place.run_with(&["suppose", "--without", "base", "--everywhere", "--in", "b"], &stand);
+    assert_eq!(run.code, 1, "{}", run.all());
+    assert!(run.stdout.contains("job=load,e=b could not be read"), "{}", run.all());
 }
 
 #[test]

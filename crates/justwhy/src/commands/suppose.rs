@@ -345,10 +345,14 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     progress.now(super::looking);
     let looked = looking.at(&before, &after, wanted, pairs(&before, &after, options.everywhere))?;
     // The current context counts even if the axes cannot form it.
+    let mut not_read: Vec<(Context, Error)> = Vec::new();
     let current = match options.everywhere {
         true => {
             let asked = (common.context.as_deref(), new_asked.as_deref());
-            current(&before, &after, asked, progress)
+            current(&before, &after, asked, progress).unwrap_or_else(|unread| {
+                not_read.push(unread);
+                None
+            })
         }
         false => None,
     };
@@ -359,7 +363,6 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
             Some(looking.at(before, after, wanted, vec![(0, 0)])?)
         }
     };
-    let mut not_read: Vec<(Context, Error)> = Vec::new();
     for (error, contexts) in before.unread.iter().chain(&after.unread) {
         for context in contexts {
             if !not_read.iter().any(|(known, _)| known == context) {
@@ -565,23 +568,28 @@ fn hide(told: &mut Told, secret: &BTreeSet<String>) {
     }
 }
 
-/// Both versions of the current context, if it is not among those that the axes form, and can be read.
+/// Both versions of the current context, if it is not among those that the axes form; why it cannot be
+/// read, if it cannot.
 fn current<'v>(
     before: &Version<'v>,
     after: &Version<'v>,
     asked: (Option<&str>, Option<&str>),
     progress: &Progress,
-) -> Option<(Version<'v>, Version<'v>)> {
-    let head = before.elsewhere.here(asked.0).ok()?;
+) -> Result<Option<(Version<'v>, Version<'v>)>, (Context, Error)> {
+    // Where nobody can stand there is nothing to say.
+    let Ok(head) = before.elsewhere.here(asked.0) else { return Ok(None) };
     let contexts = before.contexts();
     if before.full.iter().any(|at| contexts[at].is_same_place(&head)) {
-        return None;
+        return Ok(None);
     }
     let read = |version: &Version<'v>, asked: Option<&str>| {
-        let read = check::survey(version.elsewhere, asked, true, progress).ok()?;
-        Some(Version::of((version.project, version.world, version.elsewhere), read))
+        let read = check::survey(version.elsewhere, asked, true, progress).map_err(|errors| {
+            let none = || Error::new("bad-context", "there is no context to look at");
+            (head.clone(), errors.into_iter().next().unwrap_or_else(none))
+        })?;
+        Ok(Version::of((version.project, version.world, version.elsewhere), read))
     };
-    Some((read(before, asked.0)?, read(after, asked.1)?))
+    Ok(Some((read(before, asked.0)?, read(after, asked.1)?)))
 }
 
 /// What `--in` says without the axes that are not there any more, such as that of the only rows.
