@@ -27,6 +27,8 @@ mod encrypted;
 mod expected;
 mod explanation;
 mod find;
+#[cfg(feature = "fuzzing")]
+pub mod fuzzing;
 mod grid;
 mod key;
 mod layer;

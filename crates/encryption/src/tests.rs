@@ -159,3 +159,36 @@ fn a_file_is_made_for_its_owner_alone_and_only_where_nothing_is() {
     std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o400)).unwrap();
     assert!(keyring(&file).decrypt(&encrypted).is_ok());
 }
+
+/// What is encrypted for a recipient, for so many of them by its header.
+fn for_many(recipient: &str, many: usize) -> String {
+    let encrypted = Keyring::new(None).encrypt("high-water", &[recipient]).unwrap();
+    let bytes = STANDARD.decode(encrypted.strip_prefix(ENCRYPTED_MARK).unwrap()).unwrap();
+    let is_end = |part: &[u8]| part.starts_with(b"---");
+    let end = (0..bytes.len()).find(|at| is_end(&bytes[*at..])).unwrap();
+    let first = bytes.iter().position(|byte| *byte == b'\n').unwrap() + 1;
+    let stanzas = bytes[first..end].repeat(many);
+    let all = [&bytes[..first], &stanzas, &bytes[end..]].concat();
+    format!("{ENCRYPTED_MARK}{}", STANDARD.encode(all))
+}
+
+#[test]
+fn headers_that_would_take_long_are_refused() {
+    let folder = Folder::new();
+    let (file, _) = folder.identity("one");
+    let (_, other) = folder.identity("other");
+    let why = keyring(&file).decrypt(&for_many(&other, 10_000)).unwrap_err();
+    assert_eq!(why, "it is encrypted for more than 256 recipients");
+    // Whoever encrypts may add a stanza that is for nobody to each of them.
+    let one = keyring(&file).decrypt(&for_many(&other, 100)).unwrap_err();
+    assert!(one.starts_with("it is encrypted for others than"), "{one}");
+    // Many values, and many identities: together they are as long.
+    let line = std::fs::read_to_string(&file).unwrap();
+    let line = line.lines().last().unwrap();
+    std::fs::write(&file, format!("{line}\n").repeat(120)).unwrap();
+    let keyring = keyring(&file);
+    let whys: Vec<String> =
+        (98..=100).map(|many| keyring.decrypt(&for_many(&other, many)).unwrap_err()).collect();
+    assert!(whys[0].starts_with("it is encrypted for others than"), "{whys:?}");
+    assert_eq!(whys[2], "more is encrypted here than can be tried in one run");
+}

@@ -209,6 +209,80 @@ fn what_others_may_not_read_stays_so() {
     }
 }
 
+#[cfg(target_os = "linux")]
+#[test]
+fn access_lists_and_other_attributes_of_a_file_stay() {
+    use rustix::fs::{XattrFlags, getxattr, setxattr};
+    let text = project("[[layer]]\nname = \"base\"\nfile = \"a.env\"\n");
+    let place = Place::new(&[("justwhy.toml", &text), ("a.env", "A=1\n")]);
+    let file = place.path().join("a.env");
+    // The owner reads and writes, one other user and those of the mask read, nobody else.
+    let entries = [(1_u16, 6_u16, u32::MAX), (2, 4, 12_345), (4, 0, u32::MAX), (16, 4, u32::MAX)];
+    let mut list = 2_u32.to_le_bytes().to_vec();
+    for (tag, may, whom) in entries.into_iter().chain([(32, 0, u32::MAX)]) {
+        list.extend(tag.to_le_bytes());
+        list.extend(may.to_le_bytes());
+        list.extend(whom.to_le_bytes());
+    }
+    let attributes = [("system.posix_acl_access", list), ("user.tide", b"north".to_vec())];
+    for (name, value) in &attributes {
+        if setxattr(&file, *name, value, XattrFlags::empty()).is_err() {
+            eprintln!("NOT RUN: the file system of temporary folders keeps no {name}");
+            return;
+        }
+    }
+    let run = place.run(&["put", "a", "2", "--layer", "base"]);
+    assert_eq!(run.code, 0, "{}", run.all());
+    assert_eq!(std::fs::read_to_string(&file).unwrap(), "A=2\n");
+    for (name, value) in &attributes {
+        let mut bytes = [0; 200];
+        let length = getxattr(&file, *name, &mut bytes).unwrap();
+        assert_eq!(&bytes[..length], value, "{name}");
+    }
+    assert_eq!(std::fs::metadata(&file).unwrap().permissions().mode() & 0o777, 0o640);
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn no_core_dump_is_written_while_secrets_are_in_memory() {
+    use std::process::{Command, Stdio};
+    let text = project("[[layer]]\nname = \"base\"\nfile = \".env\"\noptional = true\n");
+    let place = Place::new(&[("justwhy.toml", &text)]);
+    // It waits for the value.
+    let asked = ["put", "api_token", "-", "--layer", "base", "--dry-run"];
+    let limited = |script: &str, arguments: &[&str]| {
+        let inner = place.command(arguments);
+        let mut command = Command::new("sh");
+        command.args(["-c", script, "sh"]).arg(inner.get_program()).args(inner.get_args());
+        command.current_dir(inner.get_current_dir().unwrap());
+        command
+    };
+    const AS_MANY: &str = "ulimit -S -c \"$(ulimit -H -c)\"; exec \"$@\"";
+    let mut command = limited(AS_MANY, &asked);
+    let mut child =
+        command.stdin(Stdio::piped()).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+    let limits = format!("/proc/{}/limits", child.id());
+    let soft = || {
+        let text = std::fs::read_to_string(&limits).unwrap();
+        let line = text.lines().find(|line| line.starts_with("Max core file size")).unwrap();
+        line.split_whitespace().nth(4).unwrap().to_owned()
+    };
+    let until = std::time::Instant::now() + std::time::Duration::from_secs(20);
+    while soft() != "0" {
+        assert!(std::time::Instant::now() < until, "core dumps are {}", soft());
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    drop(child.stdin.take());
+    child.wait().unwrap();
+    // What is launched may do what was allowed before.
+    let program = ["launch", "--", "sh", "-c", "ulimit -S -c; ulimit -H -c"];
+    let output = limited(AS_MANY, &program).output().unwrap();
+    let told = String::from_utf8(output.stdout).unwrap();
+    let lines: Vec<&str> = told.lines().collect();
+    assert_eq!(lines.len(), 2, "{told} {}", String::from_utf8_lossy(&output.stderr));
+    assert_eq!(lines[0], lines[1]);
+}
+
 /// The text with numbers in place of fingerprints: which of them are the same is all that is kept.
 fn numbered(text: &str) -> String {
     let mut known: Vec<&str> = Vec::new();

@@ -619,6 +619,51 @@ fn reads_are_repeated_and_pages_read_anew() {
 }
 
 #[test]
+fn a_copy_of_a_database_that_was_made_anew_is_none() {
+    let scopes = |pool: u8| {
+        format!(
+            "justwhy = 1\n[scope.everyone.variables]\nTIDE_POOL__MAX = \"{pool}\"\n\
+             [scope.\"team/a\".variables]\nTIDE_SMS__SENDER = \"SHORE\"\n"
+        )
+    };
+    let first = Service::with(&scopes(8));
+    let remote = Remote::at(&first.address, &first.writer);
+    remote.allow(&first.address, "");
+    let run = remote.run(&["explain", "pool.max"]);
+    assert!(run.stdout.starts_with("pool.max = 8"), "{}", run.all());
+    let listen = first.address.strip_prefix("http://").unwrap().to_owned();
+    drop(first);
+    // As many changes, so the same revisions, at the same address.
+    let second = Service::at(&listen, &scopes(16));
+    let asked = Remote { token: second.writer.clone(), ..remote };
+    let run = asked.run(&["explain", "pool.max"]);
+    assert!(run.stdout.starts_with("pool.max = 16"), "{}", run.all());
+    assert_eq!(run.code, 0, "{}", run.all());
+    drop(second);
+    let offline = asked.run(&["explain", "pool.max", "--offline"]);
+    assert!(offline.stdout.starts_with("pool.max = 16"), "{}", offline.all());
+    assert!(in_one_line(&offline).contains("the copy which was kept"), "{}", offline.all());
+}
+
+#[test]
+fn all_stores_of_a_run_have_one_deadline() {
+    let service = Faulty::new(|_, stream| {
+        std::thread::sleep(Duration::from_millis(900));
+        let _ = stream.write_all(json_answer("200 OK", "\"3-all\"", EVERYONE).as_bytes());
+    });
+    let layer = |number: usize| format!("[[layer]]\nname = \"l{number}\"\nscope = \"s{number}\"\n");
+    let layers: String = (0..40).map(layer).collect();
+    let store = format!("url = \"{}\"\ntoken_variable = \"{VARIABLE}\"", service.address);
+    let remote = Remote::new(&store, &layers, "canary-token");
+    remote.allow(&service.address, "timeout = \"1s\"");
+    let began = std::time::Instant::now();
+    let run = remote.run(&["list"]);
+    // Each of them alone would be in time.
+    assert!(began.elapsed() < Duration::from_secs(10), "{:?}", began.elapsed());
+    assert_ne!(run.code, 0, "{}", run.all());
+}
+
+#[test]
 fn a_clock_that_goes_wrong_does_no_harm() {
     let body = r#"{"name":"everyone","revision":3,"variables":{"TIDE_POOL__MAX":{"value":"8","revision":3,"updated":"2126-01-01T00:00:00Z"}}}"#;
     let service = Faulty::new(move |seen, stream| {

@@ -6,7 +6,7 @@
 //! it names. What is in a macro counts as often as the list has items.
 
 use super::Named;
-use cel::common::ast::{EntryExpr, Expr, LiteralValue};
+use cel::common::ast::{EntryExpr, Expr, LiteralValue, operators};
 use justwhy_core::Value;
 use std::collections::HashMap;
 
@@ -19,6 +19,26 @@ const STEP: u64 = 16;
 const BYTES_PER_UNIT: u64 = 16;
 /// What a regular expression costs before it is matched.
 const PATTERN: u64 = 20_000;
+
+/// What answers with a number or whether something is so, whatever it is given.
+const SINGLE: [&str; 16] = [
+    operators::LOGICAL_AND,
+    operators::LOGICAL_OR,
+    operators::LOGICAL_NOT,
+    operators::NOT_STRICTLY_FALSE,
+    operators::EQUALS,
+    operators::NOT_EQUALS,
+    operators::LESS,
+    operators::LESS_EQUALS,
+    operators::GREATER,
+    operators::GREATER_EQUALS,
+    operators::IN,
+    "contains",
+    "endsWith",
+    "size",
+    "startsWith",
+    "int",
+];
 
 /// It would cost too much.
 #[derive(Debug)]
@@ -36,6 +56,9 @@ struct Size {
 }
 
 impl Size {
+    /// A number, or whether something is so.
+    const SINGLE: Size = Size { bytes: 8, items: 1, item: 8 };
+
     fn of(value: &Value) -> Size {
         match value {
             Value::Text(text) => {
@@ -47,7 +70,7 @@ impl Size {
                 bytes: Size::of(&entry.value).bytes + entry.name.len() as u64,
                 ..Size::default()
             })),
-            _ => Size { bytes: 8, items: 1, item: 8 },
+            _ => Size::SINGLE,
         }
     }
 
@@ -147,19 +170,14 @@ impl Counting<'_> {
                 let bytes = bytes.inner().len() as u64 + 8;
                 Size { bytes, items: bytes, item: 8 }
             }
-            Expr::Literal(_) => Size { bytes: 8, items: 1, item: 8 },
+            Expr::Literal(_) => Size::SINGLE,
             Expr::Call(call) => {
-                if call.func_name == "matches" {
-                    self.cost = self.cost.saturating_add(PATTERN);
+                let target = call.target.iter().map(|it| &it.expr);
+                let mut parts = Vec::with_capacity(call.args.len() + 1);
+                for part in target.chain(call.args.iter().map(|it| &it.expr)) {
+                    parts.push(self.size(part)?);
                 }
-                let mut all = Size { bytes: 64, items: 8, item: 8 };
-                for part in
-                    call.target.iter().map(|it| &it.expr).chain(call.args.iter().map(|it| &it.expr))
-                {
-                    let part = self.size(part)?;
-                    all = all.and(part);
-                }
-                all
+                self.answer(&call.func_name, &parts)
             }
             Expr::Select(select) => {
                 let of = self.size(&select.operand.expr)?;
@@ -201,6 +219,29 @@ impl Counting<'_> {
             }
         };
         self.pay(size)
+    }
+
+    /// How large what a function or an operator makes of its parts is.
+    fn answer(&mut self, function: &str, parts: &[Size]) -> Size {
+        let all = |begin: Size| parts.iter().fold(begin, |all, part| all.and(*part));
+        match function {
+            operators::ADD => all(Size { bytes: 16, ..Size::default() }),
+            // Only one of them is taken.
+            operators::CONDITIONAL => {
+                let branches = parts.iter().skip(1);
+                branches.fold(Size::default(), |largest, branch| Size {
+                    bytes: largest.bytes.max(branch.bytes),
+                    items: largest.items.max(branch.items),
+                    item: largest.item.max(branch.item),
+                })
+            }
+            "matches" => {
+                self.cost = self.cost.saturating_add(PATTERN);
+                Size::SINGLE
+            }
+            function if SINGLE.contains(&function) => Size::SINGLE,
+            _ => all(Size { bytes: 64, items: 8, item: 8 }),
+        }
     }
 
     fn entries<'e>(

@@ -1,7 +1,7 @@
 //! Tests of expressions.
 
 use super::{Expression, Judgement};
-use justwhy_core::{Declaration, Shape, Value};
+use justwhy_core::{Declaration, Element, Shape, Span, Value};
 use std::sync::Arc;
 
 fn named(key: &str, value: Value, kind: Declaration) -> super::Named {
@@ -86,4 +86,43 @@ fn refuses_what_would_not_end_well() {
 fn says_where_an_expression_is_wrong() {
     let bad = Expression::parse("a.b ==\n  && c").unwrap_err();
     assert_eq!(bad.at.map(|(line, _)| line), Some(2), "{bad:?}");
+}
+
+/// Lists and texts of so many items, as rules go through them.
+fn large(items: i64) -> Vec<super::Named> {
+    let item = |number| Element { value: Value::Integer(number), at: Span::default() };
+    vec![
+        named("a", Value::List((0..items).map(item).collect()), Declaration::Any),
+        named("s", Value::Text("x".repeat(items as usize).into()), Declaration::Any),
+    ]
+}
+
+#[test]
+fn what_would_take_too_long_is_not_begun() {
+    let too_much = Judgement::Unclear("it goes through too much".to_owned());
+    for (text, items) in [
+        ("a.all(x, a.all(y, x + y >= 0))", 10_000),
+        ("a.map(x, s + s + s + s).size() > 0", 10_000),
+        ("a.all(x, s.matches('(x|y)+'))", 10_000),
+        ("a.map(x, a).size() > 0", 10_000),
+        ("a.all(x, [s, s, s, s].exists(y, y == s + 'z'))", 10_000),
+        ("(s + s + s + s + s + s + s + s).size() > 0", 20_000_000),
+    ] {
+        let judged = Expression::parse(text).unwrap().judge(&[large(items)]).remove(0);
+        assert_eq!(judged, too_much, "{text}");
+    }
+}
+
+#[test]
+fn what_ordinary_rules_go_through_is_not_too_much() {
+    for (text, items) in [
+        ("a.all(x, x >= 0)", 10_000),
+        ("a.all(x, a.exists(y, y == x))", 300),
+        ("a.map(x, x * 2).filter(x, x > 10).size() > 3", 1_000),
+        ("s.matches('^x+$') && s.size() == a.size()", 10_000),
+        ("!a.exists(x, s.startsWith('y') && x > 5)", 1_000),
+    ] {
+        let judged = Expression::parse(text).unwrap().judge(&[large(items)]).remove(0);
+        assert_eq!(judged, Judgement::Holds, "{text}");
+    }
 }

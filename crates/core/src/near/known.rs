@@ -43,6 +43,19 @@ impl Known {
 
 impl FromIterator<String> for KnownNames {
     fn from_iter<I: IntoIterator<Item = String>>(names: I) -> KnownNames {
+        KnownNames::of(names, MOST_COMPARED)
+    }
+}
+
+impl KnownNames {
+    /// With an index, however few they are.
+    #[cfg(any(test, feature = "fuzzing"))]
+    pub(crate) fn indexed(names: impl IntoIterator<Item = String>) -> KnownNames {
+        KnownNames::of(names, 0)
+    }
+
+    /// With an index if they are more than so many.
+    fn of(names: impl IntoIterator<Item = String>, most_compared: usize) -> KnownNames {
         let known = |(number, name): (usize, String)| {
             let lower = name.to_ascii_lowercase();
             let (letters, outline) = (lower.chars().collect(), Outline::of(&lower));
@@ -62,7 +75,7 @@ impl FromIterator<String> for KnownNames {
             }
             all[at].beyond = beyond;
         }
-        let slips = (all.len() > MOST_COMPARED).then(|| {
+        let slips = (all.len() > most_compared).then(|| {
             let mut slips: HashMap<u64, Vec<u32>> = HashMap::new();
             for (at, known) in all.iter().enumerate() {
                 let at = u32::try_from(at).unwrap_or(u32::MAX);

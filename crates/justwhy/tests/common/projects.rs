@@ -132,7 +132,8 @@ pub(crate) fn project(random: &mut Random) -> Project {
         "[[axis]]".to_owned(),
         "name = \"team\"".to_owned(),
         "allowed = [\"shore\", \"model\"]".to_owned(),
-        "read = [{ variable = \"TEAM\" }, { axis = \"environment\", map = { prod = \"shore\" } }]".to_owned(),
+        "read = [{ variable = \"TEAM\" }, { axis = \"environment\", map = { prod = \"shore\" } }]"
+            .to_owned(),
     ];
     if random.once_in(2) {
         head.push("[setting.\"beta.items\"]".to_owned());

@@ -49,6 +49,11 @@ fn service_program() -> PathBuf {
 impl Service {
     /// Runs it with the scopes of a store file.
     pub(crate) fn with(scopes: &str) -> Service {
+        Service::at("127.0.0.1:0", scopes)
+    }
+
+    /// The same at an address of its choice.
+    pub(crate) fn at(listen: &str, scopes: &str) -> Service {
         let folder = tempfile::tempdir().unwrap();
         let (data, seed) = (folder.path().join("data"), folder.path().join("seed.toml"));
         std::fs::write(&seed, scopes).unwrap();
@@ -62,7 +67,7 @@ impl Service {
         let (reader, runner) = (token("mara", "reader"), token("nightly", "runner"));
         let writer = token("jonas", "writer");
         let mut command = Command::new(service_program());
-        command.args(["--listen", "127.0.0.1:0", "--data"]).arg(&data).arg("--seed").arg(&seed);
+        command.args(["--listen", listen, "--data"]).arg(&data).arg("--seed").arg(&seed);
         let mut child = command.stdout(Stdio::piped()).stderr(Stdio::inherit()).spawn().unwrap();
         let mut line = String::new();
         BufReader::new(child.stdout.as_mut().unwrap()).read_line(&mut line).unwrap();
