@@ -19,7 +19,9 @@ fn value(text: &str) -> Value {
         "true" | "false" => Value::Boolean(text == "true"),
         _ => match text.split_once(',') {
             Some(_) => Value::List(
-                text.split(',').map(|item| Element { value: value(item), at: Span::default() }).collect(),
+                text.split(',')
+                    .map(|item| Element { value: value(item), at: Span::default() })
+                    .collect(),
             ),
             None => Value::Text(text.into()),
         },
@@ -30,14 +32,16 @@ libfuzzer_sys::fuzz_target!(|text: &str| {
     let mut lines = text.lines();
     let rule = lines.next().unwrap_or_default();
     let Ok(expression) = Expression::parse(rule) else { return };
-    let mut settings: Vec<Named> = vec![(vec!["api_token".to_owned()], Value::Text(SECRET.into()), None)];
+    let mut settings: Vec<Named> =
+        vec![(vec!["api_token".to_owned()], Value::Text(SECRET.into()), None)];
     for line in lines {
         if let Some((key, text)) = line.split_once('=') {
             settings.push((key.split('.').map(str::to_owned).collect(), value(text), None));
         }
     }
     // Long lists and texts, so that what goes through them takes its time.
-    let many = (0..10_000).map(|number| Element { value: Value::Integer(number), at: Span::default() });
+    let many =
+        (0..10_000).map(|number| Element { value: Value::Integer(number), at: Span::default() });
     settings.push((vec!["a".to_owned()], Value::List(many.collect()), None));
     settings.push((vec!["s".to_owned()], Value::Text("high water ".repeat(10_000).into()), None));
     for judged in expression.judge(&[settings]) {
