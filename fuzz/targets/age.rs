@@ -28,8 +28,8 @@ fn made() -> &'static (PathBuf, Vec<u8>) {
 fn damage(bytes: &mut Vec<u8>, how: &[u8]) {
     let at = usize::from(u16::from_le_bytes([how[1], how[2]])) % (bytes.len() + 1);
     // A line of the header, or what follows it.
-    let end =
-        bytes[at..].iter().position(|byte| *byte == b'\n').map_or(bytes.len(), |it| at + it + 1);
+    let end = bytes[at..].iter().position(|byte| *byte == b'\n');
+    let end = end.map_or(bytes.len(), |it| at + it + 1).min(at + 1000);
     match how[0] % 7 {
         0 => bytes.insert(at, how[3]),
         1 if at < bytes.len() => bytes[at] = how[3],
