@@ -109,15 +109,25 @@ impl Keyring {
         }
     }
 
-    /// Refuses a file that is encrypted for so many that finding out which of them we are takes long.
+    /// Refuses a file whose header takes long to read, or that is encrypted for so many that finding out
+    /// which of them we are does.
     fn may_try(&self, file: &[u8], identities: usize) -> Result<(), String> {
         const MOST_RECIPIENTS: usize = 256;
         const MOST_TRIES: usize = 20_000;
+        // With that many recipients it is half as long. Whoever parses it begins anew with each line.
+        const MOST_BYTES: usize = 64 * 1024;
         let ends = |line: &&[u8]| !line.starts_with(b"---");
         let header = file.split(|byte| *byte == b'\n').take_while(ends);
-        let recipients = header.filter(|line| line.starts_with(b"-> ")).count();
+        let (mut recipients, mut bytes) = (0, 0);
+        for line in header {
+            recipients += usize::from(line.starts_with(b"-> "));
+            bytes += line.len() + 1;
+        }
         if recipients > MOST_RECIPIENTS {
             return Err(format!("it is encrypted for more than {MOST_RECIPIENTS} recipients"));
+        }
+        if bytes > MOST_BYTES {
+            return Err("it is encrypted, and its header is too long".to_owned());
         }
         let tries = self.tries.fetch_add(recipients * identities, Ordering::Relaxed);
         match tries > MOST_TRIES {

@@ -179,6 +179,16 @@ fn headers_that_would_take_long_are_refused() {
     let (_, other) = folder.identity("other");
     let why = keyring(&file).decrypt(&for_many(&other, 10_000)).unwrap_err();
     assert_eq!(why, "it is encrypted for more than 256 recipients");
+    // One recipient, and lines without end for it.
+    let lines = format!("{}\n", "A".repeat(64)).repeat(20_000);
+    let long = format!("age-encryption.org/v1\n-> X25519 {}\n{lines}", "A".repeat(43));
+    let began = std::time::Instant::now();
+    for end in ["", "A\n--- "] {
+        let encrypted = format!("{ENCRYPTED_MARK}{}", STANDARD.encode(format!("{long}{end}")));
+        let why = keyring(&file).decrypt(&encrypted).unwrap_err();
+        assert_eq!(why, "it is encrypted, and its header is too long");
+    }
+    assert!(began.elapsed().as_secs() < 2, "{:?}", began.elapsed());
     // Whoever encrypts may add a stanza that is for nobody to each of them.
     let one = keyring(&file).decrypt(&for_many(&other, 100)).unwrap_err();
     assert!(one.starts_with("it is encrypted for others than"), "{one}");
