@@ -1,19 +1,20 @@
 //! What references look at: process variables, files and other contexts.
 
+use crate::Arguments;
 use crate::beyond;
 use crate::error::Error;
 use crate::project::{Project, Reads, Way};
 use crate::reader::{NotRead, Reader};
 use crate::situate::{Situation, follows, led_to};
 use crate::stores::Stores;
-use crate::tree::shown_name;
 use crate::world::{ReadProblem, World};
-use crate::{Arguments, text};
 use hashbrown::HashMap;
 use justwhy_core::parallel::lock;
 use justwhy_core::{
     AxisOrigin, AxisValue, Context, Decrypts, Inactivity, LayerIndex, Outside, Readings, Scope,
 };
+use justwhy_formats::decode;
+use justwhy_formats::shown_name;
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -277,7 +278,7 @@ impl<'p> Elsewhere<'p> {
                 return Err(crate::project::unreadable(&problem, &what).message().to_owned());
             }
         };
-        let (text, verdict) = text::decode(bytes);
+        let (text, verdict) = decode(bytes);
         verdict.map_err(|fault| format!("the file {shown} cannot be read: {}", fault.message))?;
         Ok(Some(text.text().trim().into()))
     }

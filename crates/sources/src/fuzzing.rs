@@ -1,11 +1,11 @@
 //! What the fuzz targets drive: the readers of formats and of the project file, on texts that come
 //! from nowhere. Only built with the feature `fuzzing`.
 
-use crate::format::{Format, RowFormat};
-use crate::tree::{Lowering, Tree};
 use crate::world::{Branch, FolderEntry, ReadProblem, Tracking, World};
 use crate::{Limits, Project};
 use justwhy_core::{Document, Keys, SourceText, Value};
+use justwhy_formats::{Format, RowFormat};
+use justwhy_formats::{Lowering, Tree};
 use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};

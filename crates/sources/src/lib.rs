@@ -12,16 +12,12 @@
 
 mod arguments;
 mod beyond;
-mod edit;
 mod elsewhere;
 mod error;
-mod export;
 mod folder;
-mod format;
 #[cfg(feature = "fuzzing")]
 pub mod fuzzing;
 mod glob;
-mod limits;
 mod orphans;
 mod project;
 mod reader;
@@ -29,18 +25,14 @@ mod replace;
 mod situate;
 mod stores;
 mod suppose;
-mod text;
-mod tree;
 mod user;
 mod world;
 
 pub use arguments::Arguments;
 pub use elsewhere::{Elsewhere, ScopeLayer};
 pub use error::{Error, Excerpt, Spot};
-pub use export::{Export, Exported, NotWritable, variables};
 pub use folder::{write_new_folder, write_temporary_folder};
-pub use format::Format;
-pub use limits::Limits;
+pub use justwhy_formats::{Export, Exported, Format, Limits, NotWritable, variables};
 pub use orphans::{Orphan, orphans};
 pub use project::{Accept, Project, ProjectAxis, ProjectLayer, ProjectRule, unreadable};
 pub use reader::{NotRead, Reader};

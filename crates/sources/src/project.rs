@@ -2,14 +2,14 @@
 
 use crate::beyond;
 use crate::error::Error;
-use crate::format::RowFormat;
-use crate::format::{Format, toml};
 use crate::glob::Glob;
 use crate::stores::Store;
-use crate::tree::Tree;
 use crate::world::{ReadProblem, World};
-use crate::{Limits, text};
 use justwhy_core::{Axis, Condition, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
+use justwhy_formats::Format;
+use justwhy_formats::RowFormat;
+use justwhy_formats::Tree;
+use justwhy_formats::{Limits, decode};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -180,10 +180,10 @@ impl Project {
         let bytes = world.read_file(&path, most).map_err(|problem| {
             vec![unreadable(&problem, &file).at(path.display().to_string(), None)]
         })?;
-        let (text, verdict) = text::decode(bytes);
+        let (text, verdict) = decode(bytes);
         let attach = |fault| vec![crate::reader::attach(fault, &file, &text)];
         verdict.map_err(attach)?;
-        let tree = toml::parse(text.text(), Limits::default()).map_err(attach)?;
+        let tree = Format::TOML.parse(text.text(), Limits::default()).map_err(attach)?;
         let mut sink = Sink::new(&file, &text, &tree);
         let (mut project, mut declarations, paths) = read(&mut sink, world, folder, file.clone());
         let mut errors = sink.into_errors();
@@ -227,10 +227,10 @@ impl Project {
             let error = unreadable(&problem, path).at(path, None);
             vec![error.also("named at", &self.file, Some(at))]
         })?;
-        let (text, verdict) = text::decode(bytes);
+        let (text, verdict) = decode(bytes);
         let attach = |fault| vec![crate::reader::attach(fault, path, &text)];
         verdict.map_err(attach)?;
-        let tree = toml::parse(text.text(), self.limits).map_err(attach)?;
+        let tree = Format::TOML.parse(text.text(), self.limits).map_err(attach)?;
         let mut sink = Sink::new(path, &text, &tree);
         sink.check_names(Tree::ROOT, &CATALOGUE_FIELDS);
         if sink.field(Tree::ROOT, "justwhy").is_some() {
@@ -283,7 +283,7 @@ impl Project {
             Reads::File(_, format) => Some(*format),
             Reads::Files(_, format) => *format,
             // The project file is TOML.
-            Reads::Values(_) => Some(Format::Toml),
+            Reads::Values(_) => Some(Format::TOML),
             Reads::Rows { .. } | Reads::Scope(..) | Reads::Process => None,
         }
     }
@@ -404,7 +404,7 @@ fn read(
             sink.error(Error::new("bad-project", "this is not the path of a file"), at);
         } else if paths.iter().any(|(other, _)| *other == path) {
             let message =
-                format!("the catalogue file {} is named twice", crate::tree::shown_name(&path));
+                format!("the catalogue file {} is named twice", justwhy_formats::shown_name(&path));
             sink.error(Error::new("bad-project", message), at);
         } else {
             paths.push((path, at));
@@ -460,11 +460,11 @@ fn variables(sink: &mut Sink<'_>) -> (String, String) {
     (prefix(sink, table).unwrap_or_default(), nest(sink, table).unwrap_or_else(|| "__".to_owned()))
 }
 
-fn prefix(sink: &mut Sink<'_>, table: crate::tree::NodeId) -> Option<String> {
+fn prefix(sink: &mut Sink<'_>, table: justwhy_formats::NodeId) -> Option<String> {
     sink.text(table, "prefix").map(|(prefix, _)| prefix)
 }
 
-fn nest(sink: &mut Sink<'_>, table: crate::tree::NodeId) -> Option<String> {
+fn nest(sink: &mut Sink<'_>, table: justwhy_formats::NodeId) -> Option<String> {
     let (nest, at) = sink.text(table, "nest")?;
     if nest.is_empty() {
         sink.error(

@@ -2,12 +2,10 @@
 
 use crate::Arguments;
 use crate::error::Error;
-use crate::format::{Format, RowFormat};
 use crate::glob::{Glob, Wanted};
 use crate::project::{Project, ProjectLayer, Reads};
 use crate::situate::{ancestors, inside};
 use crate::stores::Stores;
-use crate::tree::shown_name;
 use crate::world::World;
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
@@ -15,6 +13,8 @@ use justwhy_core::{
     Keys, Kind, Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings,
     ScopeOf, SourceText, Span, Text, Value, list_values, nearest, parallel,
 };
+use justwhy_formats::shown_name;
+use justwhy_formats::{Format, RowFormat};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -384,7 +384,7 @@ impl<'p> Reader<'p> {
                 for file in self.files_matching(declared, &path)? {
                     let of_file = format.or_else(|| Format::of_path(&file));
                     let of_file = of_file
-                        .filter(|format| *format != Format::Env || layer.names != Names::Keys);
+                        .filter(|format| !format.has_variables() || layer.names != Names::Keys);
                     let Some(format) = of_file else {
                         return Err(self.unknown_format(declared, &file));
                     };
@@ -397,7 +397,7 @@ impl<'p> Reader<'p> {
     }
 
     fn unknown_format(&self, declared: &ProjectLayer, file: &str) -> Error {
-        if Format::of_path(file) == Some(Format::Env) {
+        if Format::of_path(file).is_some_and(Format::has_variables) {
             let message = format!(
                 "{file} is an env file, whose names are variables, and the names of the layer {} are keys",
                 declared.name

@@ -1,13 +1,13 @@
 //! Where the question is asked: the value of each axis.
 
 use crate::error::Error;
-use crate::format::env;
+
 use crate::project::{Project, ProjectAxis, Way};
 use crate::reader::load;
-use crate::tree::{Kind, Tree, shown_name};
 use crate::world::{Branch, World};
 use hashbrown::HashMap;
 use justwhy_core::{AxisOrigin, AxisValue, BadAxisValue, Context, is_secret_name, nearest_few};
+use justwhy_formats::{Format, Kind, Tree, shown_name};
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
@@ -511,8 +511,9 @@ impl Situation<'_> {
         let Some(text) = load(self.project, self.world, path)? else {
             return Ok(Found::Nothing(format!("{path} is not there")));
         };
-        let tree =
-            env::parse(text.text()).map_err(|fault| crate::reader::attach(fault, path, &text))?;
+        let tree = Format::ENV
+            .parse(text.text(), self.project.limits)
+            .map_err(|fault| crate::reader::attach(fault, path, &text))?;
         let entries = tree.entries(Tree::ROOT).map(|id| tree.node(id));
         let node = entries.filter(|node| node.name == name).last();
         Ok(match node.map(|node| (&node.kind, node.at)) {

@@ -3,17 +3,18 @@
 //! What is supposed is made in an [`Overlay`] of the world, byte by byte as an edit would make it, and
 //! then read like everything else. So what comes out is what will be.
 
-use crate::edit::{self, Step};
 use crate::error::Error;
-use crate::format::Format;
 use crate::project::{Project, ProjectLayer, Reads};
+use crate::reader;
 use crate::replace::FileEdit;
 use crate::stores::{Answered, Kept, Question, Store, StoreProblem, Stores};
 use crate::world::{Overlay, World};
-use crate::{reader, text};
 use justwhy_core::{
     Destination, Entry, Holder, KeyPath, LayerIndex, Scope, ScopeVariable, Value, nearest,
 };
+use justwhy_formats::Format;
+use justwhy_formats::decode;
+use justwhy_formats::{Step, is_table, put, take_out};
 use std::ffi::{OsStr, OsString};
 use std::sync::Arc;
 
@@ -134,10 +135,10 @@ impl<'w> Supposition<'w> {
                 ];
                 let above = path.clone();
                 path.extend(steps(&destination.name));
-                self.edit(project, &project.file, (Format::Toml, &path), value)?;
+                self.edit(project, &project.file, (Format::TOML, &path), value)?;
                 if value.is_none() {
                     let (_, text) = self.text(project, &project.file)?;
-                    if !edit::is_table(text.text(), &above) {
+                    if !is_table(text.text(), &above) {
                         let layer = project.layers.get(number).map_or("", |layer| &layer.name);
                         let message = format!(
                             "{} is the last value of the layer {layer}, which would read nothing then",
@@ -158,19 +159,19 @@ impl<'w> Supposition<'w> {
                             .map(|name| Step::Name(name.to_owned()))
                             .into();
                         let text = self.text(project, path)?;
-                        let is_table = edit::is_table(text.1.text(), &steps);
+                        let is_table = is_table(text.1.text(), &steps);
                         let name = |name: &str| Step::Name(name.to_owned());
                         match value {
                             // What else is said about it goes with it.
                             Some(_) if is_table => {
                                 let mark = [steps.clone(), vec![name("secret")]].concat();
                                 steps.push(name("value"));
-                                self.edit(project, path, (Format::Toml, &steps), value)?;
+                                self.edit(project, path, (Format::TOML, &steps), value)?;
                                 match value {
                                     Some((_, true)) => {
                                         let secret = Value::Boolean(true);
                                         let said = Some((&secret, true));
-                                        self.edit(project, path, (Format::Toml, &mark), said)
+                                        self.edit(project, path, (Format::TOML, &mark), said)
                                     }
                                     _ => Ok(()),
                                 }
@@ -179,9 +180,9 @@ impl<'w> Supposition<'w> {
                             Some((value, true)) => {
                                 let marked = marked(value);
                                 let said = Some((&marked, true));
-                                self.edit(project, path, (Format::Toml, &steps), said)
+                                self.edit(project, path, (Format::TOML, &steps), said)
                             }
-                            _ => self.edit(project, path, (Format::Toml, &steps), value),
+                            _ => self.edit(project, path, (Format::TOML, &steps), value),
                         }
                     }
                     _ => {
@@ -210,7 +211,7 @@ impl<'w> Supposition<'w> {
         path: &str,
     ) -> Result<(Option<Vec<u8>>, justwhy_core::SourceText), Error> {
         let bytes = reader::read_bytes(project, &self.world, path)?;
-        let (text, verdict) = text::decode(bytes.clone().unwrap_or_default());
+        let (text, verdict) = decode(bytes.clone().unwrap_or_default());
         match verdict {
             Ok(()) => Ok((bytes, text)),
             Err(fault) => Err(reader::attach(fault, path, &text)),
@@ -228,18 +229,18 @@ impl<'w> Supposition<'w> {
         let is_secret = said.is_some_and(|(_, is_secret)| is_secret);
         let full = project.folder.join(path);
         let (bytes, before) = self.text(project, path)?;
-        let is_json = matches!(format, Format::Json | Format::Jsonc);
         let is_new = before.text().trim().is_empty();
-        let text = if is_new && is_json { "{}\n" } else { before.text() };
+        let text =
+            if is_new && !format.empty().is_empty() { format.empty() } else { before.text() };
         let after = match value {
-            Some(value) => edit::put(format, text, steps, value, project.limits),
+            Some(value) => put(format, text, steps, value, project.limits),
             None => {
-                let is_whole = format == Format::Toml && is_variable_of_store(steps);
-                edit::take_out(format, text, steps, is_whole, project.limits)
+                let is_whole = format == Format::TOML && is_variable_of_store(steps);
+                take_out(format, text, steps, is_whole, project.limits)
             }
         };
         let after = after.map_err(|fault| {
-            let fault = crate::tree::Fault { code: "bad-edit", ..fault };
+            let fault = justwhy_formats::Fault { code: "bad-edit", ..fault };
             reader::attach(fault, path, &before)
         })?;
         const MARK: &str = "\u{feff}";
@@ -372,7 +373,7 @@ impl Project {
                 _ => error.help("--set and --unset are what it says"),
             });
         }
-        let message = format!("there is no layer {}", crate::tree::shown_name(name));
+        let message = format!("there is no layer {}", justwhy_formats::shown_name(name));
         let error = Error::new("bad-argument", message);
         let names: Vec<&str> = self.layers.iter().map(|layer| layer.name.as_str()).collect();
         Err(match nearest(name, names.iter().copied()) {

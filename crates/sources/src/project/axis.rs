@@ -5,9 +5,9 @@ use super::{Never, ProjectAxis, Way};
 use crate::beyond;
 use crate::error::Error;
 use crate::glob::{Glob, Wanted};
-use crate::tree::{Kind, NodeId, shown_name};
 use crate::world::World;
 use justwhy_core::{Axis, BadAxisValue, Span, check_axis_value, nearest};
+use justwhy_formats::{Kind, NodeId, shown_name};
 use std::path::Path;
 
 pub(super) const FIELDS: Fields =

@@ -1,8 +1,8 @@
 //! Reading the fields of the project file, with a sink for what is wrong in it.
 
 use crate::error::{Error, Excerpt};
-use crate::tree::{Kind, NodeId, Tree, shown_name};
 use justwhy_core::{Position, ShownLine, SourceText, Span, nearest};
+use justwhy_formats::{Kind, NodeId, Tree, shown_name};
 
 /// The most axes, layers, rules or combinations of a project: each layer is looked at together with every
 /// axis, and each axis may be read from all before it.

@@ -4,15 +4,15 @@ use super::axis::{check_value, named, pattern_of, required_name};
 use super::fields::{Fields, Sink};
 use super::template::{KeyTemplate, PathTemplate, Piece, TemplateError};
 use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
-use crate::Limits;
 use crate::error::Error;
-use crate::format::{Format, RowFormat};
 use crate::stores::Store;
-use crate::tree::{Kind, Lowering, NodeId, shown_name};
 use justwhy_core::{
     Axis, Condition, Empty, KeyPath, Keys, Null, Pattern, Pins, Removal, Span, Value,
     is_scope_name, nearest,
 };
+use justwhy_formats::Limits;
+use justwhy_formats::{Format, RowFormat};
+use justwhy_formats::{Kind, Lowering, NodeId, shown_name};
 
 pub(super) const FIELDS: Fields = Fields {
     of: "a layer",
@@ -77,7 +77,7 @@ fn imply_row_axis(sink: &mut Sink<'_>, axes: &mut Vec<ProjectAxis>) {
     let needs_it = |table: &NodeId| {
         sink.field(*table, "rows").is_some() && sink.field(*table, "axis").is_none()
     };
-    let tables: Vec<NodeId> = match sink.field(crate::tree::Tree::ROOT, "layer") {
+    let tables: Vec<NodeId> = match sink.field(justwhy_formats::Tree::ROOT, "layer") {
         Some(list) => match &sink.tree.node(list).kind {
             Kind::List(items) => sink.tree.children(*items).collect(),
             _ => Vec::new(),
@@ -426,9 +426,10 @@ fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
 }
 
 fn unknown_format() -> Error {
+    let names: Vec<&str> = Format::all().map(Format::name).collect();
     Error::new("bad-project", "the name of the file does not show its format").help(format!(
         "say which it is: format = \"toml\" (or {})",
-        justwhy_core::list_values(&Format::ALL.map(Format::name)[1..], "or")
+        justwhy_core::list_values(&names[1..], "or")
     ))
 }
 
@@ -437,9 +438,9 @@ fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
     if let Some(format) = Format::named(&name) {
         return Some(format);
     }
-    let names = Format::ALL.map(Format::name);
+    let names: Vec<&str> = Format::all().map(Format::name).collect();
     let error = Error::new("bad-project", format!("there is no format {}", shown_name(&name)));
-    let error = match nearest(&name, names) {
+    let error = match nearest(&name, names.iter().copied()) {
         Some(near) => error.help(format!("did you mean \"{near}\"?")),
         None => error.help(format!("the formats are {}", names.join(", "))),
     };
@@ -551,15 +552,11 @@ fn variables(
     reads: Option<&Reads>,
     naming: &(String, String),
 ) -> Option<(String, String)> {
-    let usual = matches!(
-        reads,
-        Some(
-            Reads::Process
-                | Reads::Scope(..)
-                | Reads::File(_, Format::Env)
-                | Reads::Files(_, Some(Format::Env))
-        )
-    );
+    let usual = match reads {
+        Some(Reads::Process | Reads::Scope(..)) => true,
+        Some(Reads::File(_, format) | Reads::Files(_, Some(format))) => format.has_variables(),
+        _ => false,
+    };
     let are_variables = match sink.word(table, "names", &[("keys", false), ("variables", true)]) {
         Some(false) if matches!(reads, Some(Reads::Process)) => {
             let at = sink.place(table, "names");

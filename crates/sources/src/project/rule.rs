@@ -6,8 +6,8 @@ use super::axis::required_name;
 use super::fields::{Fields, Sink};
 use super::layer::conditions;
 use crate::error::Error;
-use crate::tree::{Kind, NodeId, shown_name};
 use justwhy_core::{Condition, Pattern, Position, ShownLine, Span};
+use justwhy_formats::{Kind, NodeId, shown_name};
 
 pub(super) const RULE_FIELDS: Fields =
     Fields { of: "a rule", known: &["name", "require", "message", "when"] };

@@ -5,14 +5,14 @@ use super::ProjectAxis;
 use super::axis::named;
 use super::fields::{Fields, Sink};
 use super::layer::conditions_of;
-use crate::Limits;
 use crate::error::Error;
-use crate::tree::{Kind, Lowering, NodeId, Tree, shown_name};
 use hashbrown::HashMap;
 use justwhy_core::{
     Bound, Declaration, Declared, EmptyText, Former, Gather, KeyPath, Matches, Position, Required,
     Shape, Span, Value, is_secret_name,
 };
+use justwhy_formats::Limits;
+use justwhy_formats::{Kind, Lowering, NodeId, Tree, shown_name};
 use std::sync::Arc;
 
 pub(super) const FIELDS: Fields = Fields {

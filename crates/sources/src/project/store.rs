@@ -3,8 +3,8 @@
 use super::fields::{Fields, Sink};
 use crate::error::Error;
 use crate::stores::{Kept, Store, check_address};
-use crate::tree::{Kind, NodeId, Tree, shown_name};
 use justwhy_core::{Span, is_env_name, is_scope_name, list_values};
+use justwhy_formats::{Kind, NodeId, Tree, shown_name};
 
 pub(super) const FIELDS: Fields =
     Fields { of: "a store", known: &["file", "url", "etcd", "root", "token_variable"] };

@@ -2,12 +2,12 @@
 
 use crate::beyond;
 use crate::error::Error;
-use crate::format::Format;
 use crate::project::{Project, unreadable};
-use crate::tree::{Fault, Lowering, Tree};
 use crate::world::{ReadProblem, World};
-use crate::{Limits, text};
 use justwhy_core::{Document, Keys, SourceText, Span};
+use justwhy_formats::Format;
+use justwhy_formats::{Fault, Lowering, Tree};
+use justwhy_formats::{Limits, decode};
 
 /// Says where a fault of `source` is.
 pub(crate) fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
@@ -28,7 +28,7 @@ pub(super) fn document_of(
     bytes: Vec<u8>,
     limits: Limits,
 ) -> Result<(Document, Keys), Error> {
-    let (text, verdict) = text::decode(bytes);
+    let (text, verdict) = decode(bytes);
     let read = verdict.and_then(|()| format.parse(text.text(), limits)).and_then(|tree| {
         let mut keys = Keys::with_capacity(tree.count_named());
         let document = Lowering::new(&tree, &mut keys, limits).lower(Tree::ROOT)?;
@@ -47,7 +47,7 @@ pub(crate) fn load(
     path: &str,
 ) -> Result<Option<SourceText>, Error> {
     let Some(bytes) = read_bytes(project, world, path)? else { return Ok(None) };
-    let (text, verdict) = text::decode(bytes);
+    let (text, verdict) = decode(bytes);
     match verdict {
         Ok(()) => Ok(Some(text)),
         Err(fault) => Err(attach(fault, path, &text)),

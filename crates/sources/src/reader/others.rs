@@ -1,12 +1,12 @@
 //! Names of other contexts: a variable may mean a setting that only the files of another context have.
 
 use super::{Reader, Written, input};
-use crate::format::Format;
 use crate::project::{ProjectLayer, Reads};
 use justwhy_core::{
     Assembled, AxisOrigin, AxisValue, Context, Document, Input, Inputs, KeyPath, LayerIndex,
     Readings,
 };
+use justwhy_formats::Format;
 use std::sync::Arc;
 
 /// The most combinations of values with which the paths of one layer are filled in.

@@ -4,11 +4,11 @@
 use super::{check_address, origin_of};
 use crate::User;
 use crate::error::Error;
-use crate::format::toml;
 use crate::project::fields::{Fields, Sink};
-use crate::tree::Tree;
-use crate::{Limits, text};
 use justwhy_core::{is_env_name, read_duration};
+use justwhy_formats::Format;
+use justwhy_formats::Tree;
+use justwhy_formats::{Limits, decode};
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -56,10 +56,10 @@ pub struct Allowed {
 
 /// What a `stores.toml` of these bytes allows.
 pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
-    let (text, verdict) = text::decode(bytes);
+    let (text, verdict) = decode(bytes);
     let attach = |fault| vec![crate::reader::attach(fault, file, &text)];
     verdict.map_err(attach)?;
-    let tree = toml::parse(text.text(), Limits::default()).map_err(attach)?;
+    let tree = Format::TOML.parse(text.text(), Limits::default()).map_err(attach)?;
     let mut sink = Sink::new(file, &text, &tree).with_code(CODE);
     sink.check_names(Tree::ROOT, &FILE_FIELDS);
     match sink.integer(Tree::ROOT, "justwhy") {

@@ -1,13 +1,13 @@
 //! Reads a store that is a file.
 
-use crate::Limits;
 use crate::error::Error;
-use crate::format::toml;
 use crate::project::fields::{Fields, Sink};
-use crate::tree::{Kind, NodeId, Tree};
 use justwhy_core::{
     Audience, Note, Scope, ScopeVariable, SourceText, Span, is_env_name, is_scope_name,
 };
+use justwhy_formats::Format;
+use justwhy_formats::{Kind, NodeId, Tree};
+use justwhy_formats::{Limits, decode};
 use std::sync::Arc;
 
 pub(crate) const FILE_FIELDS: Fields = Fields { of: "a store file", known: &["justwhy", "scope"] };
@@ -21,7 +21,7 @@ const CODE: &str = "bad-store";
 
 /// The scopes that a store file of these bytes has, for whoever keeps them elsewhere.
 pub fn read_store_file(file: &str, bytes: Vec<u8>) -> Result<Vec<Arc<Scope>>, Vec<Error>> {
-    let (text, verdict) = crate::text::decode(bytes);
+    let (text, verdict) = decode(bytes);
     verdict.map_err(|fault| vec![crate::reader::attach(fault, file, &text)])?;
     read(file, &text, Limits::default())
 }
@@ -32,7 +32,8 @@ pub(crate) fn read(
     text: &SourceText,
     limits: Limits,
 ) -> Result<Vec<Arc<Scope>>, Vec<Error>> {
-    let tree = toml::parse(text.text(), limits)
+    let tree = Format::TOML
+        .parse(text.text(), limits)
         .map_err(|fault| vec![crate::reader::attach(fault, file, text)])?;
     let mut sink = Sink::new(file, text, &tree).with_code(CODE);
     sink.check_names(Tree::ROOT, &FILE_FIELDS);

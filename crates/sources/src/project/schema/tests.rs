@@ -82,7 +82,7 @@ fn the_types_have_just_the_words_that_are_read() {
         assert_eq!(words, known);
     }
     check::<Type>(Declaration::ALL.iter().map(|(name, _)| *name).collect());
-    check::<Format>(crate::Format::ALL.into_iter().map(crate::Format::name).collect());
+    check::<Format>(crate::Format::all().map(crate::Format::name).collect());
 }
 
 /// A TOML file as JSON, dates as texts.

@@ -1,0 +1,36 @@
+//! The formats of settings files: read with the exact place of every value, edited so that every other
+//! byte stays, and written.
+//!
+//! A text becomes a [`Tree`] by its [`Format`], and the tree a `justwhy_core::Document` by [`Lowering`].
+//! [`put`] and [`take_out`] edit a text; [`Export`] writes settings anew. Nothing here knows which file a
+//! text is from: what is wrong with one is a [`Fault`], which has a place in the text and a reason.
+
+mod edit;
+mod env;
+mod export;
+mod fault;
+mod format;
+mod ini;
+mod json;
+mod limits;
+mod lowering;
+mod paths;
+mod properties;
+mod rows;
+#[cfg(test)]
+mod tests;
+mod text;
+mod toml;
+mod tree;
+mod write;
+mod yaml;
+
+pub use edit::{Step, is_table, put, take_out};
+pub use export::{Export, Exported, NotWritable, variables};
+pub use fault::{Fault, shown_name};
+pub use format::Format;
+pub use limits::Limits;
+pub use lowering::Lowering;
+pub use rows::RowFormat;
+pub use text::decode;
+pub use tree::{Children, Kind, Node, NodeId, Tree};

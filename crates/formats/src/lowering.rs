@@ -1,0 +1,377 @@
+//! How a tree becomes a document.
+
+use crate::Limits;
+use crate::fault::{Fault, too_deep};
+use crate::tree::{Kind, Node, NodeId, Tree};
+use hashbrown::HashMap;
+use justwhy_core::{Document, Element, Entry, KeyId, Keys, Leaf, Span, Value};
+use std::sync::Arc;
+
+/// Turns a tree, or a table in it, into a document: tables lead to keys, everything else is a leaf.
+/// Aliases and merges are followed, and counted against the limits as if they were written out.
+pub struct Lowering<'t, 's, 'k> {
+    tree: &'t Tree<'s>,
+    keys: &'k mut Keys,
+    limits: Limits,
+    nodes: usize,
+    text_bytes: u64,
+    document: Document,
+    /// The items of lists that are being read.
+    items: Vec<Element>,
+    /// Lists and maps that aliases stand for, built once and shared, with what they count.
+    shared: HashMap<NodeId, (Value, usize, u64)>,
+}
+
+/// An entry of a table, after merges.
+struct Member {
+    node: NodeId,
+    /// The anchor through which it came.
+    through: Option<usize>,
+}
+
+impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
+    /// Of a tree; its names become keys of `keys`.
+    pub fn new(tree: &'t Tree<'s>, keys: &'k mut Keys, limits: Limits) -> Self {
+        Lowering {
+            tree,
+            keys,
+            limits,
+            nodes: 0,
+            text_bytes: 0,
+            document: Document::default(),
+            items: Vec::new(),
+            shared: HashMap::new(),
+        }
+    }
+
+    /// Lowers `table`, which must be a table.
+    pub fn lower(mut self, table: NodeId) -> Result<Document, Fault> {
+        if table == Tree::ROOT {
+            self.document.leaves.reserve(self.tree.count_named());
+        }
+        if !self.tree.anchors.is_empty() {
+            self.refuse_bombs(table)?;
+        }
+        self.table(table, KeyId::ROOT, 1, None)?;
+        Ok(self.document)
+    }
+
+    /// Refuses what its aliases make too large before any of that is written out.
+    fn refuse_bombs(&self, table: NodeId) -> Result<(), Fault> {
+        let (mut known, mut nodes) = (HashMap::new(), 1_u64);
+        for id in self.tree.entries(table).filter(|id| !self.tree.node(*id).merges) {
+            nodes = nodes.saturating_add(self.weight(id, 1, &mut known));
+            if nodes > self.limits.nodes as u64 {
+                let (at, limit) = (self.tree.node(id).at, self.limits.nodes as u64);
+                return Err(Fault::past_limit(at, "nodes", limit, "values, tables and lists"));
+            }
+        }
+        Ok(())
+    }
+
+    /// How many nodes one stands for at least, as if aliases were written out. What is merged may be there
+    /// already, and counts for nothing here.
+    fn weight(&self, id: NodeId, depth: usize, known: &mut HashMap<NodeId, u64>) -> u64 {
+        let (target, _) = self.follow(id, None);
+        if depth > self.limits.depth {
+            return 1;
+        }
+        if let Some(weight) = known.get(&target) {
+            return *weight;
+        }
+        let children = match self.tree.node(target).kind {
+            Kind::Table(children) | Kind::List(children) => children,
+            _ => return 1,
+        };
+        let mut weight: u64 = 1;
+        for child in self.tree.children(children).filter(|it| !self.tree.node(*it).merges) {
+            weight = weight.saturating_add(self.weight(child, depth + 1, known));
+        }
+        if target != id {
+            known.insert(target, weight);
+        }
+        weight
+    }
+
+    /// The value of a node; a table is a map.
+    pub fn lower_value(mut self, node: NodeId) -> Result<Value, Fault> {
+        self.value(node, 1)
+    }
+
+    fn table(
+        &mut self,
+        table: NodeId,
+        key: KeyId,
+        depth: usize,
+        through: Option<usize>,
+    ) -> Result<(), Fault> {
+        self.enter(table, depth)?;
+        let tree = self.tree;
+        if key != KeyId::ROOT {
+            self.document.tables.push((key, tree.node(table).at));
+        }
+        let children = tree.children_of(table);
+        if tree.has_merges {
+            let members = self.members(table, depth, through)?;
+            if members.is_empty() && key != KeyId::ROOT {
+                self.document.empty_tables.push((key, tree.node(table).at));
+            }
+            return members.into_iter().try_for_each(|member| {
+                let child = self.keys.child(key, &tree.node(member.node).name);
+                self.member(member, child, depth)
+            });
+        }
+        if children.is_empty() && key != KeyId::ROOT {
+            self.document.empty_tables.push((key, tree.node(table).at));
+        }
+        let mut seen: Option<Seen<'_>> = None;
+        for id in tree.children(children) {
+            let node = tree.node(id);
+            let known = self.keys.count();
+            let child = self.keys.child(key, &node.name);
+            // Whoever makes a key known is the first of that name.
+            if child.index() < known && !tree.has_unique_names && seen.is_none() {
+                let mut before = Seen::new(children.count as usize);
+                let others = tree.children(children).take_while(|other| *other != id);
+                others.map(|other| tree.node(other)).try_for_each(|it| before.insert_new(it))?;
+                seen = Some(before);
+            }
+            if let Some(seen) = &mut seen {
+                seen.insert_new(node)?;
+            }
+            self.member(Member { node: id, through }, child, depth)?;
+        }
+        Ok(())
+    }
+
+    /// Lowers an entry of a table, which has the key `child`.
+    fn member(&mut self, member: Member, child: KeyId, depth: usize) -> Result<(), Fault> {
+        let (target, through) = self.follow(member.node, member.through);
+        let target_node = self.tree.node(target);
+        match &target_node.kind {
+            Kind::Table(_) => self.table(target, child, depth + 1, through)?,
+            Kind::LeftOut => self.document.left_out.push((child, target_node.at)),
+            _ => {
+                let value = self.value(target, depth + 1)?;
+                if let Some(anchor) = through {
+                    let name = Arc::clone(&self.tree.anchors[anchor]);
+                    self.document.through.push((self.document.leaves.len(), name));
+                }
+                let literal = &self.tree.literal_dollars;
+                if let Ok(found) = literal.binary_search_by_key(&target, |(node, _)| *node) {
+                    let dollars = Arc::clone(&literal[found].1);
+                    self.document.literal_dollars.push((self.document.leaves.len(), dollars));
+                }
+                let at = Some(target_node.at);
+                self.document.leaves.push(Leaf { name: child, value, at });
+            }
+        }
+        Ok(())
+    }
+
+    /// The entries of a table: its own, then those that it merges and has not itself, earlier
+    /// merges first.
+    fn members(
+        &mut self,
+        table: NodeId,
+        depth: usize,
+        through: Option<usize>,
+    ) -> Result<Vec<Member>, Fault> {
+        let count = self.tree.children_of(table).count as usize;
+        let mut members: Vec<Member> = Vec::with_capacity(count);
+        let mut merges = Vec::new();
+        let mut seen = Seen::new(count);
+        let mut merged_at = None;
+        for id in self.tree.entries(table) {
+            let node = self.tree.node(id);
+            if node.merges {
+                if let Some(first) = merged_at.replace(node.name_at) {
+                    return Err(Fault::repeated(node.name_at, first));
+                }
+                merges.push(id);
+            } else {
+                seen.insert_new(node)?;
+                members.push(Member { node: id, through });
+            }
+        }
+        for merge in merges {
+            let (target, anchor) = self.follow(merge, through);
+            let sources = match &self.tree.node(target).kind {
+                Kind::List(children) => self.tree.children(*children).collect(),
+                _ => vec![target],
+            };
+            for source in sources {
+                let (source, anchor) = self.follow(source, anchor);
+                if !matches!(self.tree.node(source).kind, Kind::Table(_)) {
+                    let at = self.tree.node(merge).name_at;
+                    return Err(Fault::new(at, "`<<` merges something that is not a table")
+                        .help("name an anchor of a table, or a list of such"));
+                }
+                self.enter(source, depth + 1)?;
+                for member in self.members(source, depth + 1, anchor)? {
+                    let node = self.tree.node(member.node);
+                    if seen.insert(&node.name, node.name_at).is_none() {
+                        members.push(member);
+                    }
+                }
+            }
+        }
+        Ok(members)
+    }
+
+    /// The node that an alias stands for at last, and the anchor through which it was reached.
+    fn follow(&self, id: NodeId, through: Option<usize>) -> (NodeId, Option<usize>) {
+        let mut at = (id, through);
+        // Aliases only ever point to nodes that are complete before them, so this ends.
+        while let Kind::Alias(target, anchor) = self.tree.node(at.0).kind {
+            at = (target, Some(anchor));
+        }
+        at
+    }
+
+    fn value(&mut self, id: NodeId, depth: usize) -> Result<Value, Fault> {
+        let tree = self.tree;
+        let node = tree.node(id);
+        let value = match &node.kind {
+            Kind::LeftOut | Kind::Null => Value::Null,
+            Kind::Boolean(value) => Value::Boolean(*value),
+            Kind::Integer(value) => Value::Integer(*value),
+            Kind::Number(value) => Value::Number(*value),
+            Kind::Text(text) => {
+                self.count_text(node.at, text.len())?;
+                Value::Text(text.as_ref().into())
+            }
+            Kind::List(children) => {
+                self.enter(id, depth)?;
+                let first = self.items.len();
+                for item in tree.children(*children) {
+                    let item = self.element(item, depth)?;
+                    self.items.push(item);
+                }
+                return Ok(Value::List(self.items.drain(first..).collect()));
+            }
+            Kind::Table(_) => {
+                self.enter(id, depth)?;
+                let mut entries = Vec::new();
+                for member in self.members(id, depth, None)? {
+                    let name = tree.node(member.node).name.as_ref().into();
+                    let Element { value, at } = self.element(member.node, depth)?;
+                    entries.push(Entry { name, value, at });
+                }
+                return Ok(Value::Map(entries.into()));
+            }
+            Kind::Alias(target, _) => return self.aliased(*target, depth),
+        };
+        self.count(node.at, 1)?;
+        if let Ok(found) = tree.lookalikes.binary_search_by_key(&id, |(node, _)| *node) {
+            let other = tree.lookalikes[found].1;
+            self.document.lookalikes.push((self.document.leaves.len(), node.at, other));
+        }
+        Ok(value)
+    }
+
+    fn element(&mut self, id: NodeId, depth: usize) -> Result<Element, Fault> {
+        let (target, _) = self.follow(id, None);
+        let at = self.tree.node(target).at;
+        let value = if target == id {
+            self.value(id, depth + 1)?
+        } else {
+            self.aliased(target, depth + 1)?
+        };
+        Ok(Element { value, at })
+    }
+
+    fn aliased(&mut self, target: NodeId, depth: usize) -> Result<Value, Fault> {
+        if let Some((value, nodes, bytes)) = self.shared.get(&target) {
+            let (value, nodes, bytes) = (value.clone(), *nodes, *bytes);
+            let at = self.tree.node(target).at;
+            self.count(at, nodes)?;
+            self.count_text_bytes(at, bytes)?;
+            return Ok(value);
+        }
+        let before = (self.nodes, self.text_bytes);
+        let value = self.value(target, depth)?;
+        let counted = (value.clone(), self.nodes - before.0, self.text_bytes - before.1);
+        self.shared.insert(target, counted);
+        Ok(value)
+    }
+
+    fn enter(&mut self, id: NodeId, depth: usize) -> Result<(), Fault> {
+        let at = self.tree.node(id).at;
+        if depth > self.limits.depth {
+            return Err(too_deep(at, self.limits));
+        }
+        self.count(at, 1)
+    }
+
+    fn count(&mut self, at: Span, nodes: usize) -> Result<(), Fault> {
+        self.nodes = self.nodes.saturating_add(nodes);
+        if self.nodes > self.limits.nodes {
+            let limit = self.limits.nodes as u64;
+            return Err(Fault::past_limit(at, "nodes", limit, "values, tables and lists"));
+        }
+        Ok(())
+    }
+
+    fn count_text(&mut self, at: Span, bytes: usize) -> Result<(), Fault> {
+        self.count_text_bytes(at, bytes as u64)
+    }
+
+    fn count_text_bytes(&mut self, at: Span, bytes: u64) -> Result<(), Fault> {
+        self.text_bytes = self.text_bytes.saturating_add(bytes);
+        if self.text_bytes > self.limits.file_bytes {
+            let limit = self.limits.file_bytes;
+            return Err(Fault::past_limit(at, "file_bytes", limit, "bytes of text, with aliases,"));
+        }
+        Ok(())
+    }
+}
+
+/// The names of a table so far. Most tables are small, and comparing a few names is cheaper than
+/// hashing them.
+struct Seen<'t> {
+    few: Vec<(&'t str, Span)>,
+    many: HashMap<&'t str, Span>,
+}
+
+impl<'t> Seen<'t> {
+    const FEW: usize = 12;
+
+    /// For a table of about so many names.
+    fn new(count: usize) -> Seen<'t> {
+        Seen { few: Vec::with_capacity(count.min(Self::FEW)), many: HashMap::new() }
+    }
+
+    /// Adds the name of an entry; that it was there before is a fault.
+    fn insert_new(&mut self, node: &'t Node<'_>) -> Result<(), Fault> {
+        match self.insert(&node.name, node.name_at) {
+            Some(first) => Err(Fault::repeated(node.name_at, first)),
+            None => Ok(()),
+        }
+    }
+
+    /// Adds a name; gives its first place if it was there before.
+    fn insert(&mut self, name: &'t str, at: Span) -> Option<Span> {
+        if self.many.is_empty() {
+            // Names of one table often differ only at their ends.
+            let last = |name: &str| (name.len(), name.as_bytes().last().copied());
+            let ends = last(name);
+            let same = |other: &str| last(other) == ends && other == name;
+            if let Some((_, first)) = self.few.iter().find(|(other, _)| same(other)) {
+                return Some(*first);
+            }
+            self.few.push((name, at));
+            if self.few.len() > Self::FEW {
+                self.many.extend(self.few.drain(..));
+            }
+            return None;
+        }
+        match self.many.entry(name) {
+            hashbrown::hash_map::Entry::Occupied(entry) => Some(*entry.get()),
+            hashbrown::hash_map::Entry::Vacant(entry) => {
+                entry.insert(at);
+                None
+            }
+        }
+    }
+}

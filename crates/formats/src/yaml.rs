@@ -1,0 +1,88 @@
+//! YAML 1.2 with its core schema: one document.
+
+use crate::Limits;
+use crate::edit::{Splice, Way};
+use crate::fault::Fault;
+use crate::format::FileFormat;
+use crate::tree::{NodeId, Tree};
+use crate::write::json_text;
+use justwhy_core::Value;
+
+mod edit;
+mod read;
+
+pub(crate) use edit::{name, written};
+
+/// YAML.
+pub(crate) struct Yaml;
+
+impl FileFormat for Yaml {
+    fn name(&self) -> &'static str {
+        "yaml"
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &["yaml", "yml"]
+    }
+
+    fn claims(&self, _: &str) -> bool {
+        false
+    }
+
+    fn is_untyped(&self) -> bool {
+        false
+    }
+
+    fn has_variables(&self) -> bool {
+        false
+    }
+
+    fn empty(&self) -> &'static str {
+        ""
+    }
+
+    fn effort(&self) -> u64 {
+        6
+    }
+
+    fn parse<'t>(&self, text: &'t str, limits: Limits) -> Result<Tree<'t>, Fault> {
+        read::parse(text, limits)
+    }
+
+    fn put(
+        &self,
+        text: &str,
+        tree: &Tree<'_>,
+        way: &Way<'_>,
+        value: &Value,
+    ) -> Result<Splice, Fault> {
+        edit::put(text, tree, way, value)
+    }
+
+    fn take_out(
+        &self,
+        text: &str,
+        tree: &Tree<'_>,
+        in_table: (NodeId, NodeId),
+    ) -> Result<Splice, Fault> {
+        edit::take_out(text, tree, in_table)
+    }
+
+    fn snippet(&self, segments: &[&str], value: &str) -> Option<String> {
+        let is_plain = |segment: &str| {
+            let first = segment.starts_with(|c: char| c.is_ascii_alphabetic());
+            first && segment.bytes().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(&b))
+        };
+        let name = |segment: &&str| match is_plain(segment) {
+            true => (*segment).to_owned(),
+            false => json_text(segment),
+        };
+        let (last, above) = segments.split_last()?;
+        let mut lines = String::new();
+        for (depth, segment) in above.iter().enumerate() {
+            lines.push_str(&format!("{:1$}{2}:\n", "", depth * 2, name(segment)));
+        }
+        lines.push_str(&format!("{:1$}{2}: {value}", "", above.len() * 2, name(last)));
+        Some(lines)
+    }
+}
