@@ -19,8 +19,8 @@ mod weight;
 pub(crate) use crate::reference::Piece;
 pub use chain::{Hop, HopValue};
 pub(crate) use expand::{LEFT_OUT, all_references, winning_pieces};
-pub(crate) use ingredients::Ingredient;
 pub use ingredients::IsGiven;
+pub(crate) use ingredients::{Gifts, Ingredient};
 
 use expand::{Expanded, Expansion};
 use others::{Others, There, values_of};

@@ -1,7 +1,7 @@
 //! Two contexts side by side: which settings differ, and who decides them on either side.
 
-use crate::answers::Ingredient;
-use crate::{Answers, Explanation, IsGiven, KeyId, Status, Value};
+use crate::answers::{Gifts, Ingredient};
+use crate::{Answers, Explanation, KeyId, Status, Value};
 
 /// How a setting differs between two contexts.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -88,7 +88,7 @@ impl Told {
     pub(crate) fn of_given(
         answers: &Answers<'_>,
         answer: &Explanation,
-        given: Option<IsGiven<'_>>,
+        given: Option<&mut Gifts<'_>>,
     ) -> Told {
         let made_of = match answer.status {
             Status::Set | Status::Absent => None,
@@ -108,7 +108,7 @@ impl Told {
         // Whether it is secret on the other side is not known here.
         let is_given = match given {
             None => answer.is_given,
-            Some(given) => answers.is_given(answer.key, given),
+            Some(given) => given.has(answers, answer.key),
         };
         Told {
             status: answer.status.clone(),

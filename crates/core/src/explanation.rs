@@ -1,6 +1,6 @@
 //! Explanations: why a setting has the value that it has.
 
-use crate::answers::{UNCERTAIN, UNREADABLE};
+use crate::answers::{Gifts, UNCERTAIN, UNREADABLE};
 use crate::resolution::{Rule, Verdict};
 use crate::{
     Address, Answers, Candidate, CandidateId, Conversion, Declaration, Edit, Failure, KeyId, Keys,
@@ -298,7 +298,7 @@ impl Explanation {
         }
         let winner = resolution.winner(key).map(|winner| Stand::of(resolution, winner));
         let secret = outcome.secret;
-        let is_given = secret && answers.is_given(key, &|_, _| false);
+        let is_given = secret && Gifts::new(&|_, _| false).has(answers, key);
         Explanation { key, status, secret, winner, conversion, is_given, outcome }
     }
 

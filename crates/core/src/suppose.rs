@@ -1,6 +1,7 @@
 //! What a change to a project changes: the settings that are otherwise, and in which contexts.
 
 use crate::Sight;
+use crate::answers::Gifts;
 use crate::{
     Answers, ContextSet, Difference, ExpansionLimits, Explanation, IsGiven, KeyId, Outside, Status,
     Survey, Told,
@@ -64,12 +65,13 @@ impl<C: PartialEq + Send + Sync> Tale<C> {
         let mut by_key: HashMap<KeyId, Vec<Answered<C>>> = HashMap::new();
         let look = |sight: Sight<'_>| {
             let mut said = Vec::new();
+            let mut given = Gifts::new(given);
             for (key, contexts) in sight.settings.into_iter().filter(|(key, _)| wanted(*key)) {
                 let mut answer = Explanation::of(&sight.answers, key);
                 if answer.status == Status::Absent {
                     continue;
                 }
-                let told = Told::of_given(&sight.answers, &answer, Some(given));
+                let told = Told::of_given(&sight.answers, &answer, Some(&mut given));
                 // How it is shown must not tell what is not compared.
                 answer.is_given |= told.is_given;
                 let answered =

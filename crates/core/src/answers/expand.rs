@@ -419,8 +419,9 @@ pub(crate) fn all_references(
     let rules = TextRules { literal_dollars, names_are_variables, depth };
     let mut texts = Vec::new();
     collect_texts(value, &mut texts);
+    let texts = texts.into_iter().filter(|text| may_refer(text));
     let mut open: Vec<Piece> =
-        texts.into_iter().filter_map(|text| take_apart(text, rules).ok()).flatten().collect();
+        texts.filter_map(|text| take_apart(text, rules).ok()).flatten().collect();
     let mut references = Vec::new();
     while let Some(piece) = open.pop() {
         if let Piece::Reference(mut reference) = piece {

@@ -4,7 +4,7 @@ use super::expand::{LEFT_OUT, Meaning, all_references, meaning_for};
 use super::{Answers, Asked};
 use crate::reference::Reference;
 use crate::{Candidate, CandidateId, KeyId, Kind, Names, Resolution, Stand, Value};
-use hashbrown::HashSet;
+use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
 /// Past so many nobody looks on.
@@ -41,34 +41,57 @@ impl Ingredient {
 /// Whether what a candidate says is what somebody gives who asks, rather than what she asks about.
 pub type IsGiven<'f> = &'f (dyn Fn(&Resolution, CandidateId) -> bool + Sync);
 
-impl Answers<'_> {
-    /// Whether the setting comes out of something that whoever asks gave: an argument, a process
-    /// variable, or what `is_given` says so of.
-    pub(crate) fn is_given(&self, key: KeyId, is_given: IsGiven<'_>) -> bool {
+/// Finds out of many settings which come out of something that whoever asks gave: an argument, a process
+/// variable, or what is said so of. Keeps what it has found out, as settings come out of each other.
+pub(crate) struct Gifts<'f> {
+    is_given: IsGiven<'f>,
+    known: HashMap<Asked, bool>,
+}
+
+impl<'f> Gifts<'f> {
+    pub(crate) fn new(is_given: IsGiven<'f>) -> Gifts<'f> {
+        Gifts { is_given, known: HashMap::new() }
+    }
+
+    pub(crate) fn has(&mut self, answers: &Answers<'_>, key: KeyId) -> bool {
+        let first = Asked { context: 0, key };
         let mut seen = HashSet::new();
-        let mut open = vec![Asked { context: 0, key }];
+        let is_given = self.leads_to_one(answers, first, &mut seen);
+        match is_given {
+            true => drop(self.known.insert(first, true)),
+            // Nor is anything on the way.
+            false => self.known.extend(seen.into_iter().map(|asked| (asked, false))),
+        }
+        is_given
+    }
+
+    fn leads_to_one(&self, answers: &Answers<'_>, first: Asked, seen: &mut HashSet<Asked>) -> bool {
+        let mut open = vec![first];
         while let Some(asked) = open.pop() {
-            if !seen.insert(asked) {
-                continue;
+            match self.known.get(&asked) {
+                Some(true) => return true,
+                Some(false) => continue,
+                None if !seen.insert(asked) => continue,
+                None => {}
             }
             // In doubt it is.
             if seen.len() > MOST {
                 return true;
             }
-            let resolution = self.resolution_of(asked.context);
+            let resolution = answers.resolution_of(asked.context);
             for id in resolution.in_force(asked.key) {
                 let candidate = resolution.candidate(id);
                 let layer = resolution.readings().layer(resolution.layer_of(candidate));
                 if matches!(layer.kind, Kind::Process | Kind::Arguments)
-                    || is_given(&resolution, id)
+                    || (self.is_given)(&resolution, id)
                 {
                     return true;
                 }
                 if !layer.references {
                     continue;
                 }
-                for reference in self.references_of(&resolution, candidate) {
-                    match meaning_for(self, asked.context, &reference, &resolution, candidate) {
+                for reference in answers.references_of(&resolution, candidate) {
+                    match meaning_for(answers, asked.context, &reference, &resolution, candidate) {
                         Ok(Meaning::Setting(other)) => open.push(other),
                         Ok(Meaning::Variable(_)) => return true,
                         _ => {}
@@ -78,7 +101,9 @@ impl Answers<'_> {
         }
         false
     }
+}
 
+impl Answers<'_> {
     fn references_of(&self, resolution: &Resolution, candidate: &Candidate) -> Vec<Reference> {
         let layer = resolution.readings().layer(resolution.layer_of(candidate));
         let document = &resolution.reading(candidate).document;

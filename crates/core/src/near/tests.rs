@@ -69,7 +69,14 @@ proptest! {
         prop_assert_eq!(known.nearest(&name), nearest(&name, all()));
         let each = all().enumerate().filter(|(_, other)| nearest(&name, [*other]).is_some());
         let each: Vec<(usize, &str)> = each.collect();
-        prop_assert_eq!(known.meant_by(&name), each);
+        prop_assert_eq!(known.meant_by(&name), each.as_slice());
+        // By its index only those that are one edit away.
+        let indexed = KnownNames::indexed(others.iter().cloned());
+        let lower = name.to_ascii_lowercase();
+        let is_one_away =
+            |other: &str| strsim::osa_distance(&lower, &other.to_ascii_lowercase()) <= 1;
+        let near: Vec<_> = each.into_iter().filter(|(_, other)| is_one_away(other)).collect();
+        prop_assert_eq!(indexed.meant_by(&name), near);
     }
 }
 

@@ -52,7 +52,7 @@ struct Answer {
 }
 
 /// Asks git in `folder`; `given` are paths for its standard input.
-fn ask(folder: &Path, arguments: &[&str], given: &[&PathBuf]) -> Result<Answer, String> {
+fn ask(folder: &Path, arguments: &[&OsStr], given: &[&PathBuf]) -> Result<Answer, String> {
     if lock(&HUNG).as_ref().is_some_and(|hung| hung.contains(folder)) {
         return Err(too_slow());
     }
@@ -99,7 +99,7 @@ fn is_program(path: &Path) -> bool {
     path.is_file()
 }
 
-fn command(program: &Path, folder: &Path, arguments: &[&str]) -> Command {
+fn command(program: &Path, folder: &Path, arguments: &[&OsStr]) -> Command {
     let mut git = Command::new(program);
     git.arg("--no-pager").arg("-C").arg(folder);
     for setting in [
@@ -250,10 +250,11 @@ fn is_no_repository(answer: &Answer) -> bool {
 
 /// The branch that is checked out.
 pub(super) fn branch(folder: &Path) -> Branch {
-    let answer = match ask(folder, &["symbolic-ref", "--short", "--quiet", "HEAD"], &[]) {
-        Ok(answer) => answer,
-        Err(why) => return Branch::Unknown(why),
-    };
+    let answer =
+        match ask(folder, &["symbolic-ref", "--short", "--quiet", "HEAD"].map(OsStr::new), &[]) {
+            Ok(answer) => answer,
+            Err(why) => return Branch::Unknown(why),
+        };
     if answer.status.success() {
         return match String::from_utf8(answer.stdout) {
             Ok(name) => Branch::On(name.trim_end_matches(['\n', '\r']).to_owned()),
@@ -279,7 +280,7 @@ pub(super) fn tracking(folder: &Path, files: &[PathBuf]) -> Tracking {
 }
 
 fn asked(folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
-    let top = ask(folder, &["rev-parse", "--show-toplevel"], &[])?;
+    let top = ask(folder, &["rev-parse", "--show-toplevel"].map(OsStr::new), &[])?;
     if !top.status.success() {
         return match is_no_repository(&top) {
             true => Ok(Tracking::NoRepository),
@@ -303,25 +304,17 @@ fn asked(folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
     if inside.is_empty() {
         return Ok(Tracking::Known(vec![false; files.len()]));
     }
-    let tracked = paths_from(
-        &top,
-        &[
-            "--literal-pathspecs",
-            "ls-files",
-            "-z",
-            "--full-name",
-            "--pathspec-from-file=-",
-            "--pathspec-file-nul",
-        ],
-        &inside,
-        &[0],
-    );
-    let tracked = match tracked {
-        Ok(tracked) => tracked,
-        // An older git has not these options.
-        Err(_) => paths_from(&top, &["ls-files", "-z", "--full-name"], &[], &[0])?,
-    };
-    let ignored = paths_from(&top, &["check-ignore", "-z", "--stdin"], &inside, &[0, 1])?;
+    // It takes paths as arguments alone, of which there may not be too many.
+    const MOST_PATHS: usize = 200;
+    let mut tracked = Vec::new();
+    for some in inside.chunks(MOST_PATHS) {
+        let mut arguments: Vec<&OsStr> =
+            ["--literal-pathspecs", "ls-files", "-z", "--full-name", "--"].map(OsStr::new).to_vec();
+        arguments.extend(some.iter().map(|path| path.as_os_str()));
+        tracked.extend(paths_from(&top, &arguments, &[], &[0])?);
+    }
+    let ignoring = ["check-ignore", "-z", "--stdin"].map(OsStr::new);
+    let ignored = paths_from(&top, &ignoring, &inside, &[0, 1])?;
     let full = |all: Vec<PathBuf>| all.into_iter().map(|path| top.join(path)).collect();
     let (tracked, ignored): (HashSet<PathBuf>, HashSet<PathBuf>) = (full(tracked), full(ignored));
     let is_tracked = |file: &Option<PathBuf>| {
@@ -333,7 +326,7 @@ fn asked(folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
 /// The paths that a command of git prints when it is given some.
 fn paths_from(
     top: &Path,
-    arguments: &[&str],
+    arguments: &[&OsStr],
     given: &[&PathBuf],
     fine: &[i32],
 ) -> Result<Vec<PathBuf>, String> {
