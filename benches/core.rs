@@ -5,7 +5,9 @@
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use justwhy_core::{Answers, ExpansionLimits, Explanation, Readings, Resolution, Secrets};
-use justwhy_sources::{Arguments, Elsewhere, Project, Reader, System};
+use justwhy_engine::{Arguments, Elsewhere, Reader};
+use justwhy_project::Project;
+use justwhy_system::System;
 use std::hint::black_box;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -18,7 +20,7 @@ fn large_project() -> PathBuf {
 }
 
 fn readings(project: &Project) -> Readings {
-    let context = project.situate(&System, None).unwrap();
+    let context = justwhy_engine::situate(project, &System, None).unwrap();
     Reader::new(project, &System).read(context, &Arguments::default()).unwrap()
 }
 

@@ -3,7 +3,8 @@
 //! they were written.
 #![no_main]
 
-use justwhy_sources::{Asked, Place, Project, Question, Store, StoreProblem, Stores as _, System};
+use justwhy_project::{Asked, Project, Question, Store, StoreProblem, Stores as _};
+use justwhy_system::{Place, System};
 use justwhy_stores::{Client, Options};
 use std::io::{Read as _, Write as _};
 use std::net::TcpListener;

@@ -3,7 +3,9 @@
 //! for no longer than it may take.
 #![no_main]
 
-use justwhy_sources::{Arguments, Project, Reader, System, World as _};
+use justwhy_engine::{Arguments, Reader};
+use justwhy_project::{Project, Files as _};
+use justwhy_system::System;
 use std::fs;
 use std::path::{Component, Path, PathBuf};
 

@@ -2,5 +2,5 @@
 #![no_main]
 
 libfuzzer_sys::fuzz_target!(|text: &str| {
-    justwhy_sources::fuzzing::read(justwhy_sources::Format::Json, text);
+    justwhy_engine::fuzzing::read(justwhy_formats::Format::Json, text);
 });

@@ -3,6 +3,6 @@
 
 libfuzzer_sys::fuzz_target!(|text: &str| {
     for path in ["a.csv", "a.json", "a.jsonl"] {
-        justwhy_sources::fuzzing::read_rows(path, text);
+        justwhy_engine::fuzzing::read_rows(path, text);
     }
 });

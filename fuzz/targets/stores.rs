@@ -1,4 +1,4 @@
 //! The readers of store files and of `stores.toml`.
 #![no_main]
 
-libfuzzer_sys::fuzz_target!(|text: &str| justwhy_sources::fuzzing::read_store(text));
+libfuzzer_sys::fuzz_target!(|text: &str| justwhy_engine::fuzzing::read_store(text));

@@ -9,7 +9,7 @@ fn main() -> Result<(), Box<dyn Error>> {
     let mut arguments = std::env::args().skip(1);
     let file = arguments.next().ok_or("which store file?")?;
     let address = arguments.next().ok_or("which address?")?;
-    let scopes = justwhy_sources::read_store_file(&file, std::fs::read(&file)?)
+    let scopes = justwhy_project::read_store_file(&file, std::fs::read(&file)?)
         .map_err(|errors| errors.first().map(ToString::to_string).unwrap_or_default())?;
     for scope in scopes {
         let put = |name: &str, held: serde_json::Value| {

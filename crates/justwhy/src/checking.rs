@@ -6,8 +6,9 @@ use justwhy_core::{
     Extent, Finding, Findings, KeyId, Presence, Severity, Spotted, Status, Survey, in_words,
     list_values, sum_up,
 };
+use justwhy_engine::{Elsewhere, orphans};
+use justwhy_project::{Accept, Error, Project, ProjectRule, Tracking, World};
 use justwhy_rules::{BadExpression, Expression, Judgement};
-use justwhy_sources::{Accept, Elsewhere, Error, Project, ProjectRule, Tracking, World, orphans};
 use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;

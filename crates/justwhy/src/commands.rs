@@ -6,7 +6,8 @@ use crate::progress::Progress;
 use crate::run::{Outcome, Pieces};
 use crate::select;
 use justwhy_core::{Answers, Context, KeyId, Kind, Readings, Resolution};
-use justwhy_sources::{Elsewhere, Error, Project, World};
+use justwhy_engine::Elsewhere;
+use justwhy_project::{Error, Project, World};
 use std::sync::Arc;
 
 pub(crate) mod check;
@@ -39,7 +40,7 @@ pub(crate) struct Answering<'a> {
     pub(crate) elsewhere: &'a Elsewhere<'a>,
     pub(crate) common: &'a Common,
     pub(crate) look: &'a Look,
-    pub(crate) given: &'a justwhy_sources::Arguments,
+    pub(crate) given: &'a justwhy_engine::Arguments,
 }
 
 impl<'a> Answering<'a> {

@@ -6,7 +6,7 @@ use crate::look::{Look, Role, width};
 use crate::run::{Outcome, Terminal};
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use justwhy_core::ShownLine;
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use std::ffi::OsString;
 
 /// The exit code of everything that could not be done.
@@ -51,7 +51,7 @@ pub(crate) fn render(error: &Error, look: &Look) -> String {
 }
 
 /// The line with a mark under what is wrong in it.
-fn shown_line(error: &Error, excerpt: &justwhy_sources::Excerpt, look: &Look) -> String {
+fn shown_line(error: &Error, excerpt: &justwhy_project::Excerpt, look: &Look) -> String {
     let Some(position) = error.spot().and_then(|spot| spot.position) else {
         return String::new();
     };

@@ -4,7 +4,8 @@
 //! of an option that stands both before and after the command's name it keeps one and drops the
 //! other. Here nothing may be dropped, and later ones are stronger.
 
-use justwhy_sources::{Arguments, Error};
+use justwhy_engine::Arguments;
+use justwhy_project::Error;
 use std::ffi::OsString;
 
 /// Options that can be given once.

@@ -6,7 +6,7 @@ use justwhy_core::{
     Inactivity, Item, KeyId, LayerIndex, Meaning, NearName, Note, Position, Presence, Resolution,
     Row, Stand, Status, Type, Value, Without, hide_address_password,
 };
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use serde::ser::{SerializeMap as _, SerializeSeq as _};
 use serde::{Serialize, Serializer};
 use serde_json::value::RawValue;

@@ -29,7 +29,7 @@ use std::process::ExitCode;
 fn main() -> ExitCode {
     let words: Vec<std::ffi::OsString> = std::env::args_os().collect();
     dumps::leave_out();
-    let outcome = run::run(&words, &terminal(), &justwhy_sources::System);
+    let outcome = run::run(&words, &terminal(), &justwhy_system::System);
     write_out(&outcome)
 }
 

@@ -14,8 +14,10 @@ use crate::unfreed::Unfreed;
 use clap::Parser as _;
 use justwhy_core::{Answers, ExpansionLimits, Resolution};
 use justwhy_encryption::Keyring;
-use justwhy_sources::{Elsewhere, Error, Overlay, Place, Project, World};
+use justwhy_engine::{Elsewhere, Overlay};
+use justwhy_project::{Error, Project, World};
 use justwhy_stores::{Client, Options};
+use justwhy_system::Place;
 use std::ffi::OsString;
 use std::path::Path;
 use std::sync::Arc;
@@ -237,7 +239,7 @@ fn requests(stores: &Client, look: &Look) -> String {
 struct Asked<'a> {
     common: &'a Common,
     look: &'a Look,
-    given: &'a justwhy_sources::Arguments,
+    given: &'a justwhy_engine::Arguments,
     stores: &'a Client,
     keyring: &'a Keyring,
 }
@@ -300,7 +302,7 @@ fn supposing(
 fn with_variables<'w>(
     common: &Common,
     world: &'w dyn World,
-) -> Result<Option<Overlay<&'w dyn World>>, Vec<Error>> {
+) -> Result<Option<Overlay<'w>>, Vec<Error>> {
     let Some(from) = &common.process_from else { return Ok(None) };
     let variables = other_process(from, world).map_err(|error| vec![error])?;
     Ok(Some(Overlay::new(world, variables)))
@@ -372,13 +374,13 @@ fn other_process(from: &str, world: &dyn World) -> Result<Vec<(OsString, OsStrin
         false => world.current_folder().unwrap_or_default().join(from),
     };
     match world.read_file(&path, MOST_BYTES) {
-        Ok(bytes) => Ok(justwhy_sources::read_dump(&bytes)),
+        Ok(bytes) => Ok(justwhy_system::read_dump(&bytes)),
         Err(problem) => {
             let what = match is_number {
                 true => format!("the environment of process {from}"),
                 false => from.to_owned(),
             };
-            let error = justwhy_sources::unreadable(&problem, &what);
+            let error = justwhy_project::unreadable(&problem, &what);
             Err(error.help("--process-from takes the number of a process or a dump made by env"))
         }
     }

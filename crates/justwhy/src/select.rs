@@ -4,7 +4,7 @@ use justwhy_core::{
     Former, KeyId, KeyPath, LayerIndex, Names, Naming, NearName, Pattern, Reading, Resolution,
     is_variable_name, nearest_few,
 };
-use justwhy_sources::Error;
+use justwhy_project::Error;
 
 /// The settings meant by `text`: a key, a branch of keys, a pattern, a key that a setting had once,
 /// the name of a variable, or the place of a line; a key that exists comes first. None only for a

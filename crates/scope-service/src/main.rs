@@ -104,7 +104,7 @@ fn serve(options: &Serve) -> Result<(), String> {
 fn seed_from(database: &Database, seed: &Path) -> Result<(), String> {
     let file = seed.display().to_string();
     let bytes = std::fs::read(seed).map_err(|error| format!("{file} cannot be read: {error}"))?;
-    let scopes = justwhy_sources::read_store_file(&file, bytes).map_err(|errors| {
+    let scopes = justwhy_project::read_store_file(&file, bytes).map_err(|errors| {
         let told = errors.iter().map(|error| match error.helps().first() {
             Some(help) => format!("{error} ({help})"),
             None => error.to_string(),

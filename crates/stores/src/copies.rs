@@ -4,7 +4,7 @@
 use crate::time::now;
 use crate::wire::{OneOrMore, WireScope};
 use justwhy_core::{hide_address_password, is_nearly_secret_name, speaks_of_a_secret};
-use justwhy_sources::{Asked, Store};
+use justwhy_project::{Asked, Store};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest as _, Sha256};
 use std::collections::{BTreeMap, HashMap};
@@ -71,7 +71,7 @@ pub(crate) struct Shelf {
 impl Shelf {
     pub(crate) fn of(folder: &Path, store: &Store, asked: &Asked) -> Shelf {
         let root = match &store.kept {
-            justwhy_sources::Kept::Etcd { root, .. } => root.as_str(),
+            justwhy_project::Kept::Etcd { root, .. } => root.as_str(),
             _ => "",
         };
         // The token is no part of it: a short one could be guessed from a name made of it.

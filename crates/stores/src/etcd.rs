@@ -9,7 +9,7 @@ use crate::{Change, Expected, WriteProblem, now, rfc3339};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use justwhy_core::parallel::lock;
-use justwhy_sources::{Asked, StoreProblem};
+use justwhy_project::{Asked, StoreProblem};
 use serde::Deserialize;
 use serde_json::{Value as Json, json};
 use std::collections::{BTreeMap, HashMap, HashSet};

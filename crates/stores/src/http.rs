@@ -2,7 +2,7 @@
 //! what could be a secret.
 
 use crate::permit::Permit;
-use justwhy_sources::{StoreProblem, is_loopback};
+use justwhy_project::{StoreProblem, is_loopback};
 use std::io;
 use std::path::Path;
 use std::sync::Arc;

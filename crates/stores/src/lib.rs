@@ -28,7 +28,7 @@ pub use client::{Client, Options, Told};
 pub use permit::how_to_allow;
 pub use time::{age, now, rfc3339};
 
-use justwhy_sources::StoreProblem;
+use justwhy_project::StoreProblem;
 
 /// What a variable becomes by being written.
 #[derive(Clone, PartialEq, Eq, Debug)]

@@ -2,9 +2,10 @@
 //! file, which may be a stranger's, can never make the tool contact or send anything by itself.
 
 use crate::token::Token;
-use justwhy_sources::{
-    Allowed, Consent, Kept, Place, Store, StoreProblem, is_loopback, origin_of, path_of,
+use justwhy_project::{
+    Allowed, Consent, Kept, Store, StoreProblem, is_loopback, origin_of, path_of,
 };
+use justwhy_system::Place;
 use std::ffi::OsString;
 
 /// One address that may be asked, and with what.

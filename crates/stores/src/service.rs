@@ -3,7 +3,7 @@
 use crate::http::{Answer, Line, Request, Trouble, problem, with_help};
 use crate::wire::{Caller, Page, WireScope, WireVariable, Write};
 use crate::{Change, Expected, WriteProblem};
-use justwhy_sources::{Asked, StoreProblem};
+use justwhy_project::{Asked, StoreProblem};
 use serde::Deserialize;
 use serde::de::DeserializeOwned;
 

@@ -7,7 +7,8 @@ use crate::permit::permits;
 use crate::token::Token;
 use crate::wire::{OneOrMore, Page, WireScope, WireVariable};
 use crate::{age, rfc3339};
-use justwhy_sources::{Asked, Consent, Place, Store, StoreProblem, read_allowed};
+use justwhy_project::{Asked, Consent, Store, StoreProblem, read_allowed};
+use justwhy_system::Place;
 use proptest::prelude::*;
 use std::collections::btree_map::Entry;
 use std::ffi::OsString;
@@ -46,7 +47,7 @@ fn store(fields: &str) -> Store {
     let text = format!("justwhy = 1\n[store.hq]\n{fields}\n");
     std::fs::write(folder.path().join("justwhy.toml"), text).unwrap();
     let project =
-        justwhy_sources::Project::load(&justwhy_sources::System, Some(folder.path())).unwrap();
+        justwhy_project::Project::load(&justwhy_system::System, Some(folder.path())).unwrap();
     project.stores[0].clone()
 }
 

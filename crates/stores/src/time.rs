@@ -24,7 +24,7 @@ pub fn age(moment: u64, now: u64) -> String {
 
 /// A moment as RFC 3339 writes it.
 pub fn rfc3339(moment: u64) -> String {
-    let (date, second) = (justwhy_sources::date_of_day(moment / 86_400), moment % 86_400);
+    let (date, second) = (justwhy_project::date_of_day(moment / 86_400), moment % 86_400);
     let (hour, minute, second) = (second / 3_600, second / 60 % 60, second % 60);
     format!("{date}T{hour:02}:{minute:02}:{second:02}Z")
 }

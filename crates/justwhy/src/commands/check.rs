@@ -10,8 +10,9 @@ use crate::unfreed::Unfreed;
 use justwhy_core::{
     CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, Survey, rule_named,
 };
+use justwhy_engine::Elsewhere;
+use justwhy_project::Error;
 use justwhy_reports::{Reported, junit, sarif};
-use justwhy_sources::{Elsewhere, Error};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;

@@ -12,7 +12,7 @@ use justwhy_core::{
     Answers, AxisValue, Compared, Context, Difference, Explanation, KeyId, Pair, Readings,
     Resolution, compare, list_values,
 };
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use serde::Serialize;
 use std::sync::Arc;
 

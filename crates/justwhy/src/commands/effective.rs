@@ -5,7 +5,7 @@ use crate::json;
 use crate::look::Role;
 use crate::run::Outcome;
 use justwhy_core::{Explanation, Former, KeyId, KeyPath, Kind, Names, Status, Value};
-use justwhy_sources::{Exported, NotWritable};
+use justwhy_formats::{Exported, NotWritable};
 use serde::Serialize;
 
 /// Settings that have a value.

@@ -7,7 +7,7 @@ use justwhy_core::{
     Choice, Context, ContextSet, KeyId, KeyPath, Keys, LayerIndex, Pattern, Presence, Survey,
     in_words, nearest_few, sum_up,
 };
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use std::cell::OnceCell;
 use std::sync::Arc;
 

@@ -8,7 +8,7 @@ use justwhy_core::{
     Answers, Astray, Context, Explanation, Found, HopValue, How, KeyId, KeyPath, Presence,
     Resolution, Stand, Value, Wanted, unread_layers,
 };
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use serde::Serialize;
 use std::sync::Arc;
 

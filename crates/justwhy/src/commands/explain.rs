@@ -13,7 +13,7 @@ use justwhy_core::{
     Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning,
     Position, Resolution, Row, Rule, Stand, Status, Verdict, Without, hide_address_password,
 };
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;

@@ -7,7 +7,8 @@ use crate::json;
 use crate::printable::printable_json;
 use crate::run::Outcome;
 use justwhy_core::list_values;
-use justwhy_sources::{Error, Export, Exported};
+use justwhy_formats::{Export, Exported};
+use justwhy_project::Error;
 use serde::Serialize;
 
 #[derive(Serialize)]

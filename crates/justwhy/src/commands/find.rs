@@ -7,7 +7,7 @@ use crate::look::{Role, Symbol};
 use crate::progress::Progress;
 use crate::run::{Outcome, exhausted};
 use justwhy_core::{Context, ContextSet, KeyId, Sight, Survey, Value, find_in, list_values};
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::HashMap;
 use std::sync::Arc;

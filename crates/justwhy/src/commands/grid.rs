@@ -12,7 +12,7 @@ use justwhy_core::{
     Answers, Context, Explanation, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey,
     parallel,
 };
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::HashSet;
 use std::hash::Hash;

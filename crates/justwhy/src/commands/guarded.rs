@@ -103,7 +103,7 @@ pub(super) fn why_not(answering: &Answering<'_>, name: &str, is_declared: bool) 
         how.push(format!("declare variable = \"{name}\" in the catalogue"));
     }
     if !allows {
-        let file = justwhy_sources::Place::of_process().file();
+        let file = justwhy_system::Place::of_process().file();
         how.push(format!("add to {file}: hand_over = [\"{name}\"]"));
     }
     Some(format!(

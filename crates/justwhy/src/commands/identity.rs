@@ -6,7 +6,7 @@ use crate::look::{Look, Role};
 use crate::run::Outcome;
 use justwhy_core::Context;
 use justwhy_encryption::{IDENTITY_VARIABLE, new_identity};
-use justwhy_sources::{Error, Tracking, World};
+use justwhy_project::{Error, Tracking, World};
 use serde::Serialize;
 use std::io;
 use std::path::Path;

@@ -8,7 +8,7 @@ use crate::look::{Look, Role, is_plain, width};
 use crate::run::{Outcome, Pieces};
 use crate::select;
 use justwhy_core::{Explanation, KeyId, Pattern, Resolution, Status, parallel};
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use serde::Serialize;
 use std::borrow::Cow;
 

@@ -5,7 +5,7 @@ use crate::json;
 use crate::look::{Look, Role, fill, width};
 use crate::run::Outcome;
 use justwhy_core::{Advice, Declaration, Explanation, KeyId, Kind, Position, Status};
-use justwhy_sources::{Error, Tracking};
+use justwhy_project::{Error, Tracking};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -123,8 +123,10 @@ fn pasted(answering: &Answering<'_>, key: KeyId, mut advice: Advice) -> Advice {
     let is_text = declared.is_none_or(|declared| declared.shape.is_written_as_text());
     let value = if is_text { "\"…\"" } else { "…" };
     let segments: Vec<&str> = name.segments().collect();
-    if let Some(lines) =
-        answering.project.format_of(advice.layer).and_then(|format| format.line(&segments, value))
+    if let Some(lines) = answering
+        .project
+        .format_of(advice.layer)
+        .and_then(|format| format.snippet(&segments, value))
     {
         advice.write = lines;
     }

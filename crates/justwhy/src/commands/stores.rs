@@ -6,7 +6,8 @@ use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::{Outcome, Surveying};
 use justwhy_core::{Context, show_date};
-use justwhy_sources::{Error, Kept, NotRead, ScopeLayer, Store, StoreProblem};
+use justwhy_engine::{NotRead, ScopeLayer};
+use justwhy_project::{Error, Kept, Store, StoreProblem};
 use justwhy_stores::how_to_allow;
 use serde::Serialize;
 

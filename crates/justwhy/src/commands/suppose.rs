@@ -18,7 +18,8 @@ use justwhy_core::{
     list_values, sum_up,
 };
 use justwhy_encryption::Keyring;
-use justwhy_sources::{Arguments, Elsewhere, Error, Project, Supposition, World};
+use justwhy_engine::{Arguments, Elsewhere, Supposition};
+use justwhy_project::{Error, Project, World};
 use justwhy_stores::Client;
 use serde::Serialize;
 use serde_json::value::RawValue;

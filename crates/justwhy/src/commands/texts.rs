@@ -5,7 +5,7 @@ use crate::json;
 use crate::run::Outcome;
 use clap::CommandFactory as _;
 use justwhy_core::{Context, nearest};
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use serde::Serialize;
 
 #[derive(Serialize)]

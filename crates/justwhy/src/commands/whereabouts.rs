@@ -11,7 +11,7 @@ use justwhy_core::{
     AxisOrigin, AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName,
     Presence, Severity, Status, Survey, list_values,
 };
-use justwhy_sources::Error;
+use justwhy_project::Error;
 use serde::Serialize;
 
 /// The columns of what a layer says.

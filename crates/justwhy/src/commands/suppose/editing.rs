@@ -9,7 +9,8 @@ use justwhy_core::{
     Value, Verdict, as_written, destination, is_env_name, is_secret_name,
 };
 use justwhy_encryption::{Keyring, NotEncrypted};
-use justwhy_sources::{Arguments, Elsewhere, Error, Kept, Project, Supposition, Tracking, World};
+use justwhy_engine::{Arguments, Elsewhere, Supposition};
+use justwhy_project::{Error, Kept, Project, Tracking, World};
 use std::sync::Arc;
 
 /// Notes what is to be supposed; gives it for people, and what was noticed.

@@ -1,7 +1,8 @@
 //! Writing what was supposed.
 
 use justwhy_core::list_values;
-use justwhy_sources::{Edited, Error, Project, StoreProblem, Supposition, VariableEdit};
+use justwhy_engine::{Edited, Supposition, VariableEdit};
+use justwhy_project::{Error, Project, StoreProblem};
 use justwhy_stores::{Change, Client, Expected, WriteProblem};
 
 /// Writes what was supposed; gives where.
@@ -13,7 +14,7 @@ pub(super) fn write(
     let mut written: Vec<String> = Vec::new();
     for edit in supposition.edits() {
         let done = match edit {
-            Edited::File(edit) => edit.write().map(|()| edit.path.clone()),
+            Edited::File(edit) => justwhy_system::write(edit).map(|()| edit.path.clone()),
             Edited::Variable(edit) => write_variable(edit, project, stores),
         };
         let at = done.map_err(|error| match written.as_slice() {

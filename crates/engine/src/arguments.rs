@@ -1,0 +1,69 @@
+//! The layer `arguments`: `--set` and `--unset`.
+
+use justwhy_core::{Document, KeyPath, Keys, Leaf, Value};
+use justwhy_project::Error;
+
+/// What the command line says about settings, in the order of its options.
+#[derive(Clone, PartialEq, Default, Debug)]
+pub struct Arguments {
+    entries: Vec<(KeyPath, Option<String>)>,
+}
+
+impl Arguments {
+    /// Adds a `--set KEY=VALUE`; `number` counts these options from 1.
+    ///
+    /// Errors name the option by its number: its text may hold a secret.
+    pub fn set(&mut self, text: &str, number: usize) -> Result<(), Error> {
+        let bad = |problem: &str| {
+            Error::new("bad-argument", format!("--set, option {number} of that name: {problem}"))
+                .help("write --set KEY=VALUE, for example --set database.port=5433")
+        };
+        let (key, rest) = match KeyPath::parse_start(text) {
+            Ok(parsed) => parsed,
+            Err(_) if !text.contains('=') => return Err(bad("there is no `=` in it")),
+            Err(error) => return Err(bad(&format!("the key is wrong: {error}"))),
+        };
+        let Some(value) = rest.strip_prefix('=') else {
+            return Err(bad(if rest.is_empty() {
+                "there is no `=` in it"
+            } else {
+                "the key is wrong: a segment with other characters than A-Z, a-z, 0-9, `_` and \
+                 `-` must be quoted"
+            }));
+        };
+        self.entries.push((key, Some(value.to_owned())));
+        Ok(())
+    }
+
+    /// Adds an `--unset KEY`.
+    pub fn unset(&mut self, text: &str) -> Result<(), Error> {
+        let key = KeyPath::parse(text).map_err(|error| {
+            Error::new("bad-argument", format!("--unset: this is no key: {error}"))
+        })?;
+        self.entries.push((key, None));
+        Ok(())
+    }
+
+    /// The keys that are named, in their order, and whether each is set.
+    pub fn keys(&self) -> impl Iterator<Item = (&KeyPath, bool)> {
+        self.entries.iter().map(|(key, value)| (key, value.is_some()))
+    }
+
+    /// The keys that `--unset` names.
+    pub fn unset_keys(&self) -> impl Iterator<Item = &KeyPath> {
+        self.entries.iter().filter(|(_, value)| value.is_none()).map(|(key, _)| key)
+    }
+
+    /// The arguments as what a source says.
+    pub(crate) fn document(&self, keys: &mut Keys) -> Document {
+        let leaves = self.entries.iter().map(|(key, value)| Leaf {
+            name: keys.intern(justwhy_core::KeyId::ROOT, key),
+            value: match value {
+                Some(text) => Value::Text(text.as_str().into()),
+                None => Value::Null,
+            },
+            at: None,
+        });
+        Document { leaves: leaves.collect(), ..Document::default() }
+    }
+}

@@ -1,0 +1,357 @@
+//! What references look at: process variables, files and other contexts.
+
+use crate::Arguments;
+use crate::reader::{NotRead, Reader};
+use crate::situate::{Situation, follows, led_to};
+use hashbrown::HashMap;
+use justwhy_core::parallel::lock;
+use justwhy_core::{
+    AxisOrigin, AxisValue, Context, Decrypts, Inactivity, LayerIndex, Outside, Readings, Scope,
+};
+use justwhy_formats::decode;
+use justwhy_formats::shown_name;
+use justwhy_project::Error;
+use justwhy_project::Stores;
+use justwhy_project::beyond;
+use justwhy_project::{Project, Reads, Way};
+use justwhy_project::{ReadProblem, World};
+use std::path::Path;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Reads a project here and, where references or a question look there, in other contexts.
+pub struct Elsewhere<'p> {
+    project: &'p Project,
+    world: &'p dyn World,
+    arguments: &'p Arguments,
+    situation: Situation<'p>,
+    reader: Mutex<Reader<'p>>,
+    files: Mutex<HashMap<String, FileText>>,
+    /// Whether layers that describe where you stand are left out, and process variables with them.
+    without_local: bool,
+}
+
+/// A layer that reads scopes, in one context.
+#[derive(Clone, Debug)]
+pub struct ScopeLayer {
+    /// Its name.
+    pub layer: String,
+    /// Its number among those that the project file declares.
+    number: usize,
+    /// The number of its store.
+    pub store: usize,
+    /// The name or pattern of the scopes that it reads, or why it is not active, as a clause.
+    pub scope: Result<String, String>,
+    /// Whether it is fine if there is none.
+    pub optional: bool,
+}
+
+/// The trimmed text of a file; none if it is not there, and why if it cannot be read.
+type FileText = Result<Option<Arc<str>>, String>;
+
+impl std::fmt::Debug for Elsewhere<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Elsewhere").finish_non_exhaustive()
+    }
+}
+
+impl<'p> Elsewhere<'p> {
+    /// Has read nothing yet.
+    pub fn new(
+        project: &'p Project,
+        world: &'p dyn World,
+        arguments: &'p Arguments,
+    ) -> Elsewhere<'p> {
+        Elsewhere {
+            project,
+            world,
+            arguments,
+            situation: Situation::new(project, world),
+            reader: Mutex::new(Reader::new(project, world)),
+            files: Mutex::default(),
+            without_local: false,
+        }
+    }
+
+    /// Whether the layers that describe where you stand are read, as they are without this, or left out
+    /// in every context.
+    #[must_use]
+    pub fn with_local(self, with_local: bool) -> Elsewhere<'p> {
+        if with_local {
+            return self;
+        }
+        Elsewhere { without_local: true, ..self.with_reader(Reader::without_local) }
+    }
+
+    /// Asks stores that are not files through `stores`.
+    #[must_use]
+    pub fn asking(self, stores: Option<&'p dyn Stores>) -> Elsewhere<'p> {
+        self.with_reader(|reader| reader.asking(stores))
+    }
+
+    /// Has values decrypted by `decrypts`.
+    #[must_use]
+    pub fn decrypting(self, decrypts: &'p dyn Decrypts) -> Elsewhere<'p> {
+        self.with_reader(|reader| reader.decrypting(decrypts))
+    }
+
+    fn with_reader(self, change: impl FnOnce(Reader<'p>) -> Reader<'p>) -> Elsewhere<'p> {
+        let reader = self.reader.into_inner().unwrap_or_else(PoisonError::into_inner);
+        Elsewhere { reader: Mutex::new(change(reader)), ..self }
+    }
+
+    /// Reads every source in each of many contexts, and shares what is the same in them.
+    pub fn read_all(&self, contexts: &[Context]) -> Vec<Result<Readings, Error>> {
+        lock(&self.reader).read_all(contexts, self.arguments)
+    }
+
+    /// Files of other contexts that could not be read, each with the reason, so that variables which
+    /// mean settings that only they have are not known.
+    pub fn unread_elsewhere(&self) -> Vec<String> {
+        lock(&self.reader).unread_elsewhere().to_vec()
+    }
+
+    /// The context that `asked`, the text of `--in`, leads to.
+    pub fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
+        self.situation.here(asked)
+    }
+
+    /// The axes that `asked`, the text of `--in`, fixes; the others are as nobody had asked.
+    pub fn fixed(&self, asked: Option<&str>) -> Result<Context, Error> {
+        self.situation.fixed(asked)
+    }
+
+    /// Reads every source in a context.
+    pub fn read(&self, context: Context) -> Result<Readings, Error> {
+        lock(&self.reader).read(context, self.arguments)
+    }
+
+    /// The layers that read scopes, weakest first, and what each reads in a context.
+    pub fn scope_layers(&self, context: &Context) -> Vec<ScopeLayer> {
+        let layers = self.project.layers.iter().enumerate();
+        let read = layers.filter_map(|(number, declared)| {
+            let Reads::Scope(scope, store) = &declared.reads else { return None };
+            let inactive = Inactivity::of(&declared.when, &declared.unless, context);
+            let filled = scope
+                .fill(context)
+                .map_err(|axis| Inactivity::Needs { axis: axis.to_owned() }.because());
+            let scope = match inactive {
+                Some(inactivity) => Err(inactivity.because()),
+                None => filled,
+            };
+            let scope = scope.and_then(|scope| {
+                let sent = lock(&self.reader).may_be_sent(declared, *store, context);
+                sent.map(|()| scope).map_err(|error| clause(&error))
+            });
+            let optional = declared.optional;
+            Some(ScopeLayer {
+                layer: declared.name.clone(),
+                number,
+                store: *store,
+                scope,
+                optional,
+            })
+        });
+        read.collect()
+    }
+
+    /// The scopes that such a layer reads, in the order of their strength.
+    pub fn scopes_of(&self, layer: &ScopeLayer) -> Result<Vec<Arc<Scope>>, NotRead> {
+        match &layer.scope {
+            Ok(scope) => lock(&self.reader).scopes_of(layer.number, layer.store, scope),
+            Err(_) => Ok(Vec::new()),
+        }
+    }
+
+    /// Reads every source in a context as if the conditions of one layer were met there.
+    pub fn read_as_if_active(
+        &self,
+        context: Context,
+        layer: LayerIndex,
+    ) -> Result<Readings, Error> {
+        lock(&self.reader).read_with(context, self.arguments, Some(layer))
+    }
+
+    /// The place at which a layer is declared, as text.
+    pub fn declared_at(&self, layer: LayerIndex) -> String {
+        let file = &self.project.file;
+        let declared = layer.0.checked_sub(1).and_then(|number| self.project.layers.get(number));
+        match declared {
+            Some(declared) => {
+                let position = self.project.text.position(declared.at.start);
+                format!("{file}:{}:{}", position.line, position.column)
+            }
+            None => file.clone(),
+        }
+    }
+
+    /// The path of the working directory below the project's folder; none if it is outside.
+    pub fn inside(&self) -> Option<&str> {
+        self.situation.inside()
+    }
+
+    /// What to say after `--in` for the context `wanted`: the axes on which it differs from here, or
+    /// all of them if others would follow.
+    pub fn way_to(&self, here: &Context, wanted: &Context) -> String {
+        let text = |only_changes: bool, with_unset: bool, with_following: bool| {
+            let axes = wanted.axes.iter().zip(&here.axes);
+            let told = axes.filter(|(wanted, here)| {
+                !only_changes
+                    || wanted.value != here.value
+                    || here.origin == AxisOrigin::Asked && here.value.is_some()
+            });
+            let follows = |value: &AxisValue| {
+                self.project.axis(&value.axis).is_some_and(|axis| follows(axis, value))
+            };
+            let told = told.filter(|(wanted, _)| with_following || !follows(wanted));
+            let told = told.filter(|(wanted, here)| {
+                with_unset || wanted.value.is_some() || here.value.is_some()
+            });
+            let told = told.map(|(wanted, _)| {
+                format!("{}={}", wanted.axis, wanted.value.as_deref().unwrap_or_default())
+            });
+            told.collect::<Vec<_>>().join(",")
+        };
+        let leads_there = |text: &str| {
+            self.situation.here(Some(text)).is_ok_and(|context| {
+                context.axes.iter().zip(&wanted.axes).all(|(one, other)| one.value == other.value)
+            })
+        };
+        let ways = [text(true, false, false), text(false, false, false), text(false, true, false)];
+        ways.into_iter().find(|way| leads_there(way)).unwrap_or_else(|| text(false, true, true))
+    }
+
+    /// Every context that the axes can form: see [`Situation::contexts`].
+    pub fn contexts(&self, fixed: &Context) -> Result<Vec<Context>, Error> {
+        let rows = |axis: &str| lock(&self.reader).rows_of(axis);
+        self.situation.contexts(fixed, &rows)
+    }
+
+    /// Where you stand, even if that is a combination that does not exist.
+    pub fn stand(&self) -> Result<Context, Error> {
+        self.situation.stand()
+    }
+
+    /// The contexts that differ from `from` only in some axes: see [`Situation::across`].
+    pub fn across(&self, from: &Context, names: &[&str]) -> Result<Vec<Context>, Error> {
+        let rows = |axis: &str| lock(&self.reader).rows_of(axis);
+        self.situation.across(from, names, &rows)
+    }
+
+    /// Whether somebody works in the context, one of those that `fixed` leaves: every axis that lists
+    /// values has one of them, and an axis that is read from another one has what that leads to.
+    pub fn is_full(&self, context: &Context, fixed: &Context) -> bool {
+        let axes = context.axes.iter().zip(&self.project.axes).zip(&fixed.axes);
+        axes.into_iter().all(|((value, axis), fixed)| {
+            let only_follows = matches!(axis.read.as_slice(), [Way::Axis { .. }]);
+            if fixed.origin == AxisOrigin::Asked && !only_follows {
+                return true;
+            }
+            match led_to(axis, context) {
+                Some(Some(led)) => value.value.as_deref() == Some(led),
+                Some(None) => true,
+                None => value.value.is_some() || axis.axis.allowed.is_empty(),
+            }
+        })
+    }
+
+    fn load(&self, path: &str) -> FileText {
+        let full = self.project.folder.join(path);
+        let shown = shown_name(path);
+        // What is not there must be in one of the folders too: whether there is something elsewhere is
+        // nobody's business.
+        self.may_read(&full, &shown)?;
+        let canonical = match self.world.canonical(&full) {
+            Ok(canonical) => canonical,
+            Err(error) => {
+                return match error.kind() {
+                    std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory => Ok(None),
+                    _ => Err(format!("the file {shown} cannot be read: {error}")),
+                };
+            }
+        };
+        let most = self.project.limits.file_bytes;
+        let bytes = match self.world.read_file(&canonical, most) {
+            Ok(bytes) => bytes,
+            Err(ReadProblem::Missing) => return Ok(None),
+            Err(problem) => {
+                let what = format!("the file {shown}");
+                return Err(justwhy_project::unreadable(&problem, &what).message().to_owned());
+            }
+        };
+        let (text, verdict) = decode(bytes);
+        verdict.map_err(|fault| format!("the file {shown} cannot be read: {}", fault.message))?;
+        Ok(Some(text.text().trim().into()))
+    }
+
+    /// Whether a reference may read a path: it must be in the project's folder or in one that the
+    /// project lists, and one that is beyond the repository only if the user allows it.
+    fn may_read(&self, path: &Path, shown: &str) -> Result<(), String> {
+        let (project, world) = (self.project, self.world);
+        let folder = world.canonical(&project.folder).unwrap_or_else(|_| project.folder.clone());
+        let Some(target) = beyond::leaves(world, &folder, path) else { return Ok(()) };
+        let mut listed = project.read_folders.iter().map(|folder| project.folder.join(folder));
+        let is_listed = listed
+            .any(|folder| world.canonical(&folder).is_ok_and(|folder| target.starts_with(folder)));
+        if !is_listed {
+            return Err(format!(
+                "the file {shown} is outside of the project's folder; `read_folders` under [limits] \
+                 lists other folders from which files may be read"
+            ));
+        }
+        if target.starts_with(&project.repository) {
+            return Ok(());
+        }
+        beyond::is_allowed(world, &project.repository, &target).map_err(|why| {
+            let why = why.map(|why| format!(": {why}")).unwrap_or_default();
+            let how = beyond::how_to_allow(world, &target);
+            format!("the file {shown} is outside of the repository, and you do not allow that{why} ({how})")
+        })
+    }
+}
+
+impl Outside for Elsewhere<'_> {
+    fn is_secret_variable(&self, name: &str) -> bool {
+        self.project.token_variables().any(|token| token == name)
+    }
+
+    fn reads_variables(&self) -> bool {
+        !self.without_local
+    }
+
+    fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String> {
+        if self.without_local {
+            return Ok(None);
+        }
+        match self.situation.process_variable(name).map(|value| value.to_str()) {
+            None => Ok(None),
+            Some(Some(value)) => Ok(Some(value.into())),
+            Some(None) => Err(format!("the variable {} is not UTF-8", shown_name(name))),
+        }
+    }
+
+    fn file(&self, path: &str) -> FileText {
+        if let Some(known) = lock(&self.files).get(path) {
+            return known.clone();
+        }
+        let loaded = self.load(path);
+        lock(&self.files).insert(path.to_owned(), loaded.clone());
+        loaded
+    }
+
+    fn changed(
+        &self,
+        from: &Context,
+        changes: &[(String, Option<String>)],
+    ) -> Result<Arc<Readings>, String> {
+        let context = self.situation.changed(from, changes).map_err(|error| clause(&error))?;
+        self.read(context).map(Arc::new).map_err(|error| clause(&error))
+    }
+}
+
+/// An error, and how to mend it, in a clause.
+fn clause(error: &Error) -> String {
+    match error.helps().first() {
+        Some(help) => format!("{error} ({help})"),
+        None => error.to_string(),
+    }
+}

@@ -1,0 +1,171 @@
+//! A world in which some things are otherwise than they are.
+
+use justwhy_project::{
+    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Tracking,
+    World,
+};
+use std::collections::BTreeMap;
+use std::ffi::OsString;
+use std::io;
+use std::path::{Path, PathBuf};
+
+/// Another world with the process environment replaced, and perhaps the current folder and what is in
+/// some files.
+#[derive(Clone)]
+pub struct Overlay<'w> {
+    /// Where everything else comes from.
+    pub inner: &'w dyn World,
+    /// The variables.
+    pub variables: Vec<(OsString, OsString)>,
+    /// The current folder, if it is another.
+    pub folder: Option<PathBuf>,
+    /// What files hold, by their paths without links.
+    pub(crate) files: BTreeMap<PathBuf, Vec<u8>>,
+}
+
+impl std::fmt::Debug for Overlay<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Overlay").field("folder", &self.folder).finish_non_exhaustive()
+    }
+}
+
+impl<'w> Overlay<'w> {
+    /// A world in which nothing is otherwise but the variables.
+    pub fn new(inner: &'w dyn World, variables: Vec<(OsString, OsString)>) -> Overlay<'w> {
+        Overlay { inner, variables, folder: None, files: BTreeMap::new() }
+    }
+
+    /// The same in another folder.
+    #[must_use]
+    pub fn in_folder(self, folder: PathBuf) -> Overlay<'w> {
+        Overlay { folder: Some(folder), ..self }
+    }
+
+    /// Lets a file hold something else, or a new file be there.
+    pub(crate) fn write(&mut self, path: &Path, bytes: Vec<u8>) {
+        let path = self.real(path);
+        self.files.insert(path, bytes);
+    }
+
+    /// The path without links, as far as it is there.
+    fn real(&self, path: &Path) -> PathBuf {
+        if let Ok(real) = self.inner.canonical(path) {
+            return real;
+        }
+        match (path.parent(), path.file_name()) {
+            (Some(parent), Some(name)) => self.real(parent).join(name),
+            _ => path.to_owned(),
+        }
+    }
+
+    fn held(&self, path: &Path) -> Option<&Vec<u8>> {
+        // Looking for links takes longer than reading most files.
+        if self.files.is_empty() {
+            return None;
+        }
+        self.files.get(&self.real(path))
+    }
+
+    /// The first parts of the paths of files below a folder, and whether more follow.
+    fn held_in(&self, folder: &Path) -> Vec<(OsString, bool)> {
+        if self.files.is_empty() {
+            return Vec::new();
+        }
+        let folder = self.real(folder);
+        let below = self.files.keys().filter_map(|path| {
+            let mut parts = path.strip_prefix(&folder).ok()?.components();
+            let first = parts.next()?.as_os_str().to_owned();
+            Some((first, parts.next().is_some()))
+        });
+        below.collect()
+    }
+}
+
+impl Files for Overlay<'_> {
+    fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
+        match self.held(path) {
+            Some(bytes) if bytes.len() as u64 > most => Err(ReadProblem::TooLarge),
+            Some(bytes) => Ok(bytes.clone()),
+            None => self.inner.read_file(path, most),
+        }
+    }
+
+    fn size(&self, path: &Path) -> u64 {
+        self.held(path).map_or_else(|| self.inner.size(path), |bytes| bytes.len() as u64)
+    }
+
+    fn is_file(&self, path: &Path) -> bool {
+        self.held(path).is_some() || self.inner.is_file(path)
+    }
+
+    fn is_folder(&self, path: &Path) -> bool {
+        self.inner.is_folder(path) || !self.held_in(path).is_empty()
+    }
+
+    fn names_in(&self, folder: &Path) -> Vec<OsString> {
+        let mut names = self.inner.names_in(folder);
+        for (name, _) in self.held_in(folder) {
+            if !names.contains(&name) {
+                names.push(name);
+            }
+        }
+        names
+    }
+
+    fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>> {
+        let held = self.held_in(folder);
+        let mut entries = match self.inner.entries(folder) {
+            Err(_) if !held.is_empty() => Vec::new(),
+            entries => entries?,
+        };
+        for (name, is_folder) in held {
+            if !entries.iter().any(|entry| entry.name == name) {
+                entries.push(FolderEntry { name, is_folder, is_link: false });
+            }
+        }
+        Ok(entries)
+    }
+
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
+        match self.inner.canonical(path) {
+            Err(_) if self.held(path).is_some() => Ok(self.real(path)),
+            real => real,
+        }
+    }
+}
+
+impl Process for Overlay<'_> {
+    fn current_folder(&self) -> io::Result<PathBuf> {
+        self.folder.clone().map_or_else(|| self.inner.current_folder(), Ok)
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        self.variables.clone()
+    }
+}
+
+impl History for Overlay<'_> {
+    fn branch(&self, folder: &Path) -> Branch {
+        self.inner.branch(folder)
+    }
+
+    fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking {
+        self.inner.tracking(folder, files)
+    }
+}
+
+impl Clock for Overlay<'_> {
+    fn today(&self) -> String {
+        self.inner.today()
+    }
+}
+
+impl Consents for Overlay<'_> {
+    fn consent(&self, repository: &Path) -> Consent {
+        self.inner.consent(repository)
+    }
+
+    fn consent_file(&self) -> String {
+        self.inner.consent_file()
+    }
+}

@@ -1,0 +1,761 @@
+//! Reads every source that the layers of a project name in a context, each file once.
+
+use crate::Arguments;
+use crate::situate::{ancestors, inside};
+use hashbrown::{HashMap, HashSet};
+use justwhy_core::{
+    BadInput, BadReading, Context, Decrypts, Document, Inactivity, Input, Inputs, KeyId, KeyPath,
+    Keys, Kind, Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings,
+    ScopeOf, SourceText, Span, Text, Value, list_values, nearest, parallel,
+};
+use justwhy_formats::shown_name;
+use justwhy_formats::{Format, RowFormat};
+use justwhy_project::Error;
+use justwhy_project::Stores;
+use justwhy_project::World;
+use justwhy_project::{Glob, Wanted};
+use justwhy_project::{Project, ProjectLayer, Reads};
+use std::path::Path;
+use std::sync::Arc;
+
+mod files;
+mod others;
+mod scopes;
+#[cfg(test)]
+mod tests;
+
+use files::document_of;
+pub(crate) use files::{load, read_bytes};
+use others::Others;
+pub use scopes::NotRead;
+use scopes::Scopes;
+
+/// Reads the sources of a project. Keeps what it has read, so that a file that several layers or
+/// contexts use is read and parsed once.
+pub struct Reader<'p> {
+    project: &'p Project,
+    world: &'p dyn World,
+    /// Grows with everything that is read, so that a document read for one context serves the others.
+    keys: Arc<Keys>,
+    files: HashMap<(String, Format), Fetched>,
+    rows: HashMap<(String, usize), Result<Arc<Document>, Error>>,
+    texts: HashMap<String, Result<Option<SourceText>, Error>>,
+    /// What each pattern of paths matches.
+    matches: HashMap<String, Vec<String>>,
+    process: Option<Arc<Document>>,
+    arguments: Option<(Arguments, Arc<Document>)>,
+    values: HashMap<Written, Arc<Document>>,
+    /// Who asks stores that are not files.
+    stores: Option<&'p dyn Stores>,
+    /// Who decrypts values.
+    decrypts: &'p dyn Decrypts,
+    scopes: Scopes,
+    /// The folders from the project's down to the working directory.
+    folders: Option<Vec<String>>,
+    never: Arc<HashSet<String>>,
+    /// What the layers read in other contexts, once a name could mean a setting that only they have.
+    others: Option<Others>,
+    /// Whether layers that describe where you stand are left out.
+    without_local: bool,
+}
+
+/// Fewer bytes than this are parsed sooner than a thread is started.
+const WORTH_A_THREAD: u64 = 128 * 1024;
+
+/// Values that stand in the project file or in one of the catalogue.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+enum Written {
+    /// Those of the layer of that number.
+    Layer(usize),
+    /// The defaults in the file of that number.
+    Defaults(usize),
+}
+
+/// What a file says, `None` if it is not there.
+type Fetched = Result<Option<Arc<Document>>, Error>;
+
+/// A document that a layer reads: the name of its source, and whether its texts have no type.
+type Opened = (Arc<str>, Arc<Document>, bool);
+
+/// # Reading
+impl<'p> Reader<'p> {
+    /// A reader that has read nothing yet.
+    pub fn new(project: &'p Project, world: &'p dyn World) -> Reader<'p> {
+        Reader {
+            project,
+            world,
+            keys: Arc::default(),
+            files: HashMap::new(),
+            rows: HashMap::new(),
+            texts: HashMap::new(),
+            matches: HashMap::new(),
+            process: None,
+            arguments: None,
+            values: HashMap::new(),
+            stores: None,
+            decrypts: &Nobody,
+            scopes: Scopes::default(),
+            folders: None,
+            never: {
+                let never = project.axis_variables().chain(project.token_variables());
+                Arc::new(never.map(str::to_owned).collect())
+            },
+            others: None,
+            without_local: false,
+        }
+    }
+
+    /// Asks stores that are not files through `stores`; without it they are unavailable.
+    #[must_use]
+    pub fn asking(mut self, stores: Option<&'p dyn Stores>) -> Reader<'p> {
+        self.stores = stores;
+        self
+    }
+
+    /// Has values decrypted by `decrypts`; without it those that are encrypted cannot be read.
+    #[must_use]
+    pub fn decrypting(mut self, decrypts: &'p dyn Decrypts) -> Reader<'p> {
+        self.decrypts = decrypts;
+        self
+    }
+
+    /// What a source says, with what can be decrypted in place of what is encrypted.
+    fn decrypted(&self, mut document: Document) -> Arc<Document> {
+        document.decrypt(self.decrypts);
+        Arc::new(document)
+    }
+
+    /// Leaves out the layers that describe where you stand.
+    #[must_use]
+    pub fn without_local(mut self) -> Reader<'p> {
+        self.without_local = true;
+        self
+    }
+
+    /// Reads what every layer says in `context`.
+    pub fn read(&mut self, context: Context, arguments: &Arguments) -> Result<Readings, Error> {
+        self.read_with(context, arguments, None)
+    }
+
+    /// The same as if the conditions of one layer were met.
+    pub(crate) fn read_with(
+        &mut self,
+        context: Context,
+        arguments: &Arguments,
+        met: Option<LayerIndex>,
+    ) -> Result<Readings, Error> {
+        let inputs = self.inputs(context, arguments, met)?;
+        let mut read = self.assembled(vec![inputs]);
+        // One comes out for each that goes in.
+        read.swap_remove(0).map_err(|bad| self.refused(&bad))
+    }
+
+    /// Reads what every layer says in many contexts, and shares what is the same in them.
+    pub(crate) fn read_all(
+        &mut self,
+        contexts: &[Context],
+        arguments: &Arguments,
+    ) -> Vec<Result<Readings, Error>> {
+        let mut all = Vec::with_capacity(contexts.len());
+        let mut failed: Vec<Option<Error>> = Vec::with_capacity(contexts.len());
+        for context in contexts {
+            match self.inputs(context.clone(), arguments, None) {
+                Ok(inputs) => {
+                    all.push(inputs);
+                    failed.push(None);
+                }
+                Err(error) => failed.push(Some(error)),
+            }
+        }
+        let mut read = self.assembled(all).into_iter();
+        let each = failed.into_iter().filter_map(|failed| match failed {
+            Some(error) => Some(Err(error)),
+            None => read.next().map(|read| read.map_err(|bad| self.refused(&bad))),
+        });
+        each.collect()
+    }
+
+    /// What every layer reads in a context.
+    fn inputs(
+        &mut self,
+        context: Context,
+        arguments: &Arguments,
+        met: Option<LayerIndex>,
+    ) -> Result<Inputs, Error> {
+        let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
+        let mut wanted = Vec::new();
+        for (number, declared) in self.project.layers.iter().enumerate() {
+            let is_met = met == Some(LayerIndex(number + 1));
+            let layer = self.layer(declared, &context, is_met)?;
+            if layer.presence == Presence::Read {
+                wanted.push(self.files_of(declared, &layer)?);
+            } else {
+                wanted.push(Vec::new());
+            }
+            layers.push(layer);
+        }
+        self.fetch(wanted.iter().flatten());
+        let mut inputs = Vec::new();
+        let catalogues = Arc::clone(&self.project.catalogues);
+        for (number, (file, _)) in catalogues.iter().enumerate() {
+            let defaults = self.values(Written::Defaults(number));
+            if !defaults.leaves.is_empty() {
+                inputs.push(input(LayerIndex(0), (Arc::clone(file), defaults, false), None, false));
+            }
+        }
+        for (number, declared) in self.project.layers.iter().enumerate() {
+            // The catalogue is below all of them.
+            let index = LayerIndex(number + 1);
+            let layer = &mut layers[index.0];
+            if layer.presence != Presence::Read {
+                continue;
+            }
+            let may_lack_section = declared.optional
+                || declared.per_directory
+                || matches!(declared.reads, Reads::Files(..));
+            let opened = match declared.reads {
+                Reads::Scope(_, store) => self.open_scopes(number, (layer, store), &context)?,
+                _ => self.open(number, layer, &wanted[number])?,
+            };
+            // What is called as variables are has texts as variables have.
+            let are_variables = layer.names != Names::Keys;
+            for (source, document, untyped) in opened {
+                let opened = (source, document, untyped || are_variables);
+                inputs.push(input(index, opened, layer.under.clone(), may_lack_section));
+            }
+        }
+        let index = LayerIndex(layers.len());
+        layers.push(Layer::new("arguments", Kind::Arguments, Names::Keys));
+        let said = self.arguments(arguments);
+        inputs.push(input(index, ("arguments".into(), said, true), None, false));
+        Ok(Inputs {
+            naming: Some(self.project.naming.clone()),
+            others: self
+                .others
+                .as_ref()
+                .map(|others| Arc::clone(&others.inputs))
+                .unwrap_or_default(),
+            keys: Arc::default(),
+            context,
+            layers,
+            inputs,
+            declared: Arc::clone(&self.project.declared),
+            never: Arc::clone(&self.never),
+            catalogues,
+        })
+    }
+
+    fn layer(
+        &self,
+        declared: &ProjectLayer,
+        context: &Context,
+        is_met: bool,
+    ) -> Result<Layer, Error> {
+        let (kind, reads_process) = match declared.reads {
+            Reads::File(..) => (Kind::File, false),
+            Reads::Files(..) => (Kind::Files, false),
+            Reads::Rows { .. } => (Kind::Rows, false),
+            Reads::Values(_) => (Kind::Values, false),
+            Reads::Scope(ref scope, _) if scope.has_wildcard() => (Kind::Scopes, false),
+            Reads::Scope(..) => (Kind::Scope, false),
+            Reads::Process => (Kind::Process, true),
+        };
+        let names = match &declared.variables {
+            Some((prefix, nest)) => Names::Variables(Naming {
+                prefix: prefix.clone(),
+                nest: nest.clone(),
+                claims_every_name: !reads_process,
+            }),
+            None => Names::Keys,
+        };
+        let mut layer = Layer::new(declared.name.clone(), kind, names);
+        layer.empty = declared.empty;
+        layer.null = declared.null;
+        layer.pins = declared.pins.clone();
+        layer.removes = Arc::clone(&declared.removes);
+        layer.references = declared.references;
+        layer.into.clone_from(&declared.into);
+        layer.local = declared.local;
+        layer.when = declared.when.clone();
+        layer.unless = declared.unless.clone();
+        layer.at = Some(declared.at);
+        let path_axes: Vec<String> = match &declared.reads {
+            Reads::File(path, _) | Reads::Files(path, _) | Reads::Scope(path, _) => {
+                path.axes().map(str::to_owned).collect()
+            }
+            Reads::Rows { path, axis, .. } => {
+                path.axes().map(str::to_owned).chain([axis.clone()]).collect()
+            }
+            _ => Vec::new(),
+        };
+        let under_axes = declared.under.iter().flat_map(|under| under.axes().map(str::to_owned));
+        let order =
+            |name: &String| self.project.axes.iter().position(|axis| axis.axis.name == *name);
+        layer.axes = path_axes.into_iter().chain(under_axes).collect();
+        layer.axes.sort_by_key(order);
+        layer.axes.dedup();
+        let inactivity = Inactivity::of(&declared.when, &declared.unless, context);
+        if let Some(inactivity) = inactivity.filter(|_| !is_met) {
+            layer.presence = Presence::Inactive(inactivity);
+        }
+        if self.without_local && layer.is_local() {
+            layer.presence = Presence::Inactive(Inactivity::LeftOut);
+        }
+        self.settle_place(declared, &mut layer, context)?;
+        Ok(layer)
+    }
+
+    /// Finds out which file, section and row a layer reads here; it may need an axis that is unset.
+    fn settle_place(
+        &self,
+        declared: &ProjectLayer,
+        layer: &mut Layer,
+        context: &Context,
+    ) -> Result<(), Error> {
+        let needs = |axis: &str| Inactivity::Needs { axis: axis.to_owned() };
+        if let Some(under) = &declared.under {
+            match under.fill(context) {
+                Ok(section) => layer.under = Some(section),
+                Err(axis) => become_inactive(layer, needs(axis)),
+            }
+        }
+        if let Reads::File(path, _) | Reads::Files(path, _) | Reads::Rows { path, .. } =
+            &declared.reads
+        {
+            match path.fill(context) {
+                Ok(path) => layer.path = Some(path),
+                Err(axis) => become_inactive(layer, needs(axis)),
+            }
+        }
+        if let Reads::Scope(scope, store) = &declared.reads {
+            match scope.fill(context) {
+                Ok(scope) => {
+                    let store = self.project.stores[*store].name.clone();
+                    layer.scope = Some(ScopeOf { store, scope, copy: None });
+                }
+                Err(axis) => become_inactive(layer, needs(axis)),
+            }
+        }
+        if let Reads::Rows { axis, .. } = &declared.reads {
+            match context.value(axis) {
+                None => become_inactive(layer, needs(axis)),
+                Some(value) => layer.row = Some(self.row_number(declared, axis, value)?),
+            }
+        }
+        Ok(())
+    }
+
+    fn row_number(&self, declared: &ProjectLayer, axis: &str, value: &str) -> Result<usize, Error> {
+        let number = value.parse::<usize>().ok().filter(|row| *row > 0);
+        number.ok_or_else(|| {
+            let message = format!(
+                "the layer {} reads a row by the axis {axis}, and {} is no number of a row",
+                declared.name,
+                shown_name(value)
+            );
+            Error::new("bad-context", message)
+                .also("declared at", &self.project.file, self.position(declared.at))
+                .help("rows count from 1")
+        })
+    }
+
+    /// The paths that a layer which is active here reads, with their formats; rows not included.
+    fn files_of(
+        &mut self,
+        declared: &ProjectLayer,
+        layer: &Layer,
+    ) -> Result<Vec<(String, Format)>, Error> {
+        let path = layer.path.clone().unwrap_or_default();
+        match &declared.reads {
+            Reads::File(_, format) if declared.per_directory => {
+                let world = self.world;
+                let folder = &self.project.folder;
+                let folders = self.folders.get_or_insert_with(|| {
+                    let inside = inside(world, folder).unwrap_or_default();
+                    let mut folders: Vec<String> =
+                        ancestors(&inside).into_iter().map(|path| format!("{path}/")).collect();
+                    folders.push(String::new());
+                    folders.reverse();
+                    folders
+                });
+                Ok(folders.iter().map(|above| (format!("{above}{path}"), *format)).collect())
+            }
+            Reads::File(_, format) => Ok(vec![(path, *format)]),
+            Reads::Files(_, format) => {
+                let mut files = Vec::new();
+                for file in self.files_matching(declared, &path)? {
+                    let of_file = format.or_else(|| Format::of_path(&file));
+                    let of_file = of_file
+                        .filter(|format| !format.has_variables() || layer.names != Names::Keys);
+                    let Some(format) = of_file else {
+                        return Err(self.unknown_format(declared, &file));
+                    };
+                    files.push((file, format));
+                }
+                Ok(files)
+            }
+            _ => Ok(Vec::new()),
+        }
+    }
+
+    fn unknown_format(&self, declared: &ProjectLayer, file: &str) -> Error {
+        if Format::of_path(file).is_some_and(Format::has_variables) {
+            let message = format!(
+                "{file} is an env file, whose names are variables, and the names of the layer {} are keys",
+                declared.name
+            );
+            return Error::new("bad-file", message)
+                .at(file, None)
+                .also("declared at", &self.project.file, self.position(declared.at))
+                .help("add names = \"variables\" to the layer, or write a pattern that leaves the file out");
+        }
+        let message = format!(
+            "the layer {} reads {file}, and its name does not show how to read it",
+            declared.name
+        );
+        Error::new("bad-file", message)
+            .at(file, None)
+            .also("declared at", &self.project.file, self.position(declared.at))
+            .help("add format = \"…\" to the layer, or write a pattern that leaves the file out")
+    }
+
+    fn files_matching(
+        &mut self,
+        declared: &ProjectLayer,
+        pattern: &str,
+    ) -> Result<Vec<String>, Error> {
+        if let Some(known) = self.matches.get(pattern) {
+            return Ok(known.clone());
+        }
+        let glob = Glob::parse(pattern).map_err(|problem| {
+            let message = format!("the pattern {pattern} is wrong: {problem}");
+            let at = self.position(declared.at);
+            Error::new("bad-project", message).at(&self.project.file, at)
+        })?;
+        let found = glob.find(self.world, &self.project.folder, Wanted::Files)?;
+        self.matches.insert(pattern.to_owned(), found.clone());
+        Ok(found)
+    }
+
+    /// The documents of a layer that is active here, weakest first; or why it is missing.
+    fn open(
+        &mut self,
+        number: usize,
+        layer: &mut Layer,
+        wanted: &[(String, Format)],
+    ) -> Result<Vec<Opened>, Error> {
+        let declared = &self.project.layers[number];
+        let path = layer.path.clone().unwrap_or_default();
+        let mut opened = Vec::new();
+        match &declared.reads {
+            Reads::Values(_) => {
+                let file = self.project.file.as_str().into();
+                opened.push((file, self.values(Written::Layer(number)), false));
+            }
+            Reads::Process => opened.push(("process".into(), self.process(), true)),
+            // Scopes are opened for themselves.
+            Reads::Scope(..) => {}
+            Reads::Rows { format, .. } => {
+                let row = layer.row.unwrap_or_default();
+                let document = self.row(declared, &path, *format, row)?;
+                opened.push((path.into(), document, format.is_untyped()));
+            }
+            Reads::File(..) | Reads::Files(..) => {
+                let is_pattern = matches!(declared.reads, Reads::Files(..));
+                for (path, format) in wanted {
+                    match self.file(path, *format)? {
+                        Some(document) => {
+                            opened.push((path.as_str().into(), document, format.is_untyped()));
+                        }
+                        None if declared.optional || declared.per_directory => {}
+                        None if is_pattern => return Err(not_there_any_more(path)),
+                        None => return Err(self.missing_file(declared, path)),
+                    }
+                }
+                if opened.is_empty() {
+                    layer.presence =
+                        Presence::Missing(match (is_pattern, declared.per_directory) {
+                            (true, _) => Lack::Match(path),
+                            (false, true) => Lack::InFolders(path),
+                            (false, false) => Lack::File(path),
+                        });
+                }
+            }
+        }
+        Ok(opened)
+    }
+
+    fn missing_file(&self, declared: &ProjectLayer, path: &str) -> Error {
+        let message = format!("the layer {} reads {path}, which is not there", declared.name);
+        let mut error = Error::new("missing-file", message).at(path, None).also(
+            "declared at",
+            &self.project.file,
+            self.position(declared.at),
+        );
+        let full = self.project.folder.join(path);
+        if let (Some(folder), Some(name)) = (full.parent(), full.file_name()) {
+            let names = self.world.names_in(folder);
+            let names: Vec<String> =
+                names.into_iter().filter_map(|name| name.into_string().ok()).collect();
+            let name = name.to_string_lossy();
+            if let Some(near) = nearest(&name, names.iter().map(String::as_str)) {
+                let near = Path::new(path).with_file_name(near);
+                error = error.help(format!("there is {}: is its name misspelt?", near.display()));
+            }
+        }
+        error.help("create it, or say that it may be missing: optional = true")
+    }
+
+    fn position(&self, at: Span) -> Option<Position> {
+        Some(self.project.text.position(at.start))
+    }
+
+    /// The document of a file, `None` if it is not there. Every file that any layer reads here was
+    /// read by [`Reader::fetch`].
+    fn file(&self, path: &str, format: Format) -> Fetched {
+        let wanted = (path.to_owned(), format);
+        self.files.get(&wanted).cloned().unwrap_or(Ok(None))
+    }
+
+    /// A row of a file of rows.
+    fn row(
+        &mut self,
+        declared: &ProjectLayer,
+        path: &str,
+        format: RowFormat,
+        row: usize,
+    ) -> Result<Arc<Document>, Error> {
+        let asked = (path.to_owned(), row);
+        if let Some(known) = self.rows.get(&asked) {
+            return known.clone();
+        }
+        let Some(text) = self.text(path)? else {
+            return Err(self.missing_rows(declared, path));
+        };
+        let keys = Arc::make_mut(&mut self.keys);
+        let document = match format.row(text.text(), row, keys, self.project.limits) {
+            Ok(document) => Ok(self.decrypted(Document { text: Some(text), ..document })),
+            Err(fault) => Err(justwhy_project::attach(fault, path, &text)),
+        };
+        self.rows.insert(asked, document.clone());
+        document
+    }
+
+    fn missing_rows(&self, declared: &ProjectLayer, path: &str) -> Error {
+        let message =
+            format!("the layer {} reads rows of {path}, which is not there", declared.name);
+        let at = self.position(declared.at);
+        let error = Error::new("missing-file", message).at(path, None);
+        error.also("declared at", &self.project.file, at).help("create it, or take the layer out")
+    }
+
+    /// How many rows the axis numbers in the files that do not depend on other axes.
+    pub fn rows_of(&mut self, axis: &str) -> usize {
+        let mut most = 0;
+        for declared in &self.project.layers {
+            let Reads::Rows { path, format, axis: by } = &declared.reads else { continue };
+            if by != axis {
+                continue;
+            }
+            let Ok(path) = path.fill(&Context::default()) else { continue };
+            most = most.max(match self.text(&path) {
+                Ok(Some(text)) => format.count(text.text(), self.project.limits),
+                Ok(None) => 0,
+                // So that the first one is asked for, and why it cannot be read is said.
+                Err(_) => 1,
+            });
+        }
+        most
+    }
+
+    /// The text of a file of which each row is read for itself, `None` if it is not there.
+    fn text(&mut self, path: &str) -> Result<Option<SourceText>, Error> {
+        if let Some(known) = self.texts.get(path) {
+            return known.clone();
+        }
+        let loaded = load(self.project, self.world, path);
+        self.texts.insert(path.to_owned(), loaded.clone());
+        loaded
+    }
+
+    /// Reads and parses files that were not read before. What is wrong with one is kept for the
+    /// layer that reads it.
+    fn fetch<'w>(&mut self, wanted: impl Iterator<Item = &'w (String, Format)>) {
+        let (project, world, decrypts) = (self.project, self.world, self.decrypts);
+        let mut found: Vec<(&(String, Format), u64)> = Vec::new();
+        let mut seen = HashSet::new();
+        for key in wanted {
+            if !self.files.contains_key(key) && seen.insert(key) {
+                found.push((key, world.size(&project.folder.join(&key.0))));
+            }
+        }
+        let bytes = found.iter().fold(0_u64, |sum, (_, bytes)| sum.saturating_add(*bytes));
+        // What takes longest first, so that no thread is left alone with it in the end.
+        found.sort_by_key(|(key, bytes)| std::cmp::Reverse(bytes.saturating_mul(key.1.effort())));
+        let is_much = bytes >= WORTH_A_THREAD;
+        let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
+        parallel::in_order(
+            found,
+            is_much,
+            |(key, _)| {
+                let read = read_bytes(project, world, &key.0).and_then(|bytes| {
+                    let Some(bytes) = bytes else { return Ok(None) };
+                    let (mut document, keys) = document_of(key, bytes, project.limits)?;
+                    document.decrypt(decrypts);
+                    if is_much {
+                        // Threads that ask for places would wait for the one that asks first.
+                        document.text.iter().for_each(SourceText::index_lines);
+                    }
+                    Ok(Some((document, keys)))
+                });
+                (key, read)
+            },
+            |(key, read)| {
+                let read = read.map(|read| {
+                    let (mut document, own) = read?;
+                    let here = keys.absorb(own);
+                    document.rename(|key| here[key.index()]);
+                    Some(Arc::new(document))
+                });
+                files.insert(key.clone(), read);
+            },
+        );
+    }
+
+    /// What the project file and those of the catalogue say themselves.
+    fn values(&mut self, written: Written) -> Arc<Document> {
+        if let Some(known) = self.values.get(&written) {
+            return Arc::clone(known);
+        }
+        let project = self.project;
+        let (values, text) = match written {
+            Written::Layer(number) => match &project.layers[number].reads {
+                Reads::Values(values) => (values.as_slice(), &project.text),
+                _ => (&[][..], &project.text),
+            },
+            Written::Defaults(number) => {
+                (project.defaults[number].as_slice(), &project.catalogues[number].1)
+            }
+        };
+        let keys = Arc::make_mut(&mut self.keys);
+        let mut document = Document { text: Some(text.clone()), ..Document::default() };
+        for (path, value, at) in values {
+            let name = path.iter().fold(KeyId::ROOT, |key, segment| keys.child(key, segment));
+            document.leaves.push(Leaf { name, value: value.clone(), at: Some(*at) });
+        }
+        let document = self.decrypted(document);
+        self.values.insert(written, Arc::clone(&document));
+        document
+    }
+
+    /// What the arguments say: one document in all contexts, so that a trial changes it in all of
+    /// them.
+    fn arguments(&mut self, arguments: &Arguments) -> Arc<Document> {
+        if let Some((known, document)) = &self.arguments
+            && known == arguments
+        {
+            return Arc::clone(document);
+        }
+        let document = arguments.document(Arc::make_mut(&mut self.keys));
+        let document = self.decrypted(document);
+        self.arguments = Some((arguments.clone(), Arc::clone(&document)));
+        document
+    }
+
+    /// The process environment, in the byte order of its names.
+    fn process(&mut self) -> Arc<Document> {
+        if let Some(known) = &self.process {
+            return Arc::clone(known);
+        }
+        let mut variables = self.world.variables();
+        variables.sort();
+        let keys = Arc::make_mut(&mut self.keys);
+        let mut document = Document::default();
+        for (name, value) in variables {
+            match (name.to_str(), value.into_string()) {
+                (Some(name), Ok(value)) => {
+                    let name = keys.child(KeyId::ROOT, name);
+                    let value = Value::Text(value.into());
+                    document.leaves.push(Leaf { name, value, at: None });
+                }
+                _ => document.unreadable.push(name.to_string_lossy().into_owned()),
+            }
+        }
+        let document = self.decrypted(document);
+        self.process = Some(Arc::clone(&document));
+        document
+    }
+
+    /// Why an input cannot be read as its layer asks.
+    fn refused(&self, bad: &BadInput) -> Error {
+        let number = bad.input.layer.0.checked_sub(1);
+        let declared = number.and_then(|number| self.project.layers.get(number));
+        let Input { source, document, section, .. } = &bad.input;
+        let place = |at: Option<Span>| document.position(at);
+        let section = section.as_ref().map(KeyPath::to_string).unwrap_or_default();
+        let layer = declared.map_or("arguments", |declared| &declared.name);
+        let source = source.to_string();
+        match &bad.problem {
+            BadReading::NoSection => {
+                let message = format!(
+                    "the layer {layer} reads the section {section} of {source}, which is not there"
+                );
+                let at = declared.and_then(|declared| self.position(declared.at));
+                Error::new("missing-section", message)
+                    .at(source, None)
+                    .also("declared at", &self.project.file, at)
+                    .help("add the section, or say that it may be missing: optional = true")
+            }
+            BadReading::NotATable(at) => Error::new(
+                "bad-file",
+                format!("the section {section}, which the layer {layer} reads, is no table"),
+            )
+            .at(source, place(*at)),
+            BadReading::Clash { variable, clash, at } => {
+                let keys = [bad.keys.show(clash.one), bad.keys.show(clash.other)];
+                let message = format!(
+                    "the variable {variable} could mean {}: both settings have it",
+                    list_values(&keys, "or")
+                );
+                Error::new("variable-clash", message)
+                    .at(source, place(*at))
+                    .help("rename one of the settings, or take the variable out")
+            }
+            BadReading::NotText { variable } => {
+                Error::new("bad-variable", format!("the variable {variable} is not UTF-8"))
+                    .at(source, None)
+                    .help("set it anew, or unset it")
+            }
+        }
+    }
+}
+
+/// Decrypts nothing.
+struct Nobody;
+
+impl Decrypts for Nobody {
+    fn decrypt(&self, _: &str) -> Result<Text, String> {
+        Err("it is encrypted, and nothing is decrypted here".to_owned())
+    }
+}
+
+fn input(
+    layer: LayerIndex,
+    (source, document, untyped): Opened,
+    section: Option<KeyPath>,
+    may_lack_section: bool,
+) -> Input {
+    Input { layer, source, document, section, may_lack_section, untyped }
+}
+
+fn not_there_any_more(path: &str) -> Error {
+    let message =
+        format!("{path} was found and cannot be read: it is gone, or its name is not UTF-8");
+    Error::new("missing-file", message).at(path, None)
+}
+
+fn become_inactive(layer: &mut Layer, inactivity: Inactivity) {
+    if layer.presence == Presence::Read {
+        layer.presence = Presence::Inactive(inactivity);
+    }
+}

@@ -1,0 +1,65 @@
+//! Reading and parsing one file.
+
+use justwhy_core::{Document, Keys, SourceText};
+use justwhy_formats::Format;
+use justwhy_formats::{Limits, decode};
+use justwhy_formats::{Lowering, Tree};
+use justwhy_project::beyond;
+use justwhy_project::{Error, Project, ReadProblem, World, attach, unreadable};
+
+/// What a file says, in keys of its own.
+pub(super) fn document_of(
+    (path, format): &(String, Format),
+    bytes: Vec<u8>,
+    limits: Limits,
+) -> Result<(Document, Keys), Error> {
+    let (text, verdict) = decode(bytes);
+    let read = verdict.and_then(|()| format.parse(text.text(), limits)).and_then(|tree| {
+        let mut keys = Keys::with_capacity(tree.count_named());
+        let document = Lowering::new(&tree, &mut keys, limits).lower(Tree::ROOT)?;
+        Ok((document, keys))
+    });
+    match read {
+        Ok((document, keys)) => Ok((Document { text: Some(text), ..document }, keys)),
+        Err(fault) => Err(attach(fault, path, &text)),
+    }
+}
+
+/// The text of a file of the project, `None` if it is not there.
+pub(crate) fn load(
+    project: &Project,
+    world: &dyn World,
+    path: &str,
+) -> Result<Option<SourceText>, Error> {
+    let Some(bytes) = read_bytes(project, world, path)? else { return Ok(None) };
+    let (text, verdict) = decode(bytes);
+    match verdict {
+        Ok(()) => Ok(Some(text)),
+        Err(fault) => Err(attach(fault, path, &text)),
+    }
+}
+
+/// The bytes of a file of the project, `None` if it is not there.
+pub(crate) fn read_bytes(
+    project: &Project,
+    world: &dyn World,
+    path: &str,
+) -> Result<Option<Vec<u8>>, Error> {
+    let most = project.limits.file_bytes;
+    let full = project.folder.join(path);
+    beyond::check(world, &project.repository, &full, path)?;
+    match world.read_file(&full, most) {
+        Ok(bytes) => Ok(Some(bytes)),
+        Err(ReadProblem::Missing) => Ok(None),
+        Err(problem) => {
+            let error = unreadable(&problem, path).at(path, None);
+            Err(match problem {
+                ReadProblem::TooLarge => error.help(format!(
+                    "the limit is {most} bytes; raise `file_bytes` under [limits] in the project \
+                     file if this is wanted"
+                )),
+                _ => error,
+            })
+        }
+    }
+}

@@ -1,0 +1,585 @@
+//! Where the question is asked: the value of each axis.
+
+use justwhy_project::Error;
+
+use crate::reader::load;
+use hashbrown::HashMap;
+use justwhy_core::{AxisOrigin, AxisValue, Context};
+use justwhy_formats::{Format, Kind, Tree};
+use justwhy_project::{Branch, World};
+use justwhy_project::{Project, ProjectAxis, Way};
+use std::ffi::{OsStr, OsString};
+use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
+
+#[cfg(test)]
+mod tests;
+
+/// The most contexts that one question goes through.
+const MOST_CONTEXTS: usize = 10_000;
+
+/// Finds out where questions are asked. Variables, the git branch and the folder are looked at once.
+pub struct Situation<'p> {
+    project: &'p Project,
+    world: &'p dyn World,
+    variables: OnceLock<HashMap<OsString, OsString>>,
+    branch: OnceLock<Branch>,
+    inside: OnceLock<Option<String>>,
+}
+
+/// Axes with the value that somebody chose for them; `None` unsets one.
+type Chosen = HashMap<String, Option<String>>;
+
+/// What a way to read an axis came to.
+enum Found {
+    Value(String, AxisOrigin),
+    /// Nothing, and why, as a short sentence.
+    Nothing(String),
+}
+
+/// # Contexts
+impl<'p> Situation<'p> {
+    /// Has looked at nothing yet.
+    pub fn new(project: &'p Project, world: &'p dyn World) -> Situation<'p> {
+        Situation {
+            project,
+            world,
+            variables: OnceLock::new(),
+            branch: OnceLock::new(),
+            inside: OnceLock::new(),
+        }
+    }
+
+    /// Finds the value of each axis: what `asked` (the text of `--in`) says, else the first way of
+    /// reading it that gives one, else its default, else none.
+    pub fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
+        let mut chosen = self.chosen(asked)?;
+        self.follow_back(&mut chosen)?;
+        self.context(&chosen, true)
+    }
+
+    /// An axis that only follows another one has no value of its own: what is asked for must be what the
+    /// other leads to. If one value of the other leads there, that is meant too.
+    fn follow_back(&self, chosen: &mut Chosen) -> Result<(), Error> {
+        // Each round fixes an axis, so that this ends.
+        for _ in 0..self.project.axes.len() {
+            let mut is_settled = true;
+            for axis in &self.project.axes {
+                let name = axis.axis.name.as_str();
+                let Some(Some(wanted)) = chosen.get(name).cloned() else { continue };
+                let [Way::Axis { axis: other, map, .. }] = axis.read.as_slice() else { continue };
+                let leads = |value: &str| {
+                    let mapped = map.iter().find(|(from, ..)| from == value);
+                    mapped.map(|(_, to, _)| to.as_str()).or(axis.default.as_deref())
+                };
+                let there = match chosen.get(other) {
+                    Some(there) => there.clone(),
+                    None => self.unchecked(chosen, true)?.value(other).map(str::to_owned),
+                };
+                let leads_to = match &there {
+                    Some(there) => leads(there),
+                    None => axis.default.as_deref(),
+                };
+                // Whoever unsets the other one says that this one stands alone.
+                let is_alone = chosen.get(other) == Some(&None);
+                if is_alone || leads_to == Some(wanted.as_str()) {
+                    continue;
+                }
+                if let Some(Some(there)) = chosen.get(other) {
+                    if let Some(error) = self.never(&self.unchecked(chosen, false)?) {
+                        return Err(error);
+                    }
+                    let led = leads_to.unwrap_or("none");
+                    let message = format!(
+                        "--in: {other}={there} leads to {name}={led}, not to {name}={wanted}"
+                    );
+                    let error = Error::new("bad-context", message);
+                    return Err(error.help(format!("leave {name} out: it follows {other}")));
+                }
+                let allowed = self.project.axis(other).map(|other| &other.axis.allowed);
+                let mut back: Vec<&str> = map.iter().map(|(from, ..)| from.as_str()).collect();
+                back.extend(allowed.into_iter().flatten().map(String::as_str));
+                back.retain(|from| leads(from) == Some(wanted.as_str()));
+                back.sort_unstable();
+                back.dedup();
+                match back.as_slice() {
+                    // An open axis that nothing leads to is what somebody says that it is.
+                    [] if axis.axis.open && !map.iter().any(|(_, to, _)| *to == wanted) => {}
+                    [] => {
+                        let message = format!("--in: no value of {other} leads to {name}={wanted}");
+                        let error = Error::new("bad-context", message);
+                        return Err(error.help(format!("{name} follows {other}: ask for that")));
+                    }
+                    [one] => {
+                        chosen.insert(other.clone(), Some((*one).to_owned()));
+                        is_settled = false;
+                    }
+                    several => {
+                        let choices: Vec<String> =
+                            several.iter().map(|value| format!("{other}={value}")).collect();
+                        let message = format!(
+                            "--in: {name}={wanted} could be {}",
+                            justwhy_core::list_values(&choices, "or")
+                        );
+                        let error = Error::new("bad-context", message);
+                        return Err(error.help(format!("{name} follows {other}: ask for that")));
+                    }
+                }
+            }
+            if is_settled {
+                break;
+            }
+        }
+        Ok(())
+    }
+
+    /// The axes that `asked` fixes; nothing else is looked at. Whether they exist together with the
+    /// values that others have only shows in the contexts that this leaves.
+    pub(crate) fn fixed(&self, asked: Option<&str>) -> Result<Context, Error> {
+        self.unchecked(&self.chosen(asked)?, false)
+    }
+
+    /// Where you stand, even if that is a combination that does not exist. A value that is not allowed is
+    /// an error all the same.
+    pub(crate) fn stand(&self) -> Result<Context, Error> {
+        self.unchecked(&Chosen::default(), true)
+    }
+
+    fn chosen(&self, asked: Option<&str>) -> Result<Chosen, Error> {
+        let asked = self.project.asked(asked)?;
+        let owned =
+            |(axis, value): (&str, Option<&str>)| (axis.to_owned(), value.map(str::to_owned));
+        Ok(asked.into_iter().map(owned).collect())
+    }
+
+    /// The context that results if axes of another one get these values. An axis that has its value
+    /// from another axis follows it; all others stay as they are, wherever they are from.
+    pub fn changed(
+        &self,
+        from: &Context,
+        changes: &[(String, Option<String>)],
+    ) -> Result<Context, Error> {
+        let kept = self.project.axes.iter().zip(&from.axes);
+        let kept = kept.filter(|(axis, value)| !follows(axis, value));
+        let mut chosen: Chosen =
+            kept.map(|(_, value)| (value.axis.clone(), value.value.clone())).collect();
+        for (name, value) in changes {
+            let axis = self.project.asked_axis(name, "@")?;
+            if let Some(value) = value {
+                axis.check(value, "@", false)?;
+            }
+            chosen.insert(name.clone(), value.clone());
+        }
+        self.context(&chosen, false)
+    }
+
+    /// The contexts that differ from `from` only in the axes of these names, the first of which changes
+    /// most slowly: each has one of its values, but for one that was asked for, which keeps its own.
+    /// Combinations that do not exist are left out; axes that follow one of them do so.
+    pub fn across(
+        &self,
+        from: &Context,
+        names: &[&str],
+        rows: &dyn Fn(&str) -> usize,
+    ) -> Result<Vec<Context>, Error> {
+        let mut choices: Vec<(&str, Vec<String>)> = Vec::new();
+        let mut count: usize = 1;
+        for (number, name) in names.iter().enumerate() {
+            let axis = self.project.asked_axis(name, "--across")?;
+            let name = axis.axis.name.as_str();
+            if names[..number].contains(&name) {
+                let message = format!("--across names the axis {name} twice");
+                return Err(Error::new("bad-context", message).help("name it once"));
+            }
+            let asked = from.axes.iter().find(|value| value.axis == name);
+            let asked = asked.filter(|value| value.origin == AxisOrigin::Asked);
+            let values: Vec<String> = match asked {
+                Some(asked) => asked.value.iter().cloned().collect(),
+                None => {
+                    let rows = (1..=rows(name)).map(|row| row.to_string());
+                    axis.axis.allowed.iter().cloned().chain(rows).collect()
+                }
+            };
+            if values.is_empty() {
+                let message = format!("--across: the axis {name} lists no values");
+                let help = "list them in `allowed`, or take it out and ask with --in";
+                return Err(Error::new("bad-context", message).help(help));
+            }
+            count = count.saturating_mul(values.len());
+            choices.push((name, values));
+        }
+        if count > MOST_CONTEXTS {
+            let message = format!("the axes form more than {MOST_CONTEXTS} contexts");
+            let error = Error::new("limit", message);
+            return Err(error.help("keep some of them fixed: --in AXIS=VALUE"));
+        }
+        let kept = self.project.axes.iter().zip(&from.axes);
+        let kept = kept.filter(|(axis, value)| !follows(axis, value));
+        let mut chosen: Chosen =
+            kept.map(|(_, value)| (value.axis.clone(), value.value.clone())).collect();
+        let mut contexts = Vec::with_capacity(count);
+        for number in 0..count {
+            let mut rest = number;
+            for (name, values) in choices.iter().rev() {
+                chosen.insert((*name).to_owned(), Some(values[rest % values.len()].clone()));
+                rest /= values.len();
+            }
+            let context = self.unchecked(&chosen, false)?;
+            if self.never(&context).is_none() {
+                contexts.push(context);
+            }
+        }
+        if contexts.is_empty() {
+            let error = Error::new("bad-context", "there is no context to look at");
+            return Err(error.help("[[never]] takes every combination of these axes away"));
+        }
+        Ok(contexts)
+    }
+
+    /// Every context that the axes can form, besides combinations that do not exist: those of
+    /// `fixed` have their values there, the others each allowed one, and none if they have no
+    /// default. An open axis that lists none is unset, or follows the axis that it is read from;
+    /// `rows` gives the number of rows for those that number them.
+    pub fn contexts(
+        &self,
+        fixed: &Context,
+        rows: &dyn Fn(&str) -> usize,
+    ) -> Result<Vec<Context>, Error> {
+        let mut chosen: Chosen = HashMap::new();
+        let mut choices: Vec<(&str, Vec<Option<String>>)> = Vec::new();
+        let mut count: usize = 1;
+        for axis in &self.project.axes {
+            let name = axis.axis.name.as_str();
+            let asked = fixed.axes.iter().find(|value| value.axis == name);
+            if let Some(asked) = asked.filter(|value| value.origin == AxisOrigin::Asked) {
+                chosen.insert(name.to_owned(), asked.value.clone());
+                continue;
+            }
+            if self.only_follows(axis) {
+                continue;
+            }
+            let mut values: Vec<Option<String>> =
+                axis.axis.allowed.iter().cloned().map(Some).collect();
+            values.extend((1..=rows(name)).map(|row| Some(row.to_string())));
+            if values.is_empty() {
+                continue;
+            }
+            if axis.default.is_none() {
+                values.push(None);
+            }
+            count = count.saturating_mul(values.len());
+            choices.push((name, values));
+        }
+        if count > MOST_CONTEXTS {
+            let message = format!("the axes form more than {MOST_CONTEXTS} contexts");
+            let error = Error::new("limit", message);
+            return Err(error.help("keep some of them fixed: --in AXIS=VALUE"));
+        }
+        let mut contexts = Vec::new();
+        for number in 0..count {
+            let mut rest = number;
+            for (name, values) in choices.iter().rev() {
+                chosen.insert((*name).to_owned(), values[rest % values.len()].clone());
+                rest /= values.len();
+            }
+            let context = self.formed(&mut chosen, &choices)?;
+            if self.never(&context).is_none() {
+                contexts.push(context);
+            }
+        }
+        Ok(contexts)
+    }
+
+    /// Whether an axis has the value that another one, all of whose values are known, leads it to, and
+    /// never one of its own: what else it allows stands together with none of them.
+    fn only_follows(&self, axis: &ProjectAxis) -> bool {
+        let [Way::Axis { axis: other, .. }] = axis.read.as_slice() else { return false };
+        let other = self.project.axis(other);
+        other.is_some_and(|other| !other.axis.allowed.is_empty() && !other.axis.open)
+    }
+
+    /// The context of these choices, in which an axis that would follow another one to the value that
+    /// is chosen for it does follow it: so it stands where somebody asks for the other one only.
+    fn formed(
+        &self,
+        chosen: &mut Chosen,
+        choices: &[(&str, Vec<Option<String>>)],
+    ) -> Result<Context, Error> {
+        let mut context = self.unchecked(chosen, false)?;
+        for (name, _) in choices {
+            let axis = self.project.axis(name);
+            if !axis.is_some_and(reads_an_axis) {
+                continue;
+            }
+            let value = chosen.remove(*name).flatten();
+            let without = self.unchecked(chosen, false)?;
+            if without.value(name) == value.as_deref() {
+                context = without;
+            } else {
+                chosen.insert((*name).to_owned(), value);
+            }
+        }
+        Ok(context)
+    }
+
+    fn context(&self, chosen: &Chosen, looks: bool) -> Result<Context, Error> {
+        let context = self.unchecked(chosen, looks)?;
+        match self.never(&context) {
+            Some(error) => Err(error),
+            None => Ok(context),
+        }
+    }
+
+    fn unchecked(&self, chosen: &Chosen, looks: bool) -> Result<Context, Error> {
+        let count = self.project.axes.len();
+        let mut found: Vec<Option<AxisValue>> = vec![None; count];
+        for index in 0..count {
+            self.settle(index, chosen, looks, &mut found)?;
+        }
+        Ok(Context { axes: found.into_iter().flatten().collect() })
+    }
+
+    /// Why the context does not exist.
+    fn never(&self, context: &Context) -> Option<Error> {
+        let is_met = |(axis, value): &(String, String)| context.value(axis) == Some(value);
+        let never = self.project.nevers.iter().find(|never| never.values.iter().all(is_met))?;
+        let values: Vec<String> =
+            never.values.iter().map(|(axis, value)| format!("{axis}={value}")).collect();
+        let message = format!("there is no {}: this combination does not exist", values.join(","));
+        let at = Some(self.project.text.position(never.at.start));
+        let error = Error::new("bad-context", message);
+        let error = error.also("declared at", &self.project.file, at);
+        Some(error.help("choose another one with --in, or take it out of [[never]]"))
+    }
+
+    /// The value of an axis, those that it is read from first.
+    fn settle(
+        &self,
+        index: usize,
+        chosen: &Chosen,
+        looks: bool,
+        found: &mut Vec<Option<AxisValue>>,
+    ) -> Result<(), Error> {
+        if found[index].is_some() {
+            return Ok(());
+        }
+        let axis = &self.project.axes[index];
+        let name = &axis.axis.name;
+        let mut value = AxisValue {
+            axis: name.clone(),
+            value: None,
+            origin: AxisOrigin::Asked,
+            passed_over: Vec::new(),
+        };
+        if let Some(chosen) = chosen.get(name) {
+            value.value.clone_from(chosen);
+            found[index] = Some(value);
+            return Ok(());
+        }
+        for read in &axis.read {
+            let is_from_axis = matches!(read, Way::Axis { .. });
+            if !looks && !is_from_axis {
+                continue;
+            }
+            if let Way::Axis { axis: other, .. } = read
+                && let Some(other) = self.project.axes.iter().position(|a| a.axis.name == *other)
+            {
+                self.settle(other, chosen, looks, found)?;
+            }
+            match self.look(axis, read, found)? {
+                Found::Nothing(why) => value.passed_over.push(why),
+                Found::Value(text, origin) => {
+                    let is_file = matches!(origin, AxisOrigin::File(_));
+                    axis.check(&text, &origin.phrase(), is_file)?;
+                    value.value = Some(text);
+                    value.origin = origin;
+                    found[index] = Some(value);
+                    return Ok(());
+                }
+            }
+        }
+        value.value.clone_from(&axis.default);
+        value.origin = match axis.default {
+            Some(_) => AxisOrigin::Default,
+            None => AxisOrigin::Nothing,
+        };
+        found[index] = Some(value);
+        Ok(())
+    }
+}
+
+fn reads_an_axis(axis: &ProjectAxis) -> bool {
+    axis.read.iter().any(|way| matches!(way, Way::Axis { .. }))
+}
+
+/// What other axes lead an axis to in a context, if it is read from any.
+pub(crate) fn led_to<'a>(axis: &'a ProjectAxis, context: &Context) -> Option<Option<&'a str>> {
+    if !reads_an_axis(axis) {
+        return None;
+    }
+    let to = axis.read.iter().find_map(|way| match way {
+        Way::Axis { axis: other, map, .. } => {
+            let value = context.value(other)?;
+            map.iter().find(|(from, ..)| from == value).map(|(_, to, _)| to.as_str())
+        }
+        _ => None,
+    });
+    Some(to)
+}
+
+/// Whether the axis has its value, or none, because of another axis.
+pub(crate) fn follows(axis: &ProjectAxis, value: &AxisValue) -> bool {
+    let is_by_axis = matches!(value.origin, AxisOrigin::Axis(_));
+    let found_nothing = matches!(value.origin, AxisOrigin::Default | AxisOrigin::Nothing);
+    is_by_axis || found_nothing && reads_an_axis(axis)
+}
+
+/// # Ways to read an axis
+impl Situation<'_> {
+    fn look(
+        &self,
+        axis: &ProjectAxis,
+        read: &Way,
+        found: &[Option<AxisValue>],
+    ) -> Result<Found, Error> {
+        match read {
+            Way::Variable(name) => self.variable(axis, name),
+            Way::File(path) => self.file(path),
+            Way::FileVariable { path, name } => self.file_variable(path, name),
+            Way::Branch(patterns) => Ok(self.branch(patterns)),
+            Way::Folder(glob, pattern) => {
+                let inside = self.inside().unwrap_or_default();
+                let folders = ancestors(inside);
+                let folder = folders.into_iter().find(|folder| glob.matches(folder));
+                Ok(match folder {
+                    Some(folder) => {
+                        let name = folder.rsplit('/').next().unwrap_or_default();
+                        Found::Value(name.to_owned(), AxisOrigin::Folder(folder.to_owned()))
+                    }
+                    None => Found::Nothing(format!("not in a folder {pattern}")),
+                })
+            }
+            Way::Axis { axis: other, map, .. } => {
+                let value = found.iter().flatten().find(|value| value.axis == *other);
+                let Some(value) = value.and_then(|value| value.value.as_deref()) else {
+                    return Ok(Found::Nothing(format!("{other} is unset")));
+                };
+                let mapped = map.iter().find(|(from, ..)| from == value);
+                Ok(match mapped {
+                    Some((_, to, _)) => Found::Value(to.clone(), AxisOrigin::Axis(other.clone())),
+                    None => Found::Nothing(format!("no value for {other}={value}")),
+                })
+            }
+        }
+    }
+
+    /// The process variable of that name.
+    pub(crate) fn process_variable(&self, name: &str) -> Option<&OsStr> {
+        let variables = self.variables.get_or_init(|| self.world.variables().into_iter().collect());
+        variables.get(OsStr::new(name)).map(OsString::as_os_str)
+    }
+
+    fn variable(&self, axis: &ProjectAxis, name: &str) -> Result<Found, Error> {
+        let value = match self.process_variable(name) {
+            None => return Ok(Found::Nothing(format!("{name} is not set"))),
+            Some(value) if value.is_empty() => {
+                return Ok(Found::Nothing(format!("{name} is empty")));
+            }
+            Some(value) => value,
+        };
+        let Some(value) = value.to_str() else {
+            let message = format!(
+                "the variable {name}, which the axis {} is read from, is not UTF-8",
+                axis.axis.name
+            );
+            return Err(Error::new("bad-context", message).at("process", None));
+        };
+        Ok(Found::Value(value.to_owned(), AxisOrigin::Variable(name.to_owned())))
+    }
+
+    fn file(&self, path: &str) -> Result<Found, Error> {
+        let Some(text) = load(self.project, self.world, path)? else {
+            return Ok(Found::Nothing(format!("{path} is not there")));
+        };
+        Ok(match text.text().trim() {
+            "" => Found::Nothing(format!("{path} is empty")),
+            value => Found::Value(value.to_owned(), AxisOrigin::File(path.to_owned())),
+        })
+    }
+
+    fn file_variable(&self, path: &str, name: &str) -> Result<Found, Error> {
+        let Some(text) = load(self.project, self.world, path)? else {
+            return Ok(Found::Nothing(format!("{path} is not there")));
+        };
+        let tree = Format::ENV
+            .parse(text.text(), self.project.limits)
+            .map_err(|fault| justwhy_project::attach(fault, path, &text))?;
+        let entries = tree.entries(Tree::ROOT).map(|id| tree.node(id));
+        let node = entries.filter(|node| node.name == name).last();
+        Ok(match node.map(|node| (&node.kind, node.at)) {
+            Some((Kind::Text(value), at)) if !value.is_empty() => {
+                let line = text.position(at.start).line;
+                let (name, path) = (name.to_owned(), path.to_owned());
+                Found::Value(value.to_string(), AxisOrigin::FileVariable { name, path, line })
+            }
+            Some(_) => Found::Nothing(format!("{name} in {path} is empty")),
+            None => Found::Nothing(format!("{path} has no {name}")),
+        })
+    }
+
+    fn branch(&self, patterns: &[(justwhy_project::Glob, String, String)]) -> Found {
+        let branch = self.branch.get_or_init(|| self.world.branch(&self.project.folder));
+        let name = match branch {
+            Branch::On(name) => name,
+            Branch::Detached => {
+                return Found::Nothing("no git branch is checked out (detached head)".to_owned());
+            }
+            Branch::NoRepository => return Found::Nothing("in no git repository".to_owned()),
+            Branch::Unknown(why) => return Found::Nothing(why.clone()),
+        };
+        match patterns.iter().find(|(glob, ..)| glob.matches(name)) {
+            Some((_, pattern, value)) => {
+                let origin = AxisOrigin::Branch { name: name.clone(), pattern: pattern.clone() };
+                Found::Value(value.clone(), origin)
+            }
+            None => Found::Nothing(format!("no pattern matches the git branch {name}")),
+        }
+    }
+
+    /// Where the working directory is inside of the project's folder; none if it is outside.
+    pub(crate) fn inside(&self) -> Option<&str> {
+        let inside = self.inside.get_or_init(|| inside(self.world, &self.project.folder));
+        inside.as_deref()
+    }
+}
+
+/// The path of the working directory below `folder`, with `/` between its parts.
+pub(crate) fn inside(world: &dyn World, folder: &Path) -> Option<String> {
+    let here = world.current_folder().ok()?;
+    let canonical = |path: &Path| world.canonical(path).unwrap_or_else(|_| path.to_owned());
+    let (here, folder): (PathBuf, PathBuf) = (canonical(&here), canonical(folder));
+    let inside = here.strip_prefix(&folder).ok()?;
+    let parts: Vec<String> =
+        inside.iter().map(|part| part.to_string_lossy().into_owned()).collect();
+    Some(parts.join("/"))
+}
+
+/// A path and those above it, the longest first, without the empty one.
+pub(crate) fn ancestors(path: &str) -> Vec<&str> {
+    let mut all = Vec::new();
+    let mut at = path;
+    while !at.is_empty() {
+        all.push(at);
+        at = at.rsplit_once('/').map_or("", |(above, _)| above);
+    }
+    all
+}
+
+/// Where a question is asked: see [`Situation::here`].
+pub fn situate(
+    project: &Project,
+    world: &dyn World,
+    asked: Option<&str>,
+) -> Result<Context, Error> {
+    Situation::new(project, world).here(asked)
+}

@@ -1,0 +1,360 @@
+//! Suppositions: a project as it would be after changes, while nothing is written.
+//!
+//! What is supposed is made in an [`Overlay`] of the world, byte by byte as an edit would make it, and
+//! then read like everything else. So what comes out is what will be.
+
+use crate::overlay::Overlay;
+use crate::reader;
+use justwhy_core::{Destination, Entry, Holder, KeyPath, Scope, ScopeVariable, Value};
+use justwhy_formats::Format;
+use justwhy_formats::decode;
+use justwhy_formats::{Step, is_table, put, take_out};
+use justwhy_project::Error;
+use justwhy_project::FileEdit;
+use justwhy_project::Project;
+use justwhy_project::World;
+use justwhy_project::{Answered, Kept, Question, Store, StoreProblem, Stores};
+use std::ffi::{OsStr, OsString};
+use std::sync::Arc;
+
+/// Changes to a project and to what is around it.
+pub struct Supposition<'w> {
+    world: Overlay<'w>,
+    without: Vec<String>,
+    /// What would say something else, in the order in which that was supposed.
+    edits: Vec<Edited>,
+}
+
+/// What would say something else.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Edited {
+    /// A file.
+    File(FileEdit),
+    /// A variable of a store that is no file.
+    Variable(VariableEdit),
+}
+
+/// A variable of a store that is no file, and what it would be.
+#[derive(Clone, PartialEq, Eq)]
+pub struct VariableEdit {
+    /// The name of the store.
+    pub store: String,
+    /// The scope.
+    pub scope: String,
+    /// The variable.
+    pub variable: String,
+    /// The revision in which it is now; none if it is not there.
+    pub revision: Option<u64>,
+    /// Its value; none to take it out.
+    pub value: Option<Arc<str>>,
+    /// Whether that is secret.
+    pub is_secret: bool,
+}
+
+impl std::fmt::Debug for VariableEdit {
+    /// Without its value, which may be secret.
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("VariableEdit").field("variable", &self.variable).finish_non_exhaustive()
+    }
+}
+
+impl std::fmt::Debug for Supposition<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Supposition").finish_non_exhaustive()
+    }
+}
+
+impl<'w> Supposition<'w> {
+    /// Everything is as it is.
+    pub fn of(world: &'w dyn World) -> Supposition<'w> {
+        let world = Overlay::new(world, world.variables());
+        Supposition { world, without: Vec::new(), edits: Vec::new() }
+    }
+
+    /// A process variable has this value, or is not set.
+    pub fn variable(&mut self, name: &str, value: Option<&str>) {
+        let variables = &mut self.world.variables;
+        variables.retain(|(other, _)| other != OsStr::new(name));
+        variables.extend(value.map(|value| (name.into(), OsString::from(value))));
+    }
+
+    /// Whether a process variable is set now.
+    pub fn has_variable(&self, name: &str) -> bool {
+        self.world.variables.iter().any(|(other, _)| other == OsStr::new(name))
+    }
+
+    /// The project has no such layer.
+    pub fn without(&mut self, project: &Project, layer: &str) -> Result<(), Error> {
+        project.layer_named(layer)?;
+        self.without.push(layer.to_owned());
+        Ok(())
+    }
+
+    /// A layer says something else, which is secret or not.
+    pub fn put(
+        &mut self,
+        project: &Project,
+        destination: &Destination,
+        value: &Value,
+        is_secret: bool,
+    ) -> Result<(), Error> {
+        self.say(project, destination, Some((value, is_secret)))
+    }
+
+    /// A layer says nothing of it any more.
+    pub fn take_out(&mut self, project: &Project, destination: &Destination) -> Result<(), Error> {
+        self.say(project, destination, None)
+    }
+
+    fn say(
+        &mut self,
+        project: &Project,
+        destination: &Destination,
+        said: Option<(&Value, bool)>,
+    ) -> Result<(), Error> {
+        let value = said;
+        let steps = |path: &KeyPath| -> Vec<Step> {
+            path.segments().map(|name| Step::Name(name.to_owned())).collect()
+        };
+        let number = destination.layer.0.saturating_sub(1);
+        match &destination.holder {
+            Holder::File(path) => {
+                let format = project.format_at(destination.layer, path);
+                let Some(format) = format else {
+                    let message = format!("nobody knows how to write {path}");
+                    return Err(Error::new("bad-edit", message).at(path, None));
+                };
+                self.edit(project, path, (format, &steps(&destination.name)), value)
+            }
+            Holder::Values => {
+                let mut path = vec![
+                    Step::Name("layer".to_owned()),
+                    Step::Item(number),
+                    Step::Name("values".to_owned()),
+                ];
+                let above = path.clone();
+                path.extend(steps(&destination.name));
+                self.edit(project, &project.file, (Format::TOML, &path), value)?;
+                if value.is_none() {
+                    let (_, text) = self.text(project, &project.file)?;
+                    if !is_table(text.text(), &above) {
+                        let layer = project.layers.get(number).map_or("", |layer| &layer.name);
+                        let message = format!(
+                            "{} is the last value of the layer {layer}, which would read nothing then",
+                            destination.name
+                        );
+                        let error = Error::new("bad-edit", message);
+                        return Err(error.help("take the layer out of the project file instead"));
+                    }
+                }
+                Ok(())
+            }
+            Holder::Scope { store, scope } => {
+                let kept = project.stores.iter().find(|it| it.name == *store);
+                let variable = destination.name.segments().next().unwrap_or_default();
+                match kept.map(|store| &store.kept) {
+                    Some(Kept::File(path)) => {
+                        let mut steps: Vec<Step> = ["scope", scope, "variables", variable]
+                            .map(|name| Step::Name(name.to_owned()))
+                            .into();
+                        let text = self.text(project, path)?;
+                        let is_table = is_table(text.1.text(), &steps);
+                        let name = |name: &str| Step::Name(name.to_owned());
+                        match value {
+                            // What else is said about it goes with it.
+                            Some(_) if is_table => {
+                                let mark = [steps.clone(), vec![name("secret")]].concat();
+                                steps.push(name("value"));
+                                self.edit(project, path, (Format::TOML, &steps), value)?;
+                                match value {
+                                    Some((_, true)) => {
+                                        let secret = Value::Boolean(true);
+                                        let said = Some((&secret, true));
+                                        self.edit(project, path, (Format::TOML, &mark), said)
+                                    }
+                                    _ => Ok(()),
+                                }
+                            }
+                            // A secret stays marked as one wherever it goes.
+                            Some((value, true)) => {
+                                let marked = marked(value);
+                                let said = Some((&marked, true));
+                                self.edit(project, path, (Format::TOML, &steps), said)
+                            }
+                            _ => self.edit(project, path, (Format::TOML, &steps), value),
+                        }
+                    }
+                    _ => {
+                        let text = |value: &Value| {
+                            value.as_text().map_or_else(|| value.show(), str::to_owned)
+                        };
+                        self.edits.push(Edited::Variable(VariableEdit {
+                            store: store.clone(),
+                            scope: scope.clone(),
+                            variable: variable.to_owned(),
+                            revision: destination.revision,
+                            value: value.map(|(value, _)| text(value).into()),
+                            is_secret: said.is_some_and(|(_, is_secret)| is_secret),
+                        }));
+                        Ok(())
+                    }
+                }
+            }
+        }
+    }
+
+    /// The bytes of a file and its text; none, and an empty one, if it is not there.
+    fn text(
+        &self,
+        project: &Project,
+        path: &str,
+    ) -> Result<(Option<Vec<u8>>, justwhy_core::SourceText), Error> {
+        let bytes = reader::read_bytes(project, &self.world, path)?;
+        let (text, verdict) = decode(bytes.clone().unwrap_or_default());
+        match verdict {
+            Ok(()) => Ok((bytes, text)),
+            Err(fault) => Err(justwhy_project::attach(fault, path, &text)),
+        }
+    }
+
+    fn edit(
+        &mut self,
+        project: &Project,
+        path: &str,
+        (format, steps): (Format, &[Step]),
+        said: Option<(&Value, bool)>,
+    ) -> Result<(), Error> {
+        let value = said.map(|(value, _)| value);
+        let is_secret = said.is_some_and(|(_, is_secret)| is_secret);
+        let full = project.folder.join(path);
+        let (bytes, before) = self.text(project, path)?;
+        let is_new = before.text().trim().is_empty();
+        let text =
+            if is_new && !format.empty().is_empty() { format.empty() } else { before.text() };
+        let after = match value {
+            Some(value) => put(format, text, steps, value, project.limits),
+            None => {
+                let is_whole = format == Format::TOML && is_variable_of_store(steps);
+                take_out(format, text, steps, is_whole, project.limits)
+            }
+        };
+        let after = after.map_err(|fault| {
+            let fault = justwhy_formats::Fault { code: "bad-edit", ..fault };
+            justwhy_project::attach(fault, path, &before)
+        })?;
+        const MARK: &str = "\u{feff}";
+        let has_mark = bytes.as_ref().is_some_and(|bytes| bytes.starts_with(MARK.as_bytes()));
+        let after = [if has_mark { MARK } else { "" }, &after].concat().into_bytes();
+        self.world.write(&full, after.clone());
+        let same = self.edits.iter_mut().find_map(|edit| match edit {
+            Edited::File(edit) if edit.path == path => Some(edit),
+            _ => None,
+        });
+        match same {
+            Some(edit) => {
+                edit.after = after;
+                edit.is_secret |= is_secret;
+            }
+            None => {
+                let path = path.to_owned();
+                let edit = FileEdit { path, full, before: bytes, after, is_secret };
+                self.edits.push(Edited::File(edit));
+            }
+        }
+        Ok(())
+    }
+
+    /// What would say something else, in the order in which that was supposed.
+    pub fn edits(&self) -> impl Iterator<Item = &Edited> {
+        self.edits.iter().filter(|edit| match edit {
+            Edited::File(edit) => edit.changes_anything(),
+            Edited::Variable(_) => true,
+        })
+    }
+
+    /// The world as it would be.
+    pub fn world(&self) -> &dyn World {
+        &self.world
+    }
+
+    /// The project as it would be.
+    pub fn project(&self, asked: Option<&std::path::Path>) -> Result<Project, Vec<Error>> {
+        let mut project = Project::load(&self.world, asked)?;
+        if !self.without.is_empty() {
+            project.take_out(&self.without);
+        }
+        Ok(project)
+    }
+
+    /// What stores would say, of what `inner` says.
+    pub fn stores(&self, inner: &'w dyn Stores) -> SupposedStores<'_> {
+        SupposedStores { inner, edits: &self.edits }
+    }
+}
+
+/// A variable of a store that is a file, as it is written if it is secret.
+fn marked(value: &Value) -> Value {
+    let at = justwhy_core::Span::default();
+    let entry = |name: &str, value: Value| Entry { name: name.into(), value, at };
+    Value::Map([entry("value", value.clone()), entry("secret", Value::Boolean(true))].into())
+}
+
+/// Whether a path leads to a variable of a store that is a file, which may have attributes.
+fn is_variable_of_store(path: &[Step]) -> bool {
+    match path {
+        [Step::Name(scope), _, Step::Name(variables), _] => {
+            scope == "scope" && variables == "variables"
+        }
+        _ => false,
+    }
+}
+
+/// Stores that would say something else.
+pub struct SupposedStores<'s> {
+    inner: &'s dyn Stores,
+    edits: &'s [Edited],
+}
+
+impl std::fmt::Debug for SupposedStores<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("SupposedStores").finish_non_exhaustive()
+    }
+}
+
+impl Stores for SupposedStores<'_> {
+    fn ask(&self, store: &Store, question: &Question<'_>) -> Result<Answered, StoreProblem> {
+        let mut answered = self.inner.ask(store, question)?;
+        let of_store = self.edits.iter().filter_map(|edit| match edit {
+            Edited::Variable(edit) if edit.store == store.name => Some(edit),
+            _ => None,
+        });
+        for VariableEdit { scope, variable, value, .. } in of_store {
+            if !question.asked.has(scope) {
+                continue;
+            }
+            let at = answered.scopes.iter().position(|it| it.name.as_ref() == scope);
+            let at = at.unwrap_or_else(|| {
+                let name = scope.as_str().into();
+                answered.scopes.push(Arc::new(Scope { name, ..Scope::default() }));
+                answered.scopes.len() - 1
+            });
+            let scope = Arc::make_mut(&mut answered.scopes[at]);
+            let there = scope.variables.iter().position(|it| it.name.as_ref() == variable);
+            match (there, value) {
+                (Some(there), Some(value)) => {
+                    let there = &mut scope.variables[there];
+                    there.value = Some(Arc::clone(value));
+                    there.note.unreadable = None;
+                }
+                (Some(there), None) => drop(scope.variables.remove(there)),
+                (None, Some(value)) => scope.variables.push(ScopeVariable {
+                    name: variable.as_str().into(),
+                    value: Some(Arc::clone(value)),
+                    ..ScopeVariable::default()
+                }),
+                (None, None) => {}
+            }
+        }
+        Ok(answered)
+    }
+}

@@ -1,0 +1,167 @@
+//! Errors: what could not be read, where, and how to mend it.
+
+use justwhy_core::{Position, SourceText, Span};
+use justwhy_formats::Fault;
+use std::fmt;
+
+/// A place that an error talks about.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Spot {
+    /// A path relative to the project's folder, or what stands for one (`process`).
+    pub source: String,
+    /// The line and column, if the source has lines and the place is known.
+    pub position: Option<Position>,
+}
+
+impl fmt::Display for Spot {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.position {
+            Some(Position { line, column }) => write!(f, "{}:{line}:{column}", self.source),
+            None => f.write_str(&self.source),
+        }
+    }
+}
+
+/// One line of a source that an error may show, as it is known to hold no secret.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Excerpt {
+    /// The line's text.
+    pub line: String,
+    /// The bytes of it that the error is about.
+    pub marked: std::ops::Range<usize>,
+    /// What to write beside the mark.
+    pub label: String,
+}
+
+/// Why something could not be read: a code, a message, places, and a way to mend it.
+///
+/// Nothing of it ever holds the text of a value, so that an error cannot give a secret away.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Error(Box<Inner>);
+
+#[derive(Clone, PartialEq, Debug)]
+struct Inner {
+    code: &'static str,
+    message: String,
+    spot: Option<Spot>,
+    also: Vec<(String, Spot)>,
+    help: Vec<String>,
+    excerpt: Option<Excerpt>,
+}
+
+/// # Making
+impl Error {
+    /// Whether another error says the same of the same place.
+    pub fn is_same(&self, other: &Error) -> bool {
+        self.to_string() == other.to_string()
+    }
+
+    /// An error with a code (for programs) and a message (for people).
+    pub fn new(code: &'static str, message: impl Into<String>) -> Error {
+        Error(Box::new(Inner {
+            code,
+            message: message.into(),
+            spot: None,
+            also: Vec::new(),
+            help: Vec::new(),
+            excerpt: None,
+        }))
+    }
+
+    /// The same with another code.
+    #[must_use]
+    pub fn with_code(mut self, code: &'static str) -> Error {
+        self.0.code = code;
+        self
+    }
+
+    /// Says where it is.
+    #[must_use]
+    pub fn at(mut self, source: impl Into<String>, position: Option<Position>) -> Error {
+        self.0.spot = Some(Spot { source: source.into(), position });
+        self
+    }
+
+    /// Adds a second place, with what it has to do with the first.
+    #[must_use]
+    pub fn also(
+        mut self,
+        what: impl Into<String>,
+        source: impl Into<String>,
+        position: Option<Position>,
+    ) -> Error {
+        self.0.also.push((what.into(), Spot { source: source.into(), position }));
+        self
+    }
+
+    /// Adds a way to mend it.
+    #[must_use]
+    pub fn help(mut self, help: impl Into<String>) -> Error {
+        self.0.help.push(help.into());
+        self
+    }
+
+    /// Shows the line.
+    #[must_use]
+    pub fn excerpt(mut self, excerpt: Excerpt) -> Error {
+        self.0.excerpt = Some(excerpt);
+        self
+    }
+}
+
+/// # Reading
+impl Error {
+    /// The code, for programs.
+    pub fn code(&self) -> &'static str {
+        self.0.code
+    }
+
+    /// What is wrong, in one sentence.
+    pub fn message(&self) -> &str {
+        &self.0.message
+    }
+
+    /// Where it is.
+    pub fn spot(&self) -> Option<&Spot> {
+        self.0.spot.as_ref()
+    }
+
+    /// Other places, each with what it has to do with it.
+    pub fn others(&self) -> &[(String, Spot)] {
+        &self.0.also
+    }
+
+    /// How to mend it.
+    pub fn helps(&self) -> &[String] {
+        &self.0.help
+    }
+
+    /// The line to show.
+    pub fn shown_line(&self) -> Option<&Excerpt> {
+        self.0.excerpt.as_ref()
+    }
+}
+
+impl fmt::Display for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(spot) = self.spot() {
+            write!(f, "{spot}: ")?;
+        }
+        f.write_str(self.message())
+    }
+}
+
+impl std::error::Error for Error {}
+
+/// Says where a fault of `source` is.
+pub fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
+    let position = |at: Span| Some(text.position(at.start));
+    let mut error = Error::new(fault.code, fault.message).at(source, position(fault.at));
+    if let Some((what, at)) = fault.also {
+        error = error.also(what, source, position(at));
+    }
+    match fault.help {
+        Some(help) => error.help(help),
+        None => error,
+    }
+}

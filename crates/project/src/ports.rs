@@ -1,0 +1,162 @@
+//! What is asked of the outside, by what it is: files, a process, version control, a clock, the user's
+//! consent. Tests, other revisions of a project and other processes stand in for the machine by
+//! implementing these. Nothing here has an answer of its own.
+
+use crate::consent::Consent;
+use std::ffi::OsString;
+use std::io;
+use std::path::{Path, PathBuf};
+
+/// A tree of files.
+pub trait Files: Sync {
+    /// The bytes of a regular file of at most `most` bytes.
+    fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem>;
+
+    /// How many bytes a file has; 0 if that cannot be told. Only ever used to share out work.
+    fn size(&self, path: &Path) -> u64;
+
+    /// Whether there is a regular file or a link to one.
+    fn is_file(&self, path: &Path) -> bool;
+
+    /// Whether there is a folder or a link to one.
+    fn is_folder(&self, path: &Path) -> bool;
+
+    /// The names in a folder, in no particular order; none if it cannot be listed. Only ever used
+    /// to suggest what was meant.
+    fn names_in(&self, folder: &Path) -> Vec<OsString>;
+
+    /// What is in a folder, in no particular order.
+    fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>>;
+
+    /// The path without links and `..`.
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf>;
+}
+
+/// A process: where it is and what it was given.
+pub trait Process: Sync {
+    /// The folder in which the question is asked.
+    fn current_folder(&self) -> io::Result<PathBuf>;
+
+    /// The process environment.
+    fn variables(&self) -> Vec<(OsString, OsString)>;
+}
+
+/// Version control.
+pub trait History: Sync {
+    /// The git branch that is checked out where `folder` is.
+    fn branch(&self, folder: &Path) -> Branch;
+
+    /// Whether git tracks files, or would, `folder` being where they are relative to.
+    fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking;
+}
+
+/// A clock.
+pub trait Clock: Sync {
+    /// The date of today in UTC, `YYYY-MM-DD`.
+    fn today(&self) -> String;
+}
+
+/// The user's own word.
+pub trait Consents: Sync {
+    /// What the user allows a project in this repository.
+    fn consent(&self, repository: &Path) -> Consent;
+
+    /// The file in which the user would allow something, for a help.
+    fn consent_file(&self) -> String;
+}
+
+/// All of the outside.
+pub trait World: Files + Process + History + Clock + Consents {}
+
+impl<W: Files + Process + History + Clock + Consents + ?Sized> World for W {}
+
+/// Something in a folder.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct FolderEntry {
+    /// Its name.
+    pub name: OsString,
+    /// Whether it is a folder, or a link to one.
+    pub is_folder: bool,
+    /// Whether it is a link.
+    pub is_link: bool,
+}
+
+/// What git says about a folder.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Branch {
+    /// This branch is checked out.
+    On(String),
+    /// A commit is checked out, and no branch.
+    Detached,
+    /// It is in no repository.
+    NoRepository,
+    /// Git could not be asked, or did not answer: why, as a clause.
+    Unknown(String),
+}
+
+/// What git says about files.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Tracking {
+    /// Whether it tracks each of them, or would if they were added.
+    Known(Vec<bool>),
+    /// They are in no repository.
+    NoRepository,
+    /// Git could not be asked, or did not answer: why, as a clause.
+    Unknown(String),
+}
+
+/// Why a file could not be read.
+#[derive(Debug)]
+pub enum ReadProblem {
+    /// There is nothing at that path.
+    Missing,
+    /// There is something else than a regular file: what it is.
+    NotAFile(&'static str),
+    /// It has more bytes than it may.
+    TooLarge,
+    /// The system refused.
+    Refused(io::Error),
+}
+
+/// The date of a day, counted from the first of 1970 in the Gregorian calendar.
+pub fn date_of_day(day: u64) -> String {
+    // Counted from the first of March of the year 0, so that a leap day is the last of its year.
+    let days = day + 719_468;
+    let (era, of_era) = (days / 146_097, days % 146_097);
+    let year = (of_era - of_era / 1_460 + of_era / 36_524 - of_era / 146_096) / 365;
+    let of_year = of_era - (365 * year + year / 4 - year / 100);
+    let month = (5 * of_year + 2) / 153;
+    let day = of_year - (153 * month + 2) / 5 + 1;
+    let month = if month < 10 { month + 3 } else { month - 9 };
+    let year = year + era * 400 + u64::from(month <= 2);
+    format!("{year:04}-{month:02}-{day:02}")
+}
+
+/// A file whose content is to become another.
+#[derive(Clone, PartialEq, Eq)]
+pub struct FileEdit {
+    /// Its path as people are shown it.
+    pub path: String,
+    /// Its whole path.
+    pub full: PathBuf,
+    /// What it says now; none if it is not there.
+    pub before: Option<Vec<u8>>,
+    /// What it shall say.
+    pub after: Vec<u8>,
+    /// Whether a secret is written into it, so that a new one is for its owner alone.
+    pub is_secret: bool,
+}
+
+impl std::fmt::Debug for FileEdit {
+    /// Without what it says, which may be secret.
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("FileEdit").field("path", &self.path).finish_non_exhaustive()
+    }
+}
+
+impl FileEdit {
+    /// Whether there is anything to do.
+    pub fn changes_anything(&self) -> bool {
+        self.before.as_deref() != Some(&self.after)
+    }
+}

@@ -1,0 +1,577 @@
+//! The project file, `justwhy.toml`.
+
+use crate::beyond;
+use crate::error::Error;
+use crate::glob::Glob;
+use crate::ports::{ReadProblem, World};
+use crate::stores::Store;
+use justwhy_core::{Axis, Condition, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
+use justwhy_formats::Format;
+use justwhy_formats::RowFormat;
+use justwhy_formats::Tree;
+use justwhy_formats::{Limits, decode};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+mod asked;
+mod axis;
+pub(crate) mod fields;
+mod layer;
+mod layers;
+mod rule;
+#[cfg(test)]
+mod schema;
+mod setting;
+mod store;
+mod template;
+#[cfg(test)]
+mod tests;
+
+pub use rule::{Accept, ProjectRule};
+pub use template::{KeyTemplate, PathTemplate, Piece};
+
+use fields::{Fields, Sink};
+
+/// The name of the project file.
+const FILE_NAME: &str = "justwhy.toml";
+
+/// A project: the axes in which its settings vary and the layers that give them, weakest first.
+#[derive(Debug)]
+pub struct Project {
+    /// The project's name, if it has one.
+    pub name: Option<String>,
+    /// The folder to which all paths in it are relative.
+    pub folder: PathBuf,
+    /// The folder of the repository that it is in, without links; its own where there is none.
+    pub repository: PathBuf,
+    /// The name of the project file in that folder.
+    pub file: String,
+    /// How large and deep a file may be.
+    pub limits: Limits,
+    /// The axes, in order.
+    pub axes: Vec<ProjectAxis>,
+    /// The layers that the file declares, weakest first.
+    pub layers: Vec<ProjectLayer>,
+    /// How settings are named where names are variables.
+    pub naming: justwhy_core::Naming,
+    /// The stores whose scopes they read.
+    pub stores: Vec<Store>,
+    /// For whom values are encrypted, and where each is named.
+    pub recipients: Vec<(String, justwhy_core::Position)>,
+    /// Combinations of values that do not exist.
+    pub nevers: Vec<Never>,
+    /// What is declared about settings.
+    pub declared: Arc<[Declared]>,
+    /// Their defaults, with their keys and places, by the file that they stand in.
+    pub defaults: Vec<Vec<setting::Default>>,
+    /// The names and texts of the files that declare settings, the project file first.
+    pub catalogues: Arc<[(Arc<str>, justwhy_core::SourceText)]>,
+    /// What settings must satisfy together.
+    pub rules: Vec<ProjectRule>,
+    /// Findings that are known already.
+    pub accepts: Vec<Accept>,
+    /// Folders besides the project's from which references may read files.
+    pub read_folders: Vec<String>,
+    /// The text of the project file, for places.
+    pub text: justwhy_core::SourceText,
+}
+
+/// An axis as declared.
+#[derive(Debug)]
+pub struct ProjectAxis {
+    /// Its name and the values that it may have.
+    pub axis: Axis,
+    /// Its value when nothing else gives one.
+    pub default: Option<String>,
+    /// The ways to find its value, first hit first.
+    pub read: Vec<Way>,
+    /// The pattern of the folders whose names are allowed.
+    pub directories: Option<String>,
+    /// Whether it is not declared, and only there because layers read rows by it.
+    pub is_implied: bool,
+}
+
+/// Where the value of an axis may come from.
+#[derive(Debug)]
+pub enum Way {
+    /// A process variable.
+    Variable(String),
+    /// The text of a file.
+    File(String),
+    /// A variable in an env file.
+    FileVariable {
+        /// The file.
+        path: String,
+        /// The variable.
+        name: String,
+    },
+    /// The git branch: patterns, as written too, and the value that each gives.
+    Branch(Vec<(Glob, String, String)>),
+    /// The folder that the working directory is in, and the pattern as written.
+    Folder(Glob, String),
+    /// Another axis: its values and what each gives, with their places.
+    Axis {
+        /// Its name.
+        axis: String,
+        /// Its values, what each gives, and where that stands.
+        map: Vec<(String, String, Span)>,
+        /// Where its name stands.
+        at: Span,
+    },
+}
+
+impl Way {
+    /// Whether it reads the file at that path.
+    pub fn reads_file(&self, path: &str) -> bool {
+        match self {
+            Way::File(file) | Way::FileVariable { path: file, .. } => file == path,
+            _ => false,
+        }
+    }
+}
+
+/// A combination of values that does not exist.
+#[derive(Debug)]
+pub struct Never {
+    /// The axes, each with its value.
+    pub values: Vec<(String, String)>,
+    /// Where it is declared.
+    pub at: Span,
+}
+
+/// A layer as declared.
+#[derive(Debug)]
+pub struct ProjectLayer {
+    /// Its name.
+    pub name: String,
+    /// What it reads.
+    pub reads: Reads,
+    /// Where it is active.
+    pub when: Vec<Condition>,
+    /// Where it is not.
+    pub unless: Vec<Condition>,
+    /// Whether it is fine if there is nothing to read.
+    pub optional: bool,
+    /// The section that it reads.
+    pub under: Option<KeyTemplate>,
+    /// The prefix and what nests, where names are variables.
+    pub variables: Option<(String, String)>,
+    /// What an empty text means.
+    pub empty: Empty,
+    /// What a null means.
+    pub null: Null,
+    /// The key below which its settings come to stand.
+    pub into: Option<KeyPath>,
+    /// Whether it describes where somebody stands.
+    pub local: bool,
+    /// What no stronger layer may change.
+    pub pins: Pins,
+    /// What it takes away from weaker layers.
+    pub removes: Arc<[Removal]>,
+    /// Whether `${…}` in it is a reference.
+    pub references: bool,
+    /// Whether its file is read in every folder down to the working directory.
+    pub per_directory: bool,
+    /// Where its name stands, for messages about it.
+    pub at: Span,
+}
+
+/// What a layer reads.
+#[derive(Debug)]
+pub enum Reads {
+    /// One file.
+    File(PathTemplate, Format),
+    /// A pattern, and the format if not each file's name shows it.
+    Files(PathTemplate, Option<Format>),
+    /// A row of a file.
+    Rows {
+        /// The file.
+        path: PathTemplate,
+        /// Its format.
+        format: RowFormat,
+        /// The axis that numbers the rows.
+        axis: String,
+    },
+    /// Values in the project file: key, value and place of each.
+    Values(Vec<(Vec<String>, Value, Span)>),
+    /// A scope or a pattern of scopes of the store of that number.
+    Scope(PathTemplate, usize),
+    /// The process environment.
+    Process,
+}
+
+/// # Finding and reading
+impl Project {
+    /// Finds the project file, from `asked` (a file or folder) or by walking up from the current
+    /// folder, and reads it. Gives every error that it finds, not only the first.
+    pub fn load(world: &dyn World, asked: Option<&Path>) -> Result<Project, Vec<Error>> {
+        let path = find(world, asked).map_err(|error| vec![error])?;
+        let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
+        let file = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let most = Limits::default().file_bytes;
+        let repository = beyond::repository_of(world, &folder);
+        beyond::check(world, &repository, &path, &file).map_err(|error| vec![error])?;
+        let bytes = world.read_file(&path, most).map_err(|problem| {
+            vec![unreadable(&problem, &file).at(path.display().to_string(), None)]
+        })?;
+        let (text, verdict) = decode(bytes);
+        let attach = |fault| vec![crate::error::attach(fault, &file, &text)];
+        verdict.map_err(attach)?;
+        let tree = Format::TOML.parse(text.text(), Limits::default()).map_err(attach)?;
+        let mut sink = Sink::new(&file, &text, &tree);
+        let (mut project, mut declarations, paths) = read(&mut sink, world, folder, file.clone());
+        let mut errors = sink.into_errors();
+        let mut catalogues = vec![(Arc::from(file.as_str()), text.clone())];
+        for (path, at) in paths {
+            let at = text.position(at.start);
+            match project.read_catalogue(world, &path, at, &mut declarations) {
+                Ok(text) => catalogues.push((path.into(), text)),
+                Err(more) => errors.extend(more),
+            }
+        }
+        errors.extend(declarations.check_former());
+        if !errors.is_empty() {
+            return Err(errors);
+        }
+        project.catalogues = catalogues.into();
+        // A token is secret, whatever the catalogue says about it.
+        for declared in &mut declarations.declared {
+            let variable = declared.variable.as_deref();
+            if variable.is_some_and(|name| project.token_variables().any(|token| token == name)) {
+                declared.secret = Some(true);
+            }
+        }
+        project.declared = declarations.declared.into();
+        project.defaults = declarations.defaults;
+        Ok(Project { text, ..project })
+    }
+
+    /// Reads a file of the catalogue, which the project file names at `at`.
+    fn read_catalogue(
+        &mut self,
+        world: &dyn World,
+        path: &str,
+        at: justwhy_core::Position,
+        declarations: &mut setting::Declarations,
+    ) -> Result<justwhy_core::SourceText, Vec<Error>> {
+        let full = self.folder.join(path);
+        let also = |error: Error| vec![error.also("named at", &self.file, Some(at))];
+        beyond::check(world, &self.repository, &full, path).map_err(also)?;
+        let bytes = world.read_file(&full, self.limits.file_bytes).map_err(|problem| {
+            let error = unreadable(&problem, path).at(path, None);
+            vec![error.also("named at", &self.file, Some(at))]
+        })?;
+        let (text, verdict) = decode(bytes);
+        let attach = |fault| vec![crate::error::attach(fault, path, &text)];
+        verdict.map_err(attach)?;
+        let tree = Format::TOML.parse(text.text(), self.limits).map_err(attach)?;
+        let mut sink = Sink::new(path, &text, &tree);
+        sink.check_names(Tree::ROOT, &CATALOGUE_FIELDS);
+        if sink.field(Tree::ROOT, "justwhy").is_some() {
+            version(&mut sink);
+        }
+        declarations.read(&mut sink, &self.axes);
+        rule::rules(&mut sink, &self.axes, &mut self.rules);
+        let errors = sink.into_errors();
+        if errors.is_empty() { Ok(text.clone()) } else { Err(errors) }
+    }
+
+    /// Every name of a process variable from which an axis is read; none of them is a setting.
+    pub fn axis_variables(&self) -> impl Iterator<Item = &str> {
+        let reads = self.axes.iter().flat_map(|axis| &axis.read);
+        reads.filter_map(|read| match read {
+            Way::Variable(name) => Some(name.as_str()),
+            _ => None,
+        })
+    }
+
+    /// Every name of a process variable that holds the token of a store; none of them is a setting
+    /// unless the catalogue names it.
+    pub fn token_variables(&self) -> impl Iterator<Item = &str> {
+        self.stores.iter().filter_map(|store| store.token_variable.as_deref())
+    }
+
+    /// What a process variable of that name is for, if it is no setting's: an axis or a store, as a clause.
+    pub fn purpose_of(&self, variable: &str) -> Option<String> {
+        let is_it = |way: &Way| matches!(way, Way::Variable(name) if name == variable);
+        let axis = self.axes.iter().find(|axis| axis.read.iter().any(is_it));
+        let store =
+            self.stores.iter().find(|store| store.token_variable.as_deref() == Some(variable));
+        match (axis, store) {
+            (Some(axis), _) => Some(format!("the axis {} is read from it", axis.axis.name)),
+            (None, Some(store)) => Some(format!("it holds the token of the store {}", store.name)),
+            (None, None) => None,
+        }
+    }
+
+    /// The names of the axes that may have values which nobody lists.
+    pub fn open_axes(&self) -> Vec<String> {
+        let open = self.axes.iter().filter(|axis| axis.axis.open && axis.axis.allowed.is_empty());
+        open.map(|axis| axis.axis.name.clone()).collect()
+    }
+
+    /// The format of the file that a layer reads, if it reads one.
+    pub fn format_of(&self, layer: justwhy_core::LayerIndex) -> Option<Format> {
+        let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number))?;
+        match &declared.reads {
+            Reads::File(_, format) => Some(*format),
+            Reads::Files(_, format) => *format,
+            // The project file is TOML.
+            Reads::Values(_) => Some(Format::TOML),
+            Reads::Rows { .. } | Reads::Scope(..) | Reads::Process => None,
+        }
+    }
+
+    /// The axis of that name.
+    pub fn axis(&self, name: &str) -> Option<&ProjectAxis> {
+        self.axes.iter().find(|axis| axis.axis.name == name)
+    }
+}
+
+/// Why a file that was named could not be read.
+pub fn unreadable(problem: &ReadProblem, what: &str) -> Error {
+    match problem {
+        ReadProblem::Missing => Error::new("missing-file", format!("{what} is not there")),
+        ReadProblem::NotAFile(kind) => {
+            Error::new("not-a-file", format!("{what} is {kind}, and only regular files are read"))
+        }
+        ReadProblem::TooLarge => {
+            Error::new("limit", format!("{what} is larger than the limit for a file allows"))
+        }
+        ReadProblem::Refused(error) => {
+            Error::new("unreadable-file", format!("{what} cannot be read: {error}"))
+        }
+    }
+}
+
+fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
+    let here = world.current_folder().map_err(|error| {
+        Error::new("no-folder", format!("the current folder cannot be found: {error}"))
+    })?;
+    if let Some(asked) = asked {
+        let path = here.join(asked);
+        if world.is_folder(&path) {
+            let file = path.join(FILE_NAME);
+            return match world.is_file(&file) {
+                true => Ok(file),
+                false => Err(Error::new(
+                    "no-project",
+                    format!("there is no {FILE_NAME} in {}", asked.display()),
+                )
+                .help("--project takes the project file or its folder")),
+            };
+        }
+        return Ok(path);
+    }
+    let mut folder = here.as_path();
+    loop {
+        let file = folder.join(FILE_NAME);
+        if world.is_file(&file) {
+            return Ok(file);
+        }
+        match folder.parent() {
+            Some(parent) => folder = parent,
+            None => {
+                return Err(Error::new(
+                    "no-project",
+                    format!("there is no {FILE_NAME} here or in any folder above"),
+                )
+                .help(
+                    "--project PATH names one elsewhere; `justwhy demo` shows what one looks like",
+                ));
+            }
+        }
+    }
+}
+
+const FIELDS: Fields = Fields {
+    of: "the project file",
+    known: &[
+        "justwhy",
+        "name",
+        "catalogue",
+        "variables",
+        "limits",
+        "secrets",
+        "axis",
+        "never",
+        "layer",
+        "store",
+        "setting",
+        "rule",
+        "accept",
+    ],
+};
+
+const CATALOGUE_FIELDS: Fields =
+    Fields { of: "a file of the catalogue", known: &["justwhy", "setting", "rule"] };
+
+/// The files of the catalogue that the project file names, with the places where it does.
+type Named = Vec<(String, Span)>;
+
+fn read(
+    sink: &mut Sink<'_>,
+    world: &dyn World,
+    folder: PathBuf,
+    file: String,
+) -> (Project, setting::Declarations, Named) {
+    let root = Tree::ROOT;
+    sink.check_names(root, &FIELDS);
+    version(sink);
+    let name = sink.text(root, "name");
+    let naming = variables(sink);
+    let (limits, read_folders) = limits(sink);
+    let recipients = recipients(sink);
+    let mut axes = axis::read_all(sink, world, &folder);
+    let stores = store::read_all(sink);
+    let layers = layer::read_all(sink, &mut axes, &stores, &naming);
+    let nevers = axis::nevers(sink, &axes);
+    let mut declarations = setting::Declarations::default();
+    declarations.read(sink, &axes);
+    let mut rules = Vec::new();
+    rule::rules(sink, &axes, &mut rules);
+    let accepts = rule::accepts(sink);
+    let mut paths: Named = Vec::new();
+    for item in sink.list(root, "catalogue").unwrap_or_default() {
+        let Some((path, at)) = sink.text_of(item) else { continue };
+        if path.is_empty() || path.ends_with('/') || path.contains('\0') {
+            sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+        } else if paths.iter().any(|(other, _)| *other == path) {
+            let message =
+                format!("the catalogue file {} is named twice", justwhy_formats::shown_name(&path));
+            sink.error(Error::new("bad-project", message), at);
+        } else {
+            paths.push((path, at));
+        }
+    }
+    let project = Project {
+        name: name.map(|(name, _)| name),
+        repository: beyond::repository_of(world, &folder),
+        folder,
+        file,
+        limits,
+        axes,
+        layers,
+        naming: justwhy_core::Naming { prefix: naming.0, nest: naming.1, claims_every_name: false },
+        stores,
+        recipients,
+        nevers,
+        declared: Arc::new([]),
+        defaults: Vec::new(),
+        catalogues: Arc::new([]),
+        rules,
+        accepts,
+        read_folders,
+        text: justwhy_core::SourceText::new("".into()),
+    };
+    (project, declarations, paths)
+}
+
+fn version(sink: &mut Sink<'_>) {
+    match sink.integer(Tree::ROOT, "justwhy") {
+        Some((1, _)) => {}
+        Some((_, at)) => sink.error(
+            Error::new("bad-project", "this file is of a version that is not known")
+                .help("this program reads version 1: justwhy = 1"),
+            at,
+        ),
+        None if sink.field(Tree::ROOT, "justwhy").is_some() => {}
+        None => sink.error(
+            Error::new("bad-project", "the version of the project file is missing")
+                .help("begin the file with: justwhy = 1"),
+            Span::default(),
+        ),
+    }
+}
+
+/// The prefix and what nests, of `[variables]`.
+fn variables(sink: &mut Sink<'_>) -> (String, String) {
+    const FIELDS: Fields = Fields { of: "[variables]", known: &["prefix", "nest"] };
+    let Some(table) = sink.table(Tree::ROOT, "variables") else {
+        return (String::new(), "__".to_owned());
+    };
+    sink.check_names(table, &FIELDS);
+    (prefix(sink, table).unwrap_or_default(), nest(sink, table).unwrap_or_else(|| "__".to_owned()))
+}
+
+fn prefix(sink: &mut Sink<'_>, table: justwhy_formats::NodeId) -> Option<String> {
+    sink.text(table, "prefix").map(|(prefix, _)| prefix)
+}
+
+fn nest(sink: &mut Sink<'_>, table: justwhy_formats::NodeId) -> Option<String> {
+    let (nest, at) = sink.text(table, "nest")?;
+    if nest.is_empty() {
+        sink.error(
+            Error::new("bad-project", "`nest` is empty, so that no name could be split")
+                .help("the usual one is nest = \"__\""),
+            at,
+        );
+        return None;
+    }
+    Some(nest)
+}
+
+/// For whom values are encrypted.
+fn recipients(sink: &mut Sink<'_>) -> Vec<(String, justwhy_core::Position)> {
+    const FIELDS: Fields = Fields { of: "[secrets]", known: &["recipients"] };
+    let mut recipients: Vec<(String, Span)> = Vec::new();
+    let Some(table) = sink.table(Tree::ROOT, "secrets") else { return Vec::new() };
+    sink.check_names(table, &FIELDS);
+    for item in sink.list(table, "recipients").unwrap_or_default() {
+        let Some((recipient, at)) = sink.text_of(item) else { continue };
+        // Whoever puts an identity here by mistake has made a secret public.
+        let error = |message: &str| Error::new("bad-project", message);
+        let how = "a recipient is what `justwhy identity new FILE` prints: age1 and 58 more \
+                   lower-case letters and digits";
+        if recipient.trim_start().to_ascii_uppercase().starts_with("AGE-SECRET-KEY-") {
+            let error = error("this is an identity, which must stay secret, and no recipient");
+            let help = "take it out, and make a new one: whoever has read this file can read what \
+                        is encrypted for it";
+            sink.error(error.help(help).help(how), at);
+        } else if !is_recipient(&recipient) {
+            sink.error(error("this is no recipient of the age format").help(how), at);
+        } else if let Some((_, first)) = recipients.iter().find(|(other, _)| *other == recipient) {
+            let first = sink.position(*first);
+            let error = error("this recipient is named twice").also(
+                "the first is at",
+                sink.file(),
+                Some(first),
+            );
+            sink.error(error.help("take one of the two out"), at);
+        } else {
+            recipients.push((recipient, at));
+        }
+    }
+    recipients.into_iter().map(|(recipient, at)| (recipient, sink.position(at))).collect()
+}
+
+/// Whether a text looks like a recipient; its checksum is looked at when something is encrypted for it.
+fn is_recipient(text: &str) -> bool {
+    let is_digit = |c: u8| b"qpzry9x8gf2tvdw0s3jn54khce6mua7l".contains(&c);
+    text.strip_prefix("age1").is_some_and(|rest| rest.len() == 58 && rest.bytes().all(is_digit))
+}
+
+fn limits(sink: &mut Sink<'_>) -> (Limits, Vec<String>) {
+    const FIELDS: Fields =
+        Fields { of: "[limits]", known: &["file_bytes", "depth", "nodes", "read_folders"] };
+    let mut limits = Limits::default();
+    let Some(table) = sink.table(Tree::ROOT, "limits") else {
+        return (limits, Vec::new());
+    };
+    sink.check_names(table, &FIELDS);
+    let most = i64::try_from(Limits::MOST_FILE_BYTES).unwrap_or(i64::MAX);
+    if let Some(bytes) = sink.integer_within(table, "file_bytes", most) {
+        limits.file_bytes = bytes.unsigned_abs();
+    }
+    let to_usize = |value: i64| usize::try_from(value).unwrap_or(usize::MAX);
+    let most_depth = i64::try_from(Limits::MOST_DEPTH).unwrap_or(i64::MAX);
+    if let Some(depth) = sink.integer_within(table, "depth", most_depth) {
+        limits.depth = to_usize(depth);
+    }
+    if let Some(nodes) = sink.integer_within(table, "nodes", i64::from(u32::MAX) - 1) {
+        limits.nodes = to_usize(nodes);
+    }
+    let folders = sink.list(table, "read_folders").unwrap_or_default();
+    let folders = folders.into_iter().filter_map(|item| sink.text_of(item)).map(|(path, _)| path);
+    (limits, folders.collect())
+}

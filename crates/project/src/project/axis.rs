@@ -1,0 +1,387 @@
+//! `[[axis]]` tables.
+
+use super::fields::{Fields, Sink};
+use super::{Never, ProjectAxis, Way};
+use crate::beyond;
+use crate::error::Error;
+use crate::glob::{Glob, Wanted};
+use crate::ports::World;
+use justwhy_core::{Axis, BadAxisValue, Span, check_axis_value, nearest};
+use justwhy_formats::{Kind, NodeId, shown_name};
+use std::path::Path;
+
+pub(super) const FIELDS: Fields =
+    Fields { of: "an axis", known: &["name", "allowed", "open", "default", "read"] };
+
+/// The most axes of a project: each may be read from another, all the way.
+const MOST_AXES: usize = 256;
+
+pub(super) fn read_all(sink: &mut Sink<'_>, world: &dyn World, folder: &Path) -> Vec<ProjectAxis> {
+    let mut axes: Vec<(ProjectAxis, Span)> = Vec::new();
+    let tables = sink.tables("axis");
+    if let Some(table) = tables.get(MOST_AXES) {
+        let error = Error::new("limit", format!("a project has at most {MOST_AXES} axes"));
+        let at = sink.tree.node(*table).at;
+        sink.error(error.help("what follows was not looked at"), at);
+    }
+    for table in tables.into_iter().take(MOST_AXES) {
+        let names_are_fine = sink.check_names(table, &FIELDS);
+        let Some((axis, at)) = read(sink, table, names_are_fine, (world, folder)) else {
+            continue;
+        };
+        if let Some((_, first)) = axes.iter().find(|(other, _)| other.axis.name == axis.axis.name) {
+            sink.repeated("axes", &axis.axis.name, at, *first);
+        }
+        axes.push((axis, at));
+    }
+    let axes: Vec<ProjectAxis> = axes.into_iter().map(|(axis, _)| axis).collect();
+    check_maps(sink, &axes);
+    axes
+}
+
+fn read(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    names_are_fine: bool,
+    place: (&dyn World, &Path),
+) -> Option<(ProjectAxis, Span)> {
+    let (name, name_at) = required_name(sink, table, "an axis")?;
+    if !is_axis_name(&name) {
+        sink.error(
+            Error::new("bad-project", format!("{} cannot name an axis", shown_name(&name)))
+                .help("a name begins with a-z and goes on with a-z, 0-9, `_` and `-`"),
+            name_at,
+        );
+        return None;
+    }
+    let open = sink.boolean(table, "open").unwrap_or_default();
+    let (allowed, directories) = allowed(sink, table, place);
+    let axis = Axis { name, allowed, open };
+    // A misspelt `allowed` has been reported.
+    if names_are_fine && !open && axis.allowed.is_empty() && sink.field(table, "allowed").is_none()
+    {
+        sink.error(
+            Error::new("bad-project", format!("no value is allowed for the axis {}", axis.name))
+                .help("list them: allowed = [\"…\"], or take any: open = true"),
+            name_at,
+        );
+    }
+    let default = sink.text(table, "default").map(|(value, at)| {
+        check_value(sink, &axis, &value, at);
+        value
+    });
+    let read = reads(sink, table, &axis);
+    Some((ProjectAxis { axis, default, read, directories, is_implied: false }, name_at))
+}
+
+/// The `name` of an axis or layer, which it must have.
+pub(super) fn required_name(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    what: &str,
+) -> Option<(String, Span)> {
+    if sink.field(table, "name").is_none() {
+        let at = sink.tree.node(table).at;
+        let error = Error::new("bad-project", format!("{what} has no name"));
+        sink.error(error.help("add: name = \"…\""), at);
+    }
+    sink.text(table, "name")
+}
+
+fn is_axis_name(name: &str) -> bool {
+    let fine =
+        |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || b"_-".contains(&byte);
+    name.bytes().all(fine) && name.starts_with(|c: char| c.is_ascii_lowercase())
+}
+
+/// The allowed values, and the pattern of the folders whose names they are.
+fn allowed(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    place: (&dyn World, &Path),
+) -> (Vec<String>, Option<String>) {
+    let Some(id) = sink.field(table, "allowed") else {
+        return (Vec::new(), None);
+    };
+    if matches!(sink.tree.node(id).kind, Kind::Table(_)) {
+        const FIELDS: Fields = Fields { of: "`allowed`", known: &["directories"] };
+        sink.check_names(id, &FIELDS);
+        return directories(sink, id, place);
+    }
+    let mut allowed: Vec<(String, Span)> = Vec::new();
+    for item in sink.list(table, "allowed").unwrap_or_default() {
+        let Some((value, at)) = sink.text_of(item) else {
+            continue;
+        };
+        if check_axis_value(&value).is_err() {
+            sink.error(characters(&value), at);
+        } else if let Some((_, first)) = allowed.iter().find(|(other, _)| *other == value) {
+            sink.repeated("allowed values", &value, at, *first);
+        } else {
+            allowed.push((value, at));
+        }
+    }
+    (allowed.into_iter().map(|(value, _)| value).collect(), None)
+}
+
+/// The names of the folders that match; one that no axis can have for a value is left out.
+fn directories(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    (world, folder): (&dyn World, &Path),
+) -> (Vec<String>, Option<String>) {
+    let Some((pattern, at)) = sink.text(table, "directories") else {
+        return (Vec::new(), None);
+    };
+    let Some(glob) = pattern_of(sink, &pattern, at) else {
+        return (Vec::new(), Some(pattern));
+    };
+    let found = glob.find(world, folder, Wanted::Folders).unwrap_or_else(|error| {
+        sink.error(error, at);
+        Vec::new()
+    });
+    // What a link leads to elsewhere is nobody's name.
+    let repository = beyond::repository_of(world, folder);
+    let is_inside =
+        |path: &&String| beyond::leaves(world, &repository, &folder.join(path)).is_none();
+    let name = |path: &String| path.rsplit('/').next().unwrap_or_default().to_owned();
+    let mut names: Vec<String> = found
+        .iter()
+        .filter(is_inside)
+        .map(name)
+        .filter(|name| check_axis_value(name).is_ok())
+        .collect();
+    names.sort();
+    names.dedup();
+    (names, Some(pattern))
+}
+
+/// A pattern of paths below the project's folder.
+pub(super) fn pattern_of(sink: &mut Sink<'_>, pattern: &str, at: Span) -> Option<Glob> {
+    Glob::parse(pattern)
+        .map_err(|problem| {
+            let error =
+                Error::new("bad-project", format!("this is no pattern of paths: {problem}"));
+            sink.error(error.help("such as \"services/*\""), at);
+        })
+        .ok()
+}
+
+fn characters(value: &str) -> Error {
+    let message = format!("{} cannot be the value of an axis", shown_name(value));
+    Error::new("bad-project", message)
+        .help("a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`")
+}
+
+/// Checks a value that the project file itself gives to an axis.
+pub(super) fn check_value(sink: &mut Sink<'_>, axis: &Axis, value: &str, at: Span) {
+    match axis.check(value) {
+        Ok(()) => {}
+        Err(BadAxisValue::Characters) => sink.error(characters(value), at),
+        // A list that was itself in error has been reported.
+        Err(BadAxisValue::NotAllowed) if axis.allowed.is_empty() => {}
+        Err(BadAxisValue::NotAllowed) => {
+            let message =
+                format!("{} is not allowed for the axis {}", shown_name(value), axis.name);
+            let mut error = Error::new("bad-project", message);
+            if let Some(near) = nearest(value, axis.allowed.iter().map(String::as_str)) {
+                error = error.help(format!("did you mean \"{near}\"?"));
+            }
+            sink.error(error.help(format!("it allows {}", axis.allowed.join(", "))), at);
+        }
+    }
+}
+
+fn reads(sink: &mut Sink<'_>, table: NodeId, axis: &Axis) -> Vec<Way> {
+    const FIELDS: Fields = Fields {
+        of: "a way to read an axis",
+        known: &["variable", "file", "branch", "folder", "axis", "map"],
+    };
+    let mut reads = Vec::new();
+    for item in sink.list(table, "read").unwrap_or_default() {
+        if !matches!(sink.tree.node(item).kind, Kind::Table(_)) {
+            sink.wrong_type(item, "a table such as { variable = \"NAME\" }");
+            continue;
+        }
+        if !sink.check_names(item, &FIELDS) {
+            continue;
+        }
+        let at = sink.tree.node(item).at;
+        reads.extend(way(sink, item, axis, at));
+    }
+    reads
+}
+
+fn way(sink: &mut Sink<'_>, item: NodeId, axis: &Axis, at: Span) -> Option<Way> {
+    let names: Vec<String> =
+        sink.tree.entries(item).map(|id| sink.tree.node(id).name.to_string()).collect();
+    let mut names: Vec<&str> = names.iter().map(String::as_str).collect();
+    names.sort_unstable();
+    match names.as_slice() {
+        ["variable"] => Some(Way::Variable(variable(sink, item)?)),
+        ["file"] => Some(Way::File(file(sink, item)?)),
+        ["file", "variable"] => {
+            Some(Way::FileVariable { path: file(sink, item)?, name: variable(sink, item)? })
+        }
+        ["branch"] => {
+            let mut branches = Vec::new();
+            for (pattern, name_at, value) in map(sink, item, "branch", axis)? {
+                branches.push((pattern_of(sink, &pattern, name_at)?, pattern, value));
+            }
+            Some(Way::Branch(branches))
+        }
+        ["folder"] => {
+            let (pattern, at) = sink.text(item, "folder")?;
+            Some(Way::Folder(pattern_of(sink, &pattern, at)?, pattern))
+        }
+        ["axis", "map"] => {
+            let (other, at) = sink.text(item, "axis")?;
+            let map = map(sink, item, "map", axis)?;
+            let map = map.into_iter().map(|(from, at, to)| (from, to, at)).collect();
+            Some(Way::Axis { axis: other, map, at })
+        }
+        ["axis"] => {
+            let error = Error::new("bad-project", "this does not say which value gives which");
+            sink.error(error.help("add: map = { \"value of the other axis\" = \"value\" }"), at);
+            None
+        }
+        [] => {
+            let error = Error::new("bad-project", "this way to read an axis reads nothing");
+            sink.error(error.help("write { variable = \"NAME\" }"), at);
+            None
+        }
+        several => {
+            let several = justwhy_core::list_values(several, "and");
+            let message = format!("one way to read an axis cannot have {several} together");
+            let error = Error::new("bad-project", message).help(
+                "one of { variable }, { file }, { file, variable }, { branch }, { folder }, \
+                 { axis, map } is one way; a list has several",
+            );
+            sink.error(error, at);
+            None
+        }
+    }
+}
+
+fn variable(sink: &mut Sink<'_>, item: NodeId) -> Option<String> {
+    let (variable, at) = sink.text(item, "variable")?;
+    if variable.is_empty() || variable.contains(['=', '\0']) {
+        sink.error(Error::new("bad-project", "this cannot be the name of a variable"), at);
+        return None;
+    }
+    Some(variable)
+}
+
+fn file(sink: &mut Sink<'_>, item: NodeId) -> Option<String> {
+    let (path, at) = sink.text(item, "file")?;
+    if path.is_empty() || path.ends_with('/') || path.contains('\0') {
+        sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+        return None;
+    }
+    Some(path)
+}
+
+/// A table from texts to values of the axis, in the order of the file.
+fn map(
+    sink: &mut Sink<'_>,
+    item: NodeId,
+    field: &str,
+    axis: &Axis,
+) -> Option<Vec<(String, Span, String)>> {
+    let table = sink.table(item, field)?;
+    let mut map = Vec::new();
+    let entries: Vec<NodeId> = sink.tree.entries(table).collect();
+    for entry in entries {
+        let node = sink.tree.node(entry);
+        let (name, name_at) = (node.name.to_string(), node.name_at);
+        if let Some((value, at)) = sink.text_of(entry) {
+            check_value(sink, axis, &value, at);
+            map.push((name, name_at, value));
+        }
+    }
+    Some(map)
+}
+
+/// Axes that are read from other axes: these must exist, have the values that are named, and lead
+/// round in no circle.
+fn check_maps(sink: &mut Sink<'_>, axes: &[ProjectAxis]) {
+    for axis in axes {
+        for read in &axis.read {
+            let Way::Axis { axis: other, map, at } = read else { continue };
+            let Some(from) = named(sink, axes, other, *at) else { continue };
+            for (value, _, at) in map {
+                check_value(sink, &from.axis, value, *at);
+            }
+            if leads_to(axes, other, &axis.axis.name, &mut Vec::new()) {
+                let message = format!("the axis {} is read from itself", axis.axis.name);
+                let error = Error::new("bad-project", message);
+                sink.error(error.help("one of the axes must be read from something else"), *at);
+            }
+        }
+    }
+}
+
+/// Whether the axis is read, over others, from the one that is looked for.
+fn leads_to(axes: &[ProjectAxis], axis: &str, wanted: &str, seen: &mut Vec<String>) -> bool {
+    if axis == wanted {
+        return true;
+    }
+    if seen.iter().any(|other| other == axis) {
+        return false;
+    }
+    seen.push(axis.to_owned());
+    let reads = axes.iter().filter(|other| other.axis.name == axis).flat_map(|axis| &axis.read);
+    let mut from = reads.filter_map(|read| match read {
+        Way::Axis { axis, .. } => Some(axis),
+        _ => None,
+    });
+    from.any(|other| leads_to(axes, other, wanted, seen))
+}
+
+/// `[[never]]` tables: combinations that do not exist.
+pub(super) fn nevers(sink: &mut Sink<'_>, axes: &[ProjectAxis]) -> Vec<Never> {
+    let mut nevers = Vec::new();
+    for table in sink.tables("never") {
+        let at = sink.tree.node(table).at;
+        let entries: Vec<NodeId> = sink.tree.entries(table).collect();
+        let mut values = Vec::new();
+        for entry in &entries {
+            let node = sink.tree.node(*entry);
+            let (name, name_at) = (node.name.to_string(), node.name_at);
+            let axis = named(sink, axes, &name, name_at);
+            let Some((value, value_at)) = sink.text_of(*entry) else { continue };
+            if let Some(axis) = axis {
+                check_value(sink, &axis.axis, &value, value_at);
+            }
+            values.push((name, value));
+        }
+        if entries.is_empty() {
+            let error = Error::new("bad-project", "this combination names no axis");
+            sink.error(error.help("such as: service = \"alerts\", region = \"south\""), at);
+        } else {
+            nevers.push(Never { values, at });
+        }
+    }
+    nevers
+}
+
+/// The axis that `when`, `unless`, a path or a section names.
+pub(super) fn named<'a>(
+    sink: &mut Sink<'_>,
+    axes: &'a [ProjectAxis],
+    name: &str,
+    at: Span,
+) -> Option<&'a ProjectAxis> {
+    if let Some(axis) = axes.iter().find(|axis| axis.axis.name == name) {
+        return Some(axis);
+    }
+    let error = Error::new("bad-project", format!("there is no axis {}", shown_name(name)));
+    let names = axes.iter().map(|axis| axis.axis.name.as_str());
+    let error = match nearest(name, names.clone()) {
+        Some(near) => error.help(format!("did you mean {near}?")),
+        None if axes.is_empty() => error.help("declare it with [[axis]]"),
+        None => error.help(format!("the axes are {}", names.collect::<Vec<_>>().join(", "))),
+    };
+    sink.error(error, at);
+    None
+}

@@ -1,0 +1,58 @@
+//! Layers by name and number.
+
+use super::{Project, ProjectLayer, Reads};
+use crate::error::Error;
+use justwhy_core::{LayerIndex, nearest};
+use justwhy_formats::Format;
+
+impl Project {
+    /// The layer of that name among those that the project file declares.
+    pub fn layer_named(&self, name: &str) -> Result<LayerIndex, Error> {
+        if let Some(at) = self.layers.iter().position(|layer| layer.name == name) {
+            return Ok(LayerIndex(at + 1));
+        }
+        if name == "catalogue" || name == "arguments" {
+            let error = Error::new("bad-argument", format!("the layer {name} is always there"));
+            return Err(match name {
+                "catalogue" => error.help("a default is written where its setting is declared"),
+                _ => error.help("--set and --unset are what it says"),
+            });
+        }
+        let message = format!("there is no layer {}", justwhy_formats::shown_name(name));
+        let error = Error::new("bad-argument", message);
+        let names: Vec<&str> = self.layers.iter().map(|layer| layer.name.as_str()).collect();
+        Err(match nearest(name, names.iter().copied()) {
+            Some(near) => error.help(format!("did you mean {near}?")),
+            None => error.help(format!("the layers are {}", names.join(", "))),
+        })
+    }
+
+    /// Whether a layer describes the place where somebody stands.
+    pub fn is_local(&self, layer: LayerIndex) -> bool {
+        let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number));
+        declared.is_some_and(|it| it.local || matches!(it.reads, Reads::Process))
+    }
+
+    /// Takes layers out, and the axes that are only there for them.
+    pub fn take_out(&mut self, names: &[String]) {
+        self.layers.retain(|layer| !names.contains(&layer.name));
+        let layers = &self.layers;
+        self.axes.retain(|axis| {
+            let reads = |layer: &ProjectLayer| match &layer.reads {
+                Reads::Rows { axis: by, .. } => *by == axis.axis.name,
+                _ => false,
+            };
+            !axis.is_implied || layers.iter().any(reads)
+        });
+    }
+
+    /// The format of a file as that layer reads it.
+    pub fn format_at(&self, layer: LayerIndex, path: &str) -> Option<Format> {
+        let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number))?;
+        match &declared.reads {
+            Reads::File(_, format) => Some(*format),
+            Reads::Files(_, format) => format.or_else(|| Format::of_path(path)),
+            _ => None,
+        }
+    }
+}

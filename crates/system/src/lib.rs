@@ -1,0 +1,153 @@
+//! The machine as it is: its files, this process, git, the clock and what the user allows.
+//!
+//! Everything that touches the disk or starts a program stands here, but for stores and identities.
+
+use justwhy_project::{
+    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Tracking,
+    date_of_day,
+};
+use std::ffi::OsString;
+use std::fs::{File, Metadata};
+use std::io::{self, Read as _};
+use std::path::{Path, PathBuf};
+
+mod dump;
+mod folder;
+mod git;
+mod replace;
+#[cfg(test)]
+mod tests;
+mod user;
+
+pub use dump::read_dump;
+pub use folder::{write_new_folder, write_temporary_folder};
+pub use replace::{CHANGED, EditLock, write};
+pub use user::Place;
+
+/// The machine as it is.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct System;
+
+impl Files for System {
+    fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
+        // Looked at before opening, as opening a pipe or a device can block or have effects, and
+        // again after, as it may have been swapped in between.
+        regular(&std::fs::metadata(path).map_err(problem)?, most)?;
+        let mut file = open(path).map_err(problem)?;
+        let metadata = file.metadata().map_err(problem)?;
+        regular(&metadata, most)?;
+        let mut bytes = Vec::with_capacity(usize::try_from(metadata.len()).unwrap_or(0) + 1);
+        // A file may grow, and the files of /proc say that they are empty.
+        file.by_ref().take(most + 1).read_to_end(&mut bytes).map_err(problem)?;
+        if bytes.len() as u64 > most {
+            return Err(ReadProblem::TooLarge);
+        }
+        Ok(bytes)
+    }
+
+    fn size(&self, path: &Path) -> u64 {
+        std::fs::metadata(path).map_or(0, |metadata| metadata.len())
+    }
+
+    fn is_file(&self, path: &Path) -> bool {
+        path.is_file()
+    }
+
+    fn is_folder(&self, path: &Path) -> bool {
+        path.is_dir()
+    }
+
+    fn names_in(&self, folder: &Path) -> Vec<OsString> {
+        let Ok(entries) = std::fs::read_dir(folder) else {
+            return Vec::new();
+        };
+        entries.flatten().map(|entry| entry.file_name()).take(10_000).collect()
+    }
+
+    fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>> {
+        let entry = |entry: io::Result<std::fs::DirEntry>| {
+            let entry = entry?;
+            let is_link = entry.file_type()?.is_symlink();
+            let is_folder = match is_link {
+                true => entry.path().is_dir(),
+                false => entry.file_type()?.is_dir(),
+            };
+            Ok(FolderEntry { name: entry.file_name(), is_folder, is_link })
+        };
+        std::fs::read_dir(folder)?.map(entry).collect()
+    }
+
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
+        std::fs::canonicalize(path)
+    }
+}
+
+impl Process for System {
+    fn current_folder(&self) -> io::Result<PathBuf> {
+        std::env::current_dir()
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        std::env::vars_os().collect()
+    }
+}
+
+impl History for System {
+    fn branch(&self, folder: &Path) -> Branch {
+        git::branch(folder)
+    }
+
+    fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking {
+        git::tracking(folder, files)
+    }
+}
+
+impl Clock for System {
+    fn today(&self) -> String {
+        let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
+        date_of_day(now.map_or(0, |since| since.as_secs() / 86_400))
+    }
+}
+
+impl Consents for System {
+    fn consent(&self, repository: &Path) -> Consent {
+        Place::of_process().consent(repository)
+    }
+
+    fn consent_file(&self) -> String {
+        Place::of_process().file()
+    }
+}
+
+fn open(path: &Path) -> io::Result<File> {
+    let mut options = std::fs::OpenOptions::new();
+    options.read(true);
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::OpenOptionsExt as _;
+        // A pipe that was swapped in must not block us until somebody writes to it.
+        options.custom_flags(libc::O_NONBLOCK);
+    }
+    options.open(path)
+}
+
+fn regular(metadata: &Metadata, most: u64) -> Result<(), ReadProblem> {
+    let kind = metadata.file_type();
+    if kind.is_dir() {
+        return Err(ReadProblem::NotAFile("a folder"));
+    }
+    if !kind.is_file() {
+        return Err(ReadProblem::NotAFile("a pipe, socket or device"));
+    }
+    if metadata.len() > most {
+        return Err(ReadProblem::TooLarge);
+    }
+    Ok(())
+}
+
+fn problem(error: io::Error) -> ReadProblem {
+    match error.kind() {
+        io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => ReadProblem::Missing,
+        _ => ReadProblem::Refused(error),
+    }
+}
