@@ -12,8 +12,6 @@
 
 mod arguments;
 mod elsewhere;
-#[cfg(feature = "fuzzing")]
-pub mod fuzzing;
 mod orphans;
 mod overlay;
 mod reader;

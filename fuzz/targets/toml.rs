@@ -1,6 +1,0 @@
-//! The reader of toml files.
-#![no_main]
-
-libfuzzer_sys::fuzz_target!(|text: &str| {
-    justwhy_engine::fuzzing::read(justwhy_formats::Format::Toml, text);
-});
