@@ -4,9 +4,8 @@
 #![allow(clippy::unwrap_used, reason = "a benchmark that cannot go on has failed")]
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
-use justwhy_core::{Answers, ExpansionLimits, Explanation, Readings, Resolution, Secrets};
-use justwhy_engine::{Arguments, Elsewhere, Reader};
-use justwhy_project::Project;
+use justwhy_core::{Answers, Explanation, Readings, Resolution, Secrets};
+use justwhy_engine::{Arguments, Ports, Session};
 use justwhy_system::System;
 use std::hint::black_box;
 use std::path::PathBuf;
@@ -19,26 +18,25 @@ fn large_project() -> PathBuf {
     folder
 }
 
-fn readings(project: &Project) -> Readings {
-    let context = justwhy_engine::situate(project, &System, None).unwrap();
-    Reader::new(project, &System).read(context, &Arguments::default()).unwrap()
+fn readings(session: &Session) -> Readings {
+    let snapshot = session.snapshot(Arguments::default(), true);
+    snapshot.read(snapshot.here(None).unwrap()).unwrap()
 }
 
 fn core(criterion: &mut Criterion) {
     let folder = large_project();
-    let project = Project::load(&System, Some(&folder)).unwrap();
-    let readings_of_it = Arc::new(readings(&project));
-    let arguments = Arguments::default();
-    let elsewhere = Elsewhere::new(&project, &System, &arguments);
-    let limits = ExpansionLimits { depth: 128, bytes: 1 << 26, nodes: 5_000_000 };
-    let fresh = || Answers::new(Resolution::of(Arc::clone(&readings_of_it)), &elsewhere, limits);
+    let session = Session::open(Ports::of(Arc::new(System)), Some(&folder)).unwrap();
+    let readings_of_it = Arc::new(readings(&session));
+    let snapshot = session.snapshot(Arguments::default(), true);
+    let limits = snapshot.limits();
+    let fresh = || Answers::new(Resolution::of(Arc::clone(&readings_of_it)), &snapshot, limits);
     let answers = fresh();
     let resolution = answers.resolution();
     let settings = resolution.settings();
     let middle = settings[settings.len() / 2];
 
     criterion.bench_function("read 8 files of 10,000 settings", |bencher| {
-        bencher.iter_batched(|| (), |()| black_box(readings(&project)), BatchSize::LargeInput);
+        bencher.iter_batched(|| (), |()| black_box(readings(&session)), BatchSize::LargeInput);
     });
     criterion.bench_function("resolve 10,000 settings in 8 layers", |bencher| {
         bencher.iter(|| black_box(Resolution::of(black_box(Arc::clone(&readings_of_it)))));

@@ -3,11 +3,12 @@
 //! for no longer than it may take.
 #![no_main]
 
-use justwhy_engine::{Arguments, Reader};
-use justwhy_project::{Project, Files as _};
+use justwhy_engine::{Arguments, Ports, Session};
+use justwhy_project::History as _;
 use justwhy_system::System;
 use std::fs;
 use std::path::{Component, Path, PathBuf};
+use std::sync::Arc;
 
 fn is_inside(path: &Path) -> bool {
     path.components().all(|part| matches!(part, Component::Normal(_)))
@@ -69,10 +70,9 @@ fn look_at(text: &str) {
     let before = snapshot(folder.path());
     let _ = System.branch(&root);
     let _ = System.tracking(&root, &[root.join("base.toml"), root.join("justwhy.toml")]);
-    if let Ok(project) = Project::load(&System, Some(&root))
-        && let Ok(context) = project.situate(&System, None)
-    {
-        let _ = Reader::new(&project, &System).read(context, &Arguments::default());
+    if let Ok(session) = Session::open(Ports::of(Arc::new(System)), Some(&root)) {
+        let read = session.snapshot(Arguments::default(), true);
+        let _ = read.here(None).and_then(|context| read.read(context));
     }
     let after = snapshot(folder.path());
     assert!(before == after, "something was run, or written");

@@ -35,7 +35,7 @@ fn is_remnant(file: &str) -> bool {
 
 /// Whoever can decrypt values, or not. Implemented outside of this crate, as that takes files with
 /// identities in them.
-pub trait Decrypts: Sync {
+pub trait Decrypts: Send + Sync {
     /// The secret text that the encrypted value holds; why it cannot be read, as a clause, if it cannot.
     fn decrypt(&self, encrypted: &str) -> Result<Text, String>;
 }

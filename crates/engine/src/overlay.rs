@@ -8,13 +8,14 @@ use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// Another world with the process environment replaced, and perhaps the current folder and what is in
 /// some files.
 #[derive(Clone)]
-pub struct Overlay<'w> {
+pub struct Overlay {
     /// Where everything else comes from.
-    pub inner: &'w dyn World,
+    pub inner: Arc<dyn World>,
     /// The variables.
     pub variables: Vec<(OsString, OsString)>,
     /// The current folder, if it is another.
@@ -23,21 +24,21 @@ pub struct Overlay<'w> {
     pub(crate) files: BTreeMap<PathBuf, Vec<u8>>,
 }
 
-impl std::fmt::Debug for Overlay<'_> {
+impl std::fmt::Debug for Overlay {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("Overlay").field("folder", &self.folder).finish_non_exhaustive()
     }
 }
 
-impl<'w> Overlay<'w> {
+impl Overlay {
     /// A world in which nothing is otherwise but the variables.
-    pub fn new(inner: &'w dyn World, variables: Vec<(OsString, OsString)>) -> Overlay<'w> {
+    pub fn new(inner: Arc<dyn World>, variables: Vec<(OsString, OsString)>) -> Overlay {
         Overlay { inner, variables, folder: None, files: BTreeMap::new() }
     }
 
     /// The same in another folder.
     #[must_use]
-    pub fn in_folder(self, folder: PathBuf) -> Overlay<'w> {
+    pub fn in_folder(self, folder: PathBuf) -> Overlay {
         Overlay { folder: Some(folder), ..self }
     }
 
@@ -81,7 +82,7 @@ impl<'w> Overlay<'w> {
     }
 }
 
-impl Files for Overlay<'_> {
+impl Files for Overlay {
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
         match self.held(path) {
             Some(bytes) if bytes.len() as u64 > most => Err(ReadProblem::TooLarge),
@@ -134,7 +135,7 @@ impl Files for Overlay<'_> {
     }
 }
 
-impl Process for Overlay<'_> {
+impl Process for Overlay {
     fn current_folder(&self) -> io::Result<PathBuf> {
         self.folder.clone().map_or_else(|| self.inner.current_folder(), Ok)
     }
@@ -144,7 +145,7 @@ impl Process for Overlay<'_> {
     }
 }
 
-impl History for Overlay<'_> {
+impl History for Overlay {
     fn branch(&self, folder: &Path) -> Branch {
         self.inner.branch(folder)
     }
@@ -154,13 +155,13 @@ impl History for Overlay<'_> {
     }
 }
 
-impl Clock for Overlay<'_> {
+impl Clock for Overlay {
     fn today(&self) -> String {
         self.inner.today()
     }
 }
 
-impl Consents for Overlay<'_> {
+impl Consents for Overlay {
     fn consent(&self, repository: &Path) -> Consent {
         self.inner.consent(repository)
     }

@@ -32,9 +32,9 @@ use scopes::Scopes;
 
 /// Reads the sources of a project. Keeps what it has read, so that a file that several layers or
 /// contexts use is read and parsed once.
-pub struct Reader<'p> {
-    project: &'p Project,
-    world: &'p dyn World,
+pub struct Reader {
+    project: Arc<Project>,
+    world: Arc<dyn World>,
     /// Grows with everything that is read, so that a document read for one context serves the others.
     keys: Arc<Keys>,
     files: HashMap<(String, Format), Fetched>,
@@ -46,9 +46,9 @@ pub struct Reader<'p> {
     arguments: Option<(Arguments, Arc<Document>)>,
     values: HashMap<Written, Arc<Document>>,
     /// Who asks stores that are not files.
-    stores: Option<&'p dyn Stores>,
+    stores: Option<Arc<dyn Stores>>,
     /// Who decrypts values.
-    decrypts: &'p dyn Decrypts,
+    decrypts: Arc<dyn Decrypts>,
     scopes: Scopes,
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
@@ -78,9 +78,11 @@ type Fetched = Result<Option<Arc<Document>>, Error>;
 type Opened = (Arc<str>, Arc<Document>, bool);
 
 /// # Reading
-impl<'p> Reader<'p> {
+impl Reader {
     /// A reader that has read nothing yet.
-    pub fn new(project: &'p Project, world: &'p dyn World) -> Reader<'p> {
+    pub fn new(project: Arc<Project>, world: Arc<dyn World>) -> Reader {
+        let never = project.axis_variables().chain(project.token_variables());
+        let never = Arc::new(never.map(str::to_owned).collect());
         Reader {
             project,
             world,
@@ -93,13 +95,10 @@ impl<'p> Reader<'p> {
             arguments: None,
             values: HashMap::new(),
             stores: None,
-            decrypts: &Nobody,
+            decrypts: Arc::new(Nobody),
             scopes: Scopes::default(),
             folders: None,
-            never: {
-                let never = project.axis_variables().chain(project.token_variables());
-                Arc::new(never.map(str::to_owned).collect())
-            },
+            never,
             others: None,
             without_local: false,
         }
@@ -107,27 +106,27 @@ impl<'p> Reader<'p> {
 
     /// Asks stores that are not files through `stores`; without it they are unavailable.
     #[must_use]
-    pub fn asking(mut self, stores: Option<&'p dyn Stores>) -> Reader<'p> {
+    pub fn asking(mut self, stores: Option<Arc<dyn Stores>>) -> Reader {
         self.stores = stores;
         self
     }
 
     /// Has values decrypted by `decrypts`; without it those that are encrypted cannot be read.
     #[must_use]
-    pub fn decrypting(mut self, decrypts: &'p dyn Decrypts) -> Reader<'p> {
+    pub fn decrypting(mut self, decrypts: Arc<dyn Decrypts>) -> Reader {
         self.decrypts = decrypts;
         self
     }
 
     /// What a source says, with what can be decrypted in place of what is encrypted.
     fn decrypted(&self, mut document: Document) -> Arc<Document> {
-        document.decrypt(self.decrypts);
+        document.decrypt(&*self.decrypts);
         Arc::new(document)
     }
 
     /// Leaves out the layers that describe where you stand.
     #[must_use]
-    pub fn without_local(mut self) -> Reader<'p> {
+    pub fn without_local(mut self) -> Reader {
         self.without_local = true;
         self
     }
@@ -182,9 +181,10 @@ impl<'p> Reader<'p> {
         arguments: &Arguments,
         met: Option<LayerIndex>,
     ) -> Result<Inputs, Error> {
+        let project = Arc::clone(&self.project);
         let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
         let mut wanted = Vec::new();
-        for (number, declared) in self.project.layers.iter().enumerate() {
+        for (number, declared) in project.layers.iter().enumerate() {
             let is_met = met == Some(LayerIndex(number + 1));
             let layer = self.layer(declared, &context, is_met)?;
             if layer.presence == Presence::Read {
@@ -196,14 +196,14 @@ impl<'p> Reader<'p> {
         }
         self.fetch(wanted.iter().flatten());
         let mut inputs = Vec::new();
-        let catalogues = Arc::clone(&self.project.catalogues);
+        let catalogues = Arc::clone(&project.catalogues);
         for (number, (file, _)) in catalogues.iter().enumerate() {
             let defaults = self.values(Written::Defaults(number));
             if !defaults.leaves.is_empty() {
                 inputs.push(input(LayerIndex(0), (Arc::clone(file), defaults, false), None, false));
             }
         }
-        for (number, declared) in self.project.layers.iter().enumerate() {
+        for (number, declared) in project.layers.iter().enumerate() {
             // The catalogue is below all of them.
             let index = LayerIndex(number + 1);
             let layer = &mut layers[index.0];
@@ -229,7 +229,7 @@ impl<'p> Reader<'p> {
         let said = self.arguments(arguments);
         inputs.push(input(index, ("arguments".into(), said, true), None, false));
         Ok(Inputs {
-            naming: Some(self.project.naming.clone()),
+            naming: Some(project.naming.clone()),
             others: self
                 .others
                 .as_ref()
@@ -239,7 +239,7 @@ impl<'p> Reader<'p> {
             context,
             layers,
             inputs,
-            declared: Arc::clone(&self.project.declared),
+            declared: Arc::clone(&project.declared),
             never: Arc::clone(&self.never),
             catalogues,
         })
@@ -368,7 +368,7 @@ impl<'p> Reader<'p> {
         let path = layer.path.clone().unwrap_or_default();
         match &declared.reads {
             Reads::File(_, format) if declared.per_directory => {
-                let world = self.world;
+                let world = &*self.world;
                 let folder = &self.project.folder;
                 let folders = self.folders.get_or_insert_with(|| {
                     let inside = inside(world, folder).unwrap_or_default();
@@ -432,7 +432,7 @@ impl<'p> Reader<'p> {
             let at = self.position(declared.at);
             Error::new("bad-project", message).at(&self.project.file, at)
         })?;
-        let found = glob.find(self.world, &self.project.folder, Wanted::Files)?;
+        let found = glob.find(&*self.world, &self.project.folder, Wanted::Files)?;
         self.matches.insert(pattern.to_owned(), found.clone());
         Ok(found)
     }
@@ -444,7 +444,8 @@ impl<'p> Reader<'p> {
         layer: &mut Layer,
         wanted: &[(String, Format)],
     ) -> Result<Vec<Opened>, Error> {
-        let declared = &self.project.layers[number];
+        let project = Arc::clone(&self.project);
+        let declared = &project.layers[number];
         let path = layer.path.clone().unwrap_or_default();
         let mut opened = Vec::new();
         match &declared.reads {
@@ -551,8 +552,9 @@ impl<'p> Reader<'p> {
 
     /// How many rows the axis numbers in the files that do not depend on other axes.
     pub fn rows_of(&mut self, axis: &str) -> usize {
+        let project = Arc::clone(&self.project);
         let mut most = 0;
-        for declared in &self.project.layers {
+        for declared in &project.layers {
             let Reads::Rows { path, format, axis: by } = &declared.reads else { continue };
             if by != axis {
                 continue;
@@ -573,7 +575,7 @@ impl<'p> Reader<'p> {
         if let Some(known) = self.texts.get(path) {
             return known.clone();
         }
-        let loaded = load(self.project, self.world, path);
+        let loaded = load(&self.project, &*self.world, path);
         self.texts.insert(path.to_owned(), loaded.clone());
         loaded
     }
@@ -581,7 +583,7 @@ impl<'p> Reader<'p> {
     /// Reads and parses files that were not read before. What is wrong with one is kept for the
     /// layer that reads it.
     fn fetch<'w>(&mut self, wanted: impl Iterator<Item = &'w (String, Format)>) {
-        let (project, world, decrypts) = (self.project, self.world, self.decrypts);
+        let (project, world, decrypts) = (&*self.project, &*self.world, &*self.decrypts);
         let mut found: Vec<(&(String, Format), u64)> = Vec::new();
         let mut seen = HashSet::new();
         for key in wanted {
@@ -627,7 +629,7 @@ impl<'p> Reader<'p> {
         if let Some(known) = self.values.get(&written) {
             return Arc::clone(known);
         }
-        let project = self.project;
+        let project = Arc::clone(&self.project);
         let (values, text) = match written {
             Written::Layer(number) => match &project.layers[number].reads {
                 Reads::Values(values) => (values.as_slice(), &project.text),

@@ -10,7 +10,7 @@ use justwhy_project::{Branch, World};
 use justwhy_project::{Project, ProjectAxis, Way};
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 #[cfg(test)]
 mod tests;
@@ -19,9 +19,9 @@ mod tests;
 const MOST_CONTEXTS: usize = 10_000;
 
 /// Finds out where questions are asked. Variables, the git branch and the folder are looked at once.
-pub struct Situation<'p> {
-    project: &'p Project,
-    world: &'p dyn World,
+pub struct Situation {
+    project: Arc<Project>,
+    world: Arc<dyn World>,
     variables: OnceLock<HashMap<OsString, OsString>>,
     branch: OnceLock<Branch>,
     inside: OnceLock<Option<String>>,
@@ -38,9 +38,9 @@ enum Found {
 }
 
 /// # Contexts
-impl<'p> Situation<'p> {
+impl Situation {
     /// Has looked at nothing yet.
-    pub fn new(project: &'p Project, world: &'p dyn World) -> Situation<'p> {
+    pub fn new(project: Arc<Project>, world: Arc<dyn World>) -> Situation {
         Situation {
             project,
             world,
@@ -435,7 +435,7 @@ pub(crate) fn follows(axis: &ProjectAxis, value: &AxisValue) -> bool {
 }
 
 /// # Ways to read an axis
-impl Situation<'_> {
+impl Situation {
     fn look(
         &self,
         axis: &ProjectAxis,
@@ -498,7 +498,7 @@ impl Situation<'_> {
     }
 
     fn file(&self, path: &str) -> Result<Found, Error> {
-        let Some(text) = load(self.project, self.world, path)? else {
+        let Some(text) = load(&self.project, &*self.world, path)? else {
             return Ok(Found::Nothing(format!("{path} is not there")));
         };
         Ok(match text.text().trim() {
@@ -508,7 +508,7 @@ impl Situation<'_> {
     }
 
     fn file_variable(&self, path: &str, name: &str) -> Result<Found, Error> {
-        let Some(text) = load(self.project, self.world, path)? else {
+        let Some(text) = load(&self.project, &*self.world, path)? else {
             return Ok(Found::Nothing(format!("{path} is not there")));
         };
         let tree = Format::ENV
@@ -548,7 +548,7 @@ impl Situation<'_> {
 
     /// Where the working directory is inside of the project's folder; none if it is outside.
     pub(crate) fn inside(&self) -> Option<&str> {
-        let inside = self.inside.get_or_init(|| inside(self.world, &self.project.folder));
+        let inside = self.inside.get_or_init(|| inside(&*self.world, &self.project.folder));
         inside.as_deref()
     }
 }
@@ -573,13 +573,4 @@ pub(crate) fn ancestors(path: &str) -> Vec<&str> {
         at = at.rsplit_once('/').map_or("", |(above, _)| above);
     }
     all
-}
-
-/// Where a question is asked: see [`Situation::here`].
-pub fn situate(
-    project: &Project,
-    world: &dyn World,
-    asked: Option<&str>,
-) -> Result<Context, Error> {
-    Situation::new(project, world).here(asked)
 }

@@ -5,6 +5,7 @@
 
 use crate::overlay::Overlay;
 use crate::reader;
+use crate::session::{Ports, Session};
 use justwhy_core::{Destination, Entry, Holder, KeyPath, Scope, ScopeVariable, Value};
 use justwhy_formats::Format;
 use justwhy_formats::decode;
@@ -12,14 +13,14 @@ use justwhy_formats::{Step, is_table, put, take_out};
 use justwhy_project::Error;
 use justwhy_project::FileEdit;
 use justwhy_project::Project;
-use justwhy_project::World;
 use justwhy_project::{Answered, Kept, Question, Store, StoreProblem, Stores};
 use std::ffi::{OsStr, OsString};
 use std::sync::Arc;
 
 /// Changes to a project and to what is around it.
-pub struct Supposition<'w> {
-    world: Overlay<'w>,
+pub struct Supposition {
+    ports: Ports,
+    world: Overlay,
     without: Vec<String>,
     /// What would say something else, in the order in which that was supposed.
     edits: Vec<Edited>,
@@ -58,17 +59,20 @@ impl std::fmt::Debug for VariableEdit {
     }
 }
 
-impl std::fmt::Debug for Supposition<'_> {
+impl std::fmt::Debug for Supposition {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("Supposition").finish_non_exhaustive()
     }
 }
 
-impl<'w> Supposition<'w> {
-    /// Everything is as it is.
-    pub fn of(world: &'w dyn World) -> Supposition<'w> {
-        let world = Overlay::new(world, world.variables());
-        Supposition { world, without: Vec::new(), edits: Vec::new() }
+impl Supposition {
+    /// Everything is as it is in a session.
+    pub fn of(session: &Session) -> Supposition {
+        let world = Arc::clone(&session.ports.world);
+        let variables = world.variables();
+        let world = Overlay::new(world, variables);
+        let ports = session.ports.clone();
+        Supposition { ports, world, without: Vec::new(), edits: Vec::new() }
     }
 
     /// A process variable has this value, or is not set.
@@ -272,23 +276,17 @@ impl<'w> Supposition<'w> {
         })
     }
 
-    /// The world as it would be.
-    pub fn world(&self) -> &dyn World {
-        &self.world
-    }
-
-    /// The project as it would be.
-    pub fn project(&self, asked: Option<&std::path::Path>) -> Result<Project, Vec<Error>> {
+    /// The session as it would be, of the project of `asked` as [`Session::open`] finds it.
+    pub fn session(&self, asked: Option<&std::path::Path>) -> Result<Session, Vec<Error>> {
         let mut project = Project::load(&self.world, asked)?;
         if !self.without.is_empty() {
             project.take_out(&self.without);
         }
-        Ok(project)
-    }
-
-    /// What stores would say, of what `inner` says.
-    pub fn stores(&self, inner: &'w dyn Stores) -> SupposedStores<'_> {
-        SupposedStores { inner, edits: &self.edits }
+        let stores = self.ports.stores.clone().map(|inner| -> Arc<dyn Stores> {
+            Arc::new(SupposedStores { inner, edits: self.edits.clone() })
+        });
+        let ports = Ports { world: Arc::new(self.world.clone()), stores, ..self.ports.clone() };
+        Ok(Session::of(ports, project))
     }
 }
 
@@ -310,18 +308,18 @@ fn is_variable_of_store(path: &[Step]) -> bool {
 }
 
 /// Stores that would say something else.
-pub struct SupposedStores<'s> {
-    inner: &'s dyn Stores,
-    edits: &'s [Edited],
+struct SupposedStores {
+    inner: Arc<dyn Stores>,
+    edits: Vec<Edited>,
 }
 
-impl std::fmt::Debug for SupposedStores<'_> {
+impl std::fmt::Debug for SupposedStores {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("SupposedStores").finish_non_exhaustive()
     }
 }
 
-impl Stores for SupposedStores<'_> {
+impl Stores for SupposedStores {
     fn ask(&self, store: &Store, question: &Question<'_>) -> Result<Answered, StoreProblem> {
         let mut answered = self.inner.ask(store, question)?;
         let of_store = self.edits.iter().filter_map(|edit| match edit {

@@ -2,12 +2,11 @@
 //! tracks, brought together.
 
 use justwhy_core::{
-    Answers, AxisOrigin, Check, CheckRule, Context, ContextSet, ExpansionLimits, Explanation,
-    Extent, Finding, Findings, KeyId, Presence, Severity, Spotted, Status, Survey, in_words,
-    list_values, sum_up,
+    Answers, AxisOrigin, Check, CheckRule, Context, ContextSet, Explanation, Extent, Finding,
+    Findings, KeyId, Presence, Severity, Spotted, Status, Survey, in_words, list_values, sum_up,
 };
-use justwhy_engine::{Elsewhere, orphans};
-use justwhy_project::{Accept, Error, Project, ProjectRule, Tracking, World};
+use justwhy_engine::{Snapshot, orphans};
+use justwhy_project::{Accept, Error, ProjectRule, Tracking};
 use justwhy_rules::{BadExpression, Expression, Judgement};
 use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
@@ -61,10 +60,7 @@ impl Checked {
 
 /// All that a check asks.
 pub(crate) struct Checking<'a> {
-    pub(crate) project: &'a Project,
-    pub(crate) world: &'a dyn World,
-    pub(crate) elsewhere: &'a Elsewhere<'a>,
-    pub(crate) limits: ExpansionLimits,
+    pub(crate) snapshot: &'a Snapshot,
 }
 
 impl Checking<'_> {
@@ -77,10 +73,10 @@ impl Checking<'_> {
     ) -> Result<Checked, Vec<Error>> {
         let one = |error| vec![error];
         let rules = self.expressions()?;
-        let open = self.project.open_axes();
+        let open = self.snapshot.project().open_axes();
         let Wanted { with_local, is_everywhere, .. } = wanted;
         let extent = Extent { full, with_local, is_everywhere, open: &open };
-        let check = Check::of(survey, extent, self.elsewhere, self.limits);
+        let check = Check::of(survey, extent, self.snapshot, self.snapshot.limits());
         let Check { mut findings, exposed, is_exhausted } = check;
         if is_exhausted {
             return Err(vec![crate::run::exhausted()]);
@@ -121,7 +117,7 @@ impl Checking<'_> {
     fn expressions(&self) -> Result<Vec<(&ProjectRule, Expression)>, Vec<Error>> {
         let mut read = Vec::new();
         let mut errors = Vec::new();
-        for rule in &self.project.rules {
+        for rule in &self.snapshot.project().rules {
             match Expression::parse(&rule.require) {
                 Ok(expression) => read.push((rule, expression)),
                 Err(BadExpression { problem, at }) => {
@@ -176,7 +172,7 @@ impl Checking<'_> {
         let mut cases = Vec::new();
         let mut seen: Vec<(ContextSet, Vec<Saw>)> = Vec::new();
         let mut in_error: Vec<(String, &str)> = Vec::new();
-        survey.look_together(&named, self.elsewhere, self.limits, |answers, group| {
+        survey.look_together(&named, self.snapshot, self.snapshot.limits(), |answers, group| {
             let contexts = group.and(&holds_in);
             if contexts.is_empty() {
                 return;
@@ -250,7 +246,7 @@ impl Checking<'_> {
         let read: HashSet<String> = inputs.map(|input| input.source.to_string()).collect();
         let contexts: Vec<Context> =
             survey.contexts().iter().map(|readings| readings.context.clone()).collect();
-        let found = orphans(self.project, self.world, &read, &contexts)?;
+        let found = orphans(self.snapshot.project(), self.snapshot.world(), &read, &contexts)?;
         for orphan in found {
             let (axis, value) = &orphan.value;
             let message = format!(
@@ -264,7 +260,7 @@ impl Checking<'_> {
                 line: None,
             };
             let declared = Spotted {
-                source: self.project.file.as_str().into(),
+                source: self.snapshot.project().file.as_str().into(),
                 position: Some(orphan.declared_at),
                 what: Some(format!("the layer {} is declared here", orphan.layer)),
                 line: None,
@@ -292,7 +288,8 @@ impl Checking<'_> {
                 files.push(file);
             }
         }
-        let tracked = match self.world.tracking(&self.project.folder, &files) {
+        let tracked = match self.snapshot.world().tracking(&self.snapshot.project().folder, &files)
+        {
             Tracking::Known(tracked) => tracked,
             Tracking::NoRepository => {
                 let why = "the project is in no git repository".to_owned();
@@ -317,11 +314,11 @@ impl Checking<'_> {
         full: &ContextSet,
         wanted: Wanted<'_>,
     ) -> Vec<Told> {
-        let today = self.world.today();
+        let today = self.snapshot.world().today();
         let contexts: Vec<&Context> =
             survey.contexts().iter().map(|readings| &readings.context).collect();
         let mut summed: HashMap<ContextSet, (String, Vec<justwhy_core::Choice>)> = HashMap::new();
-        let mut used = vec![false; self.project.accepts.len()];
+        let mut used = vec![false; self.snapshot.project().accepts.len()];
         let mut told: Vec<Told> = Vec::new();
         for mut finding in findings.sorted() {
             let accepted = self.accepted(&mut finding, &today, &mut used);
@@ -339,7 +336,8 @@ impl Checking<'_> {
         }
         let is_told = !wanted.is_everywhere || wanted.allow.contains(&CheckRule::IdleAccept);
         if !is_told {
-            let idle = self.project.accepts.iter().zip(&used).filter(|(_, used)| !**used);
+            let idle =
+                self.snapshot.project().accepts.iter().zip(&used).filter(|(_, used)| !**used);
             let idle: Vec<Finding> = idle.map(|(accept, _)| self.idle(accept, full)).collect();
             let at = told.partition_point(|told| told.finding.severity <= Severity::Warning);
             let words = String::new();
@@ -357,7 +355,7 @@ impl Checking<'_> {
 
     /// Why a finding is accepted, if it is; one whose acceptance has run out says so.
     fn accepted(&self, finding: &mut Finding, today: &str, used: &mut [bool]) -> Option<String> {
-        for (number, accept) in self.project.accepts.iter().enumerate() {
+        for (number, accept) in self.snapshot.project().accepts.iter().enumerate() {
             let is_meant = accept.rule == finding.rule.name()
                 && accept.setting.as_ref().is_none_or(|(pattern, written)| {
                     finding
@@ -390,7 +388,7 @@ impl Checking<'_> {
         };
         let message = format!("nothing {of}is found by {}, which this accepts", accept.rule);
         let place = Spotted {
-            source: self.project.file.as_str().into(),
+            source: self.snapshot.project().file.as_str().into(),
             position: Some(accept.at),
             what: None,
             line: Some(accept.line.clone()),

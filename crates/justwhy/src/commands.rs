@@ -6,9 +6,8 @@ use crate::progress::Progress;
 use crate::run::{Outcome, Pieces};
 use crate::select;
 use justwhy_core::{Answers, Context, KeyId, Kind, Readings, Resolution};
-use justwhy_engine::Elsewhere;
-use justwhy_project::{Error, Project, World};
-use std::sync::Arc;
+use justwhy_engine::Snapshot;
+use justwhy_project::Error;
 
 pub(crate) mod check;
 pub(crate) mod compare;
@@ -34,10 +33,8 @@ pub(crate) mod whereabouts;
 
 /// What a command answers from.
 pub(crate) struct Answering<'a> {
-    pub(crate) project: &'a Project,
-    pub(crate) world: &'a dyn World,
+    pub(crate) snapshot: &'a Snapshot,
     pub(crate) answers: &'a Answers<'a>,
-    pub(crate) elsewhere: &'a Elsewhere<'a>,
     pub(crate) common: &'a Common,
     pub(crate) look: &'a Look,
     pub(crate) given: &'a justwhy_engine::Arguments,
@@ -157,16 +154,14 @@ pub(crate) fn look_into(
     let of = contexts.len();
     for (number, context) in contexts.into_iter().enumerate() {
         progress.now(|| format!("context {} of {of}", number + 1));
-        let readings = match answering.elsewhere.read(context.clone()) {
-            Ok(readings) => readings,
+        let there = match answering.snapshot.at(context.clone()) {
+            Ok(there) => there,
             Err(error) => {
                 looked.refused.push((context, error));
                 continue;
             }
         };
         looked.read += 1;
-        let resolution = Resolution::of(Arc::new(readings));
-        let there = Answers::new(resolution, answering.elsewhere, answering.answers.limits());
         if !look(&context, &there) {
             break;
         }

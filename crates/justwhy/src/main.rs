@@ -25,11 +25,13 @@ use look::Look;
 use run::{Outcome, Terminal};
 use std::io::{IsTerminal as _, Write as _};
 use std::process::ExitCode;
+use std::sync::Arc;
 
 fn main() -> ExitCode {
     let words: Vec<std::ffi::OsString> = std::env::args_os().collect();
     dumps::leave_out();
-    let outcome = run::run(&words, &terminal(), &justwhy_system::System);
+    let world: Arc<dyn justwhy_project::World> = Arc::new(justwhy_system::System);
+    let outcome = run::run(&words, &terminal(), &world);
     write_out(&outcome)
 }
 

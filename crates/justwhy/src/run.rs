@@ -12,10 +12,10 @@ use crate::printable::printable;
 use crate::progress::Progress;
 use crate::unfreed::Unfreed;
 use clap::Parser as _;
-use justwhy_core::{Answers, ExpansionLimits, Resolution};
+use justwhy_core::Decrypts;
 use justwhy_encryption::Keyring;
-use justwhy_engine::{Elsewhere, Overlay};
-use justwhy_project::{Error, Project, World};
+use justwhy_engine::{Overlay, Ports, Session, Snapshot};
+use justwhy_project::{Error, Stores, World};
 use justwhy_stores::{Client, Options};
 use justwhy_system::Place;
 use std::ffi::OsString;
@@ -71,7 +71,7 @@ impl From<String> for Pieces {
 }
 
 /// Runs the command line `words`, the program's name first.
-pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) -> Outcome {
+pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &Arc<dyn World>) -> Outcome {
     // Scripts ask for no more than that, many times.
     if let [_, word] = words
         && matches!(word.to_str(), Some("--version" | "-V"))
@@ -90,9 +90,9 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
     };
     let look = terminal.look.with_colour(common.color);
     let options = Options { offline: common.offline, place: Place::of_process() };
-    let stores = Client::new(options);
-    let keyring = Keyring::of_process();
-    let asked = Asked { common, look: &look, given: &given, stores: &stores, keyring: &keyring };
+    let stores = &Arc::new(Client::new(options));
+    let keyring = &Arc::new(Keyring::of_process());
+    let asked = Asked { common, look: &look, given: &given, stores, keyring };
     let is_check = matches!(arguments.command, Some(Command::Check { .. }));
     let is_grid = matches!(arguments.command, Some(Command::Grid { .. }));
     if matches!(common.output, Form::Csv | Form::Html) && !is_grid {
@@ -181,15 +181,14 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
             supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
         }
         Some(Command::Identity { act: IdentityAct::New { file } }) => {
-            commands::identity::new(file, common, &look, world)
+            commands::identity::new(file, common, &look, &**world)
         }
         Some(Command::Export { patterns, form, reveal }) => answer(&asked, world, |answering| {
             commands::export::run(answering, patterns, *form, *reveal)
         }),
         Some(Command::Launch { command }) => {
             // The program takes the place of all that would say it afterwards.
-            let asked_for =
-                || if common.verbose { requests(&stores, &look) } else { String::new() };
+            let asked_for = || if common.verbose { requests(stores, &look) } else { String::new() };
             answer(&asked, world, |answering| commands::launch::run(answering, command, &asked_for))
         }
         Some(Command::Needs) => answer(&asked, world, commands::needs::run),
@@ -215,7 +214,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &dyn World) ->
     let is_launch = matches!(arguments.command, Some(Command::Launch { .. }));
     let outcome = if is_launch { commands::launch::as_own_failure(outcome) } else { outcome };
     match common.verbose {
-        true => Outcome { notes: requests(&stores, &look) + &outcome.notes, ..outcome },
+        true => Outcome { notes: requests(stores, &look) + &outcome.notes, ..outcome },
         false => outcome,
     }
 }
@@ -236,20 +235,33 @@ fn requests(stores: &Client, look: &Look) -> String {
 }
 
 /// What every command that reads a project is asked with.
-struct Asked<'a> {
-    common: &'a Common,
-    look: &'a Look,
-    given: &'a justwhy_engine::Arguments,
-    stores: &'a Client,
-    keyring: &'a Keyring,
+#[derive(Clone, Copy)]
+pub(crate) struct Asked<'a> {
+    pub(crate) common: &'a Common,
+    pub(crate) look: &'a Look,
+    pub(crate) given: &'a justwhy_engine::Arguments,
+    pub(crate) stores: &'a Arc<Client>,
+    pub(crate) keyring: &'a Arc<Keyring>,
+}
+
+impl Asked<'_> {
+    /// The project that is asked about, with the environment of another process if one is asked for.
+    pub(crate) fn session(&self, world: &Arc<dyn World>) -> Result<Session, Vec<Error>> {
+        let other = with_variables(self.common, world)?;
+        let ports = Ports {
+            world: other.unwrap_or_else(|| Arc::clone(world)),
+            stores: Some(Arc::clone(self.stores) as Arc<dyn Stores>),
+            decrypts: Some(Arc::clone(self.keyring) as Arc<dyn Decrypts>),
+        };
+        let session = Session::open(ports, self.common.project.as_deref())?;
+        self.stores.on_behalf_of(&session.project().repository);
+        Ok(session)
+    }
 }
 
 /// What a command about many contexts works with: nothing is read yet.
 pub(crate) struct Surveying<'a> {
-    pub(crate) project: &'a Project,
-    pub(crate) world: &'a dyn World,
-    pub(crate) elsewhere: &'a Elsewhere<'a>,
-    pub(crate) limits: ExpansionLimits,
+    pub(crate) snapshot: &'a Snapshot,
     pub(crate) common: &'a Common,
     pub(crate) look: &'a Look,
     pub(crate) stores: &'a Client,
@@ -260,92 +272,52 @@ pub(crate) struct Surveying<'a> {
 /// Reads the project file, and lets a command read what it wants.
 fn survey(
     asked: &Asked<'_>,
-    world: &dyn World,
+    world: &Arc<dyn World>,
     with_local: bool,
     command: impl FnOnce(&Surveying<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
     let Asked { common, look, given, stores, keyring } = *asked;
     let progress = &Progress::begin("reading the project");
-    let other = with_variables(common, world)?;
-    let world = other.as_ref().map_or(world, |other| other as &dyn World);
-    let project = Project::load(world, common.project.as_deref())?;
-    stores.on_behalf_of(&project.repository);
-    let elsewhere = Elsewhere::new(&project, world, given).asking(Some(stores));
-    let elsewhere = elsewhere.decrypting(keyring).with_local(with_local);
-    command(&Surveying {
-        project: &project,
-        world,
-        elsewhere: &Unfreed::new(elsewhere, keyring.may_decrypt()),
-        limits: limits(&project),
-        common,
-        look,
-        stores,
-        keyring,
-        progress,
-    })
+    let snapshot = asked.session(world)?.snapshot(given.clone(), with_local);
+    let snapshot = &Unfreed::new(snapshot, keyring.may_decrypt());
+    command(&Surveying { snapshot, common, look, stores, keyring, progress })
 }
 
-/// Lets a command suppose something of a project that it reads itself.
+/// Lets a command suppose something of a project that it opens itself.
 fn supposing(
     asked: &Asked<'_>,
-    world: &dyn World,
+    world: &Arc<dyn World>,
     command: impl FnOnce(&commands::suppose::Supposing<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
-    let Asked { common, look, given, stores, keyring } = *asked;
     let progress = &Progress::begin("reading the project");
-    let other = with_variables(common, world)?;
-    let world = other.as_ref().map_or(world, |other| other as &dyn World);
-    command(&commands::suppose::Supposing { common, look, given, stores, keyring, world, progress })
+    command(&commands::suppose::Supposing { asked: *asked, world, progress })
 }
 
 /// The world with the environment of another process, if one is asked for.
-fn with_variables<'w>(
+fn with_variables(
     common: &Common,
-    world: &'w dyn World,
-) -> Result<Option<Overlay<'w>>, Vec<Error>> {
+    world: &Arc<dyn World>,
+) -> Result<Option<Arc<dyn World>>, Vec<Error>> {
     let Some(from) = &common.process_from else { return Ok(None) };
-    let variables = other_process(from, world).map_err(|error| vec![error])?;
-    Ok(Some(Overlay::new(world, variables)))
-}
-
-pub(crate) fn limits(project: &Project) -> ExpansionLimits {
-    ExpansionLimits {
-        depth: project.limits.depth,
-        bytes: project.limits.file_bytes,
-        nodes: project.limits.nodes as u64,
-    }
+    let variables = other_process(from, &**world).map_err(|error| vec![error])?;
+    Ok(Some(Arc::new(Overlay::new(Arc::clone(world), variables))))
 }
 
 /// Reads the project and all that it names here, resolves it, and lets a command answer from that.
 fn answer(
     asked: &Asked<'_>,
-    world: &dyn World,
+    world: &Arc<dyn World>,
     command: impl FnOnce(&Answering<'_>) -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let Asked { common, look, given, stores, keyring } = *asked;
-    let other = with_variables(common, world)?;
-    let world = other.as_ref().map_or(world, |other| other as &dyn World);
-    let project = Project::load(world, common.project.as_deref())?;
-    stores.on_behalf_of(&project.repository);
-    let elsewhere = Elsewhere::new(&project, world, given).asking(Some(stores));
-    let elsewhere = Unfreed::new(elsewhere.decrypting(keyring), keyring.may_decrypt());
-    let context = elsewhere.here(common.context.as_deref()).map_err(one)?;
-    let readings = elsewhere.read(context).map_err(one)?;
-    let limits = limits(&project);
-    let answers = Answers::new(Resolution::of(Arc::new(readings)), &*elsewhere, limits);
+    let Asked { common, look, given, keyring, .. } = *asked;
+    let snapshot = asked.session(world)?.snapshot(given.clone(), true);
+    let snapshot = &Unfreed::new(snapshot, keyring.may_decrypt());
+    let context = snapshot.here(common.context.as_deref()).map_err(one)?;
+    let answers = snapshot.at(context).map_err(one)?;
     let answers = Unfreed::new(answers, keyring.may_decrypt());
-    let answering = Answering {
-        project: &project,
-        world,
-        answers: &answers,
-        elsewhere: &elsewhere,
-        common,
-        look,
-        given,
-    };
-    let outcome = command(&answering)?;
-    let unread = elsewhere.unread_elsewhere();
+    let outcome = command(&Answering { snapshot, answers: &answers, common, look, given })?;
+    let unread = snapshot.unread_elsewhere();
     let notes = unread.iter().map(|what| {
         let told = format!(
             "note: {what} cannot be read: a variable for a setting that only stands there is not recognised"

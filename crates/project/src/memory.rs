@@ -43,7 +43,12 @@ impl Memory {
 
 impl Files for Memory {
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
-        *self.reads.lock().unwrap_or_else(std::sync::PoisonError::into_inner).entry(path.to_owned()).or_default() += 1;
+        *self
+            .reads
+            .lock()
+            .unwrap_or_else(std::sync::PoisonError::into_inner)
+            .entry(path.to_owned())
+            .or_default() += 1;
         let bytes = self.files.get(path).ok_or(ReadProblem::Missing)?;
         if bytes.len() as u64 > most { Err(ReadProblem::TooLarge) } else { Ok(bytes.clone()) }
     }

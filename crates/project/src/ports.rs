@@ -8,7 +8,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 /// A tree of files.
-pub trait Files: Sync {
+pub trait Files: Send + Sync {
     /// The bytes of a regular file of at most `most` bytes.
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem>;
 
@@ -33,7 +33,7 @@ pub trait Files: Sync {
 }
 
 /// A process: where it is and what it was given.
-pub trait Process: Sync {
+pub trait Process: Send + Sync {
     /// The folder in which the question is asked.
     fn current_folder(&self) -> io::Result<PathBuf>;
 
@@ -42,7 +42,7 @@ pub trait Process: Sync {
 }
 
 /// Version control.
-pub trait History: Sync {
+pub trait History: Send + Sync {
     /// The git branch that is checked out where `folder` is.
     fn branch(&self, folder: &Path) -> Branch;
 
@@ -51,13 +51,13 @@ pub trait History: Sync {
 }
 
 /// A clock.
-pub trait Clock: Sync {
+pub trait Clock: Send + Sync {
     /// The date of today in UTC, `YYYY-MM-DD`.
     fn today(&self) -> String;
 }
 
 /// The user's own word.
-pub trait Consents: Sync {
+pub trait Consents: Send + Sync {
     /// What the user allows a project in this repository.
     fn consent(&self, repository: &Path) -> Consent;
 

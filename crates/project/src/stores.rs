@@ -148,7 +148,7 @@ pub enum StoreProblem {
 }
 
 /// Asks stores that are not files.
-pub trait Stores: Sync {
+pub trait Stores: Send + Sync {
     /// The scopes that are asked for.
     fn ask(&self, store: &Store, question: &Question<'_>) -> Result<Answered, StoreProblem>;
 }

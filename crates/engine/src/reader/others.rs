@@ -24,7 +24,7 @@ pub(super) struct Others {
 /// The number of a layer, the file that it reads in another context if that is one, and the section of it.
 type Wanted = (usize, Option<(String, Format)>, Option<KeyPath>);
 
-impl Reader<'_> {
+impl Reader {
     /// Applies each layer's naming. Files of other contexts are looked at only if there is a name that
     /// could mean one of their settings.
     pub(super) fn assembled(&mut self, all: Vec<Inputs>) -> Vec<Assembled> {
@@ -70,7 +70,7 @@ impl Reader<'_> {
 
     /// What the layers read in any context, but for the process and stores.
     fn gather_others(&mut self) -> Others {
-        let project = self.project;
+        let project = Arc::clone(&self.project);
         let mut places: Vec<Wanted> = Vec::new();
         let mut unread: Vec<String> = Vec::new();
         let mut inputs: Vec<Input> = Vec::new();

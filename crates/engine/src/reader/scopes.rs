@@ -46,7 +46,7 @@ struct KeptInFile {
     scopes: Vec<(Arc<str>, usize)>,
 }
 
-impl Reader<'_> {
+impl Reader {
     /// The documents of the scopes that a layer reads here, weakest first; or why there are none.
     pub(super) fn open_scopes(
         &mut self,
@@ -54,7 +54,7 @@ impl Reader<'_> {
         (layer, store): (&mut Layer, usize),
         context: &Context,
     ) -> Result<Vec<Opened>, Error> {
-        let project = self.project;
+        let project = Arc::clone(&self.project);
         let declared = &project.layers[number];
         let Some(wanted) = layer.scope.as_ref().map(|scope| scope.scope.clone()) else {
             return Ok(Vec::new());
@@ -133,14 +133,14 @@ impl Reader<'_> {
     }
 
     /// The scopes that a layer would read here, for whoever asks about the store rather than about
-    /// settings: see [`Elsewhere::scopes_of`](crate::Elsewhere::scopes_of).
+    /// settings: see [`Snapshot::scopes_of`](crate::Snapshot::scopes_of).
     pub(crate) fn scopes_of(
         &mut self,
         number: usize,
         store: usize,
         wanted: &str,
     ) -> Result<Vec<Arc<Scope>>, NotRead> {
-        let known = self.matching(&self.project.layers[number], store, wanted)?;
+        let known = self.matching(&Arc::clone(&self.project).layers[number], store, wanted)?;
         let scopes = known.scopes.into_iter().map(|number| &self.scopes.scopes[number].0);
         Ok(scopes.map(Arc::clone).collect())
     }
@@ -153,7 +153,8 @@ impl Reader<'_> {
         wanted: &str,
     ) -> Result<Known, NotRead> {
         let asked = Asked::of(wanted);
-        let store_declared = &self.project.stores[store];
+        let project = Arc::clone(&self.project);
+        let store_declared = &project.stores[store];
         let mut known = match &store_declared.kept {
             Kept::File(path) => {
                 let failed = |error: Error| {
@@ -219,7 +220,7 @@ impl Reader<'_> {
         path: &str,
     ) -> Result<KeptInFile, Vec<Error>> {
         let one = |error| vec![error];
-        let Some(text) = load(self.project, self.world, path).map_err(one)? else {
+        let Some(text) = load(&self.project, &*self.world, path).map_err(one)? else {
             let store = &self.project.stores[store];
             let message = format!(
                 "the store {}, which the layer {} reads, is the file {path}, which is not there",
@@ -248,7 +249,7 @@ impl Reader<'_> {
         }
         let declared = &self.project.stores[store];
         let most = self.project.limits.file_bytes;
-        let answer = match self.stores {
+        let answer = match &self.stores {
             Some(stores) => {
                 let is_secret = |name: &str| self.is_secret_variable(name);
                 stores.ask(declared, &Question { asked: &by.1, most, is_secret: &is_secret })

@@ -2,25 +2,29 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
-use crate::{Arguments, Reader, situate};
+use crate::{Arguments, Ports, Reader, Session};
 use justwhy_core::{LayerIndex, Presence, Readings};
 use justwhy_project::memory::Memory;
-use justwhy_project::{Error, Project};
+use justwhy_project::{Error, World};
+use std::sync::Arc;
 
 /// Reads a project of these files in the context that `asked` names.
-fn read(world: &Memory, asked: Option<&str>) -> Result<Readings, Error> {
-    let project = Project::load(world, None).map_err(|mut errors| errors.remove(0))?;
-    let context = situate(&project, world, asked)?;
-    Reader::new(&project, world).read(context, &Arguments::default())
+fn read(world: &Arc<Memory>, asked: Option<&str>) -> Result<Readings, Error> {
+    let snapshot = session(world).map_err(|mut errors| errors.remove(0))?;
+    let snapshot = snapshot.snapshot(Arguments::default(), true);
+    snapshot.read(snapshot.here(asked)?)
+}
+
+fn session(world: &Arc<Memory>) -> Result<Session, Vec<Error>> {
+    Session::open(Ports::of(Arc::clone(world) as Arc<dyn World>), None)
 }
 
 #[test]
 fn finds_the_value_of_an_axis_in_the_order_of_the_contract() {
     let text = "justwhy = 1\n[[axis]]\nname='env'\nallowed=['dev','prod','production']\ndefault='dev'\nread=[{variable='ONE'},{variable='TWO'}]\n[[axis]]\nname='team'\nopen=true\n[[axis]]\nname='zone'\nallowed=['prod','eu']\n";
     let told = |variables: &[(&str, &str)], asked: Option<&str>| {
-        let world = Memory::new(&[("justwhy.toml", text)]).with_variables(variables);
-        let project = Project::load(&world, None).unwrap();
-        match situate(&project, &world, asked) {
+        let world = Arc::new(Memory::new(&[("justwhy.toml", text)]).with_variables(variables));
+        match session(&world).unwrap().snapshot(Arguments::default(), true).here(asked) {
             Ok(context) => context
                 .set()
                 .map(|(axis, value)| format!("{axis}={value}"))
@@ -94,22 +98,24 @@ fn reads_a_file_once_however_many_layers_use_it() {
             format!("[[layer]]\nname='{section}'\nfile='./x//a.toml'\nunder='{section}'\n")
         })
         .concat();
-    let world = Memory::new(&[
+    let world = Arc::new(Memory::new(&[
         ("justwhy.toml", &format!("justwhy = 1\n{layers}")),
         ("x/a.toml", "[dev]\na=1\n[prod]\na=2\n[other]\nb=3\n"),
-    ]);
+    ]));
     let readings = read(&world, None).unwrap();
     assert_eq!(readings.readings.iter().filter(|reading| !reading.offers.is_empty()).count(), 3);
     assert!(readings.readings.iter().take(3).all(|reading| reading.source.as_ref() == "x/a.toml"));
     let reads = || world.reads.lock().unwrap().get(std::path::Path::new("/p/x/a.toml")).copied();
     assert_eq!(reads(), Some(1));
     // One reader serves any number of contexts, and what it read for one stays good.
-    let project = Project::load(&world, None).unwrap();
-    let mut reader = Reader::new(&project, &world);
+    let session = session(&world).unwrap();
+    let here = || session.snapshot(Arguments::default(), true).here(None).unwrap();
+    let mut reader =
+        Reader::new(Arc::clone(session.project()), Arc::clone(&world) as Arc<dyn World>);
     let mut set = Arguments::default();
-    let first = reader.read(situate(&project, &world, None).unwrap(), &set).unwrap();
+    let first = reader.read(here(), &set).unwrap();
     set.set("new.key=1", 1).unwrap();
-    let second = reader.read(situate(&project, &world, None).unwrap(), &set).unwrap();
+    let second = reader.read(here(), &set).unwrap();
     assert_eq!(reads(), Some(2));
     assert_eq!(first.readings[0].offers, second.readings[0].offers);
     assert!(second.keys.count() > first.keys.count());
@@ -127,7 +133,7 @@ fn reads_large_files_on_two_threads_as_on_one() {
     let mut files = vec![("justwhy.toml", project.as_str())];
     let paths = ["a.toml", "b.toml", "c.toml", "d.toml"];
     files.extend(paths.iter().zip(&texts).map(|(path, text)| (*path, text.as_str())));
-    let readings = read(&Memory::new(&files), None).unwrap();
+    let readings = read(&Arc::new(Memory::new(&files)), None).unwrap();
     for (number, reading) in readings.readings.iter().take(4).enumerate() {
         assert_eq!(reading.offers.len(), 9_000);
         let first = readings.keys.show(reading.offers[0].key);
@@ -139,7 +145,7 @@ fn reads_large_files_on_two_threads_as_on_one() {
         slot.1 = text;
     }
     for _ in 0..10 {
-        let error = read(&Memory::new(&files), None).unwrap_err();
+        let error = read(&Arc::new(Memory::new(&files)), None).unwrap_err();
         assert_eq!(error.spot().unwrap().to_string(), "b.toml:9001:5");
     }
 }
@@ -151,8 +157,11 @@ fn says_of_each_layer_what_there_is_of_it() {
         [[layer]]\nname='b'\nfile='b.toml'\nunder='{env}'\noptional=true\n\
         [[layer]]\nname='c'\nvalues={x=1}\nwhen={env='prod'}\n";
     let presence = |asked: &str| {
-        let world =
-            Memory::new(&[("justwhy.toml", project), ("b.toml", "[dev]\n"), ("prod.toml", "")]);
+        let world = Arc::new(Memory::new(&[
+            ("justwhy.toml", project),
+            ("b.toml", "[dev]\n"),
+            ("prod.toml", ""),
+        ]));
         let readings = read(&world, Some(asked)).unwrap();
         let layers = (1..4).map(|layer| {
             let layer = readings.layer(LayerIndex(layer));
@@ -180,7 +189,7 @@ fn refuses_what_is_not_there_with_the_nearest_that_is() {
     let error = |files: &[(&str, &str)]| {
         let mut all = vec![("justwhy.toml", project)];
         all.extend(files);
-        let error = read(&Memory::new(&all), None).unwrap_err();
+        let error = read(&Arc::new(Memory::new(&all)), None).unwrap_err();
         format!("[{}] {error} | {}", error.code(), error.helps().join(" | "))
     };
     assert_eq!(
@@ -206,7 +215,8 @@ fn refuses_what_is_not_there_with_the_nearest_that_is() {
 #[test]
 fn refuses_a_variable_of_two_settings_and_one_that_is_no_text() {
     let project = "justwhy = 1\n[variables]\nprefix='T_'\n[[layer]]\nname='a'\nvalues={a-b=1,a_b=2}\n[[layer]]\nname='p'\nprocess=true\n";
-    let world = Memory::new(&[("justwhy.toml", project)]).with_variables(&[("T_A_B", "hunter2")]);
+    let world =
+        Arc::new(Memory::new(&[("justwhy.toml", project)]).with_variables(&[("T_A_B", "hunter2")]));
     let error = read(&world, None).unwrap_err();
     assert_eq!(
         error.to_string(),
@@ -215,13 +225,15 @@ fn refuses_a_variable_of_two_settings_and_one_that_is_no_text() {
     #[cfg(unix)]
     {
         use std::os::unix::ffi::OsStringExt as _;
-        let mut world = Memory::new(&[("justwhy.toml", project)]);
         let bad = || std::ffi::OsString::from_vec(vec![b'x', 0xff]);
-        world.variables = vec![("OTHER".into(), bad())];
-        assert!(read(&world, None).is_ok(), "a name that is not ours is left alone");
-        world.variables = vec![("T_X".into(), bad())];
+        let with = |name: &str| {
+            let mut world = Memory::new(&[("justwhy.toml", project)]);
+            world.variables = vec![(name.into(), bad())];
+            Arc::new(world)
+        };
+        assert!(read(&with("OTHER"), None).is_ok(), "a name that is not ours is left alone");
         assert_eq!(
-            read(&world, None).unwrap_err().to_string(),
+            read(&with("T_X"), None).unwrap_err().to_string(),
             "process: the variable T_X is not UTF-8"
         );
     }

@@ -1,9 +1,10 @@
 //! Tests of contexts: which there are, and what follows what.
 
 use super::Situation;
-use justwhy_project::Project;
 use justwhy_core::Context;
+use justwhy_project::Project;
 use justwhy_project::memory::Memory;
+use std::sync::Arc;
 
 const PROJECT: &str = "justwhy = 1
 [[axis]]
@@ -41,9 +42,9 @@ fn change(axis: &str, value: &str) -> (String, Option<String>) {
 
 #[test]
 fn lets_axes_follow_the_axis_that_they_are_read_from() {
-    let world = Memory::new(&[("justwhy.toml", PROJECT)]);
-    let project = Project::load(&world, None).unwrap();
-    let situation = Situation::new(&project, &world);
+    let world = Arc::new(Memory::new(&[("justwhy.toml", PROJECT)]));
+    let project = Project::load(&*world, None).unwrap();
+    let situation = Situation::new(Arc::new(project), world);
     let here = situation.here(Some("alerts")).unwrap();
     assert_eq!(shown(&here), "env=dev service=alerts team=shore desk=north");
     for (changes, expected) in [
@@ -71,9 +72,10 @@ fn lets_axes_follow_the_axis_that_they_are_read_from() {
 
 #[test]
 fn keeps_what_a_variable_gave_when_another_axis_changes() {
-    let world = Memory::new(&[("justwhy.toml", PROJECT)]).with_variables(&[("TEAM", "shore")]);
-    let project = Project::load(&world, None).unwrap();
-    let situation = Situation::new(&project, &world);
+    let world =
+        Arc::new(Memory::new(&[("justwhy.toml", PROJECT)]).with_variables(&[("TEAM", "shore")]));
+    let project = Project::load(&*world, None).unwrap();
+    let situation = Situation::new(Arc::new(project), world);
     let here = situation.here(Some("prod,forecast")).unwrap();
     assert_eq!(shown(&here), "env=prod service=forecast team=shore desk=north");
     let changed = situation.changed(&here, &[change("service", "alerts")]).unwrap();
@@ -82,9 +84,9 @@ fn keeps_what_a_variable_gave_when_another_axis_changes() {
 
 #[test]
 fn forms_every_context_once_and_none_that_does_not_exist() {
-    let world = Memory::new(&[("justwhy.toml", PROJECT)]);
-    let project = Project::load(&world, None).unwrap();
-    let situation = Situation::new(&project, &world);
+    let world = Arc::new(Memory::new(&[("justwhy.toml", PROJECT)]));
+    let project = Project::load(&*world, None).unwrap();
+    let situation = Situation::new(Arc::new(project), world);
     let contexts = |asked: Option<&str>, rows: usize| {
         let fixed = match asked {
             Some(_) => situation.here(asked).unwrap(),
@@ -117,9 +119,9 @@ fn forms_every_context_once_and_none_that_does_not_exist() {
 
 #[test]
 fn lets_a_chosen_value_follow_if_it_would() {
-    let world = Memory::new(&[("justwhy.toml", PROJECT)]);
-    let project = Project::load(&world, None).unwrap();
-    let situation = Situation::new(&project, &world);
+    let world = Arc::new(Memory::new(&[("justwhy.toml", PROJECT)]));
+    let project = Project::load(&*world, None).unwrap();
+    let situation = Situation::new(Arc::new(project), world);
     let contexts = situation.contexts(&Context::default(), &|_| 0).unwrap();
     let wanted = "env=prod service=alerts team=shore desk=north";
     let formed = contexts.iter().find(|context| shown(context) == wanted).unwrap();

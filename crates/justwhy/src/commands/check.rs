@@ -10,7 +10,7 @@ use crate::unfreed::Unfreed;
 use justwhy_core::{
     CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, Survey, rule_named,
 };
-use justwhy_engine::Elsewhere;
+use justwhy_engine::Snapshot;
 use justwhy_project::Error;
 use justwhy_reports::{Reported, junit, sarif};
 use serde::Serialize;
@@ -79,15 +79,10 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
     let Read { survey, full, head, unread } =
-        survey(surveying.elsewhere, asked, options.here, progress)?;
+        survey(surveying.snapshot, asked, options.here, progress)?;
     progress.now(super::looking);
     let survey = Unfreed::new(survey, surveying.keyring.may_decrypt());
-    let checking = Checking {
-        project: surveying.project,
-        world: surveying.world,
-        elsewhere: surveying.elsewhere,
-        limits: surveying.limits,
-    };
+    let checking = Checking { snapshot: surveying.snapshot };
     let is_everywhere = !options.here && !head.is_asked();
     let Options { here, with_local, .. } = *options;
     let wanted = Wanted { here, is_everywhere, with_local, allow: &allow };
@@ -97,7 +92,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     }
     let not_among = match options.here {
         true => None,
-        false => not_among(surveying.elsewhere, &survey),
+        false => not_among(surveying.snapshot, &survey),
     };
     let left_out = if options.with_local { Vec::new() } else { left_out(&survey) };
     let fails = checked.count(Severity::Error) > 0
@@ -166,25 +161,25 @@ pub(crate) struct Read {
 
 /// Reads the contexts to look at. One that cannot be read does not end it, unless none can.
 pub(crate) fn survey(
-    elsewhere: &Elsewhere<'_>,
+    snapshot: &Snapshot,
     asked: Option<&str>,
     only_here: bool,
     progress: &Progress,
 ) -> Result<Read, Vec<Error>> {
     let one = |error| vec![error];
     let (contexts, head) = if only_here {
-        let here = elsewhere.here(asked).map_err(one)?;
+        let here = snapshot.here(asked).map_err(one)?;
         (vec![here.clone()], here)
     } else {
-        let fixed = elsewhere.fixed(asked).map_err(one)?;
-        (elsewhere.contexts(&fixed).map_err(one)?, fixed)
+        let fixed = snapshot.fixed(asked).map_err(one)?;
+        (snapshot.contexts(&fixed).map_err(one)?, fixed)
     };
     progress.now(|| super::reading(contexts.len()));
-    let is_full = |context: &Context| only_here || elsewhere.is_full(context, &head);
+    let is_full = |context: &Context| only_here || snapshot.is_full(context, &head);
     let mut readings = Vec::with_capacity(contexts.len());
     let mut full = Vec::new();
     let mut unread: Vec<(Error, Vec<Context>)> = Vec::new();
-    for (context, read) in contexts.iter().zip(elsewhere.read_all(&contexts)) {
+    for (context, read) in contexts.iter().zip(snapshot.read_all(&contexts)) {
         let is_full = is_full(context);
         match read {
             Ok(read) => {
@@ -257,8 +252,8 @@ pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<To
 }
 
 /// The current context, if it is not among those that were looked at: nothing is said of it then.
-pub(crate) fn not_among(elsewhere: &Elsewhere<'_>, survey: &Survey) -> Option<Context> {
-    let here = elsewhere.stand().ok()?;
+pub(crate) fn not_among(snapshot: &Snapshot, survey: &Survey) -> Option<Context> {
+    let here = snapshot.stand().ok()?;
     let is_among = survey.contexts().iter().any(|it| it.context.is_same_place(&here));
     (!is_among).then_some(here)
 }

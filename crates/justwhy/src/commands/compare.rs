@@ -55,17 +55,17 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
         let error = Error::new("bad-argument", "compare names its contexts itself, without --in");
         return Err(one(error.help("justwhy compare production,north staging,north")));
     }
-    let [left, right] = options.contexts.map(|asked| surveying.elsewhere.here(Some(asked)));
+    let [left, right] = options.contexts.map(|asked| surveying.snapshot.here(Some(asked)));
     let contexts = [left.map_err(one)?, right.map_err(one)?];
     surveying.progress.now(|| super::reading(contexts.len()));
-    let mut read = surveying.elsewhere.read_all(&contexts).into_iter();
+    let mut read = surveying.snapshot.read_all(&contexts).into_iter();
     let mut next = |context: &Context| -> Result<Answers<'_>, Vec<Error>> {
         let where_ = super::plain_context(context);
         let read = read.next().unwrap_or_else(|| Err(Error::new("bad-context", "nothing is read")));
         let readings: Readings =
             read.map_err(|error| one(error.help(format!("it is so in {where_}"))))?;
         let resolution = Resolution::of(Arc::new(readings));
-        Ok(Answers::new(resolution, surveying.elsewhere, surveying.limits))
+        Ok(Answers::new(resolution, surveying.snapshot, surveying.snapshot.limits()))
     };
     let (left, right) = (next(&contexts[0])?, next(&contexts[1])?);
     surveying.progress.now(super::looking);
@@ -130,7 +130,7 @@ fn chosen(
         found.extend(right.settings());
     }
     for pattern in patterns {
-        let inside = surveying.elsewhere.inside();
+        let inside = surveying.snapshot.inside();
         let sides = [left, right].map(|side| select::settings(side, inside, pattern));
         match sides {
             // What stands on one side only is known there.

@@ -11,6 +11,7 @@ use justwhy_system::{write_new_folder, write_temporary_folder};
 use serde::Serialize;
 use std::ffi::OsString;
 use std::path::Path;
+use std::sync::Arc;
 
 /// A file of the demo project, as it stands in the repository.
 macro_rules! files {
@@ -139,7 +140,7 @@ pub(crate) fn run(
     folder: Option<&Path>,
     common: &Common,
     look: &Look,
-    world: &dyn World,
+    world: &Arc<dyn World>,
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     let here = world.current_folder().unwrap_or_default();
@@ -151,7 +152,8 @@ pub(crate) fn run(
         }
         None => write_temporary_folder("justwhy-demo-", &FILES).map_err(one)?,
     };
-    let world = Overlay::new(world, Vec::new()).in_folder(folder.clone());
+    let world = Overlay::new(Arc::clone(world), Vec::new()).in_folder(folder.clone());
+    let world: Arc<dyn World> = Arc::new(world);
     let look = match common.output {
         Form::Json => Look { width: None, colour: false, ..*look },
         _ => *look,
@@ -172,7 +174,7 @@ pub(crate) fn run(
 }
 
 /// Runs one command in the demo's folder, as if typed there.
-fn ask(step: &(&'static str, &[&str]), look: &Look, world: &dyn World) -> Step {
+fn ask(step: &(&'static str, &[&str]), look: &Look, world: &Arc<dyn World>) -> Step {
     let (question, arguments) = *step;
     let words: Vec<OsString> =
         std::iter::once("justwhy").chain(arguments.iter().copied()).map(OsString::from).collect();

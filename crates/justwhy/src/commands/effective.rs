@@ -50,7 +50,7 @@ impl Effective {
         let process = readings.layers.iter().rev().find(|layer| layer.kind == Kind::Process);
         let naming = match process.map(|layer| (&layer.names, &layer.into)) {
             Some((Names::Variables(naming), None)) => naming,
-            _ => &answering.project.naming,
+            _ => &answering.snapshot.project().naming,
         };
         let mut effective = Effective { settings: Vec::new(), gone: Vec::new() };
         let mut refused = Vec::new();
@@ -140,7 +140,7 @@ pub(super) fn taken(answering: &Answering<'_>, settings: &[Exported]) -> Vec<Ref
         let is_declared = is_given(setting);
         let guarded = guarded::why_not(answering, &setting.variable, is_declared);
         guarded.or_else(|| {
-            let purpose = answering.project.purpose_of(&setting.variable).filter(|_| !is_declared)?;
+            let purpose = answering.snapshot.project().purpose_of(&setting.variable).filter(|_| !is_declared)?;
             Some(format!(
                 "its variable would be {}, and {purpose}; `variable` in the catalogue gives it another one",
                 setting.variable

@@ -26,9 +26,9 @@ impl<'a, 'e> Everywhere<'a, 'e> {
     /// None if there are too many contexts, or none can be read.
     fn survey(&self) -> Option<&Survey> {
         let read = || {
-            let elsewhere = self.answering.elsewhere;
-            let contexts = elsewhere.contexts(&Context::default()).ok()?;
-            let read = elsewhere.read_all(&contexts).into_iter().filter_map(Result::ok);
+            let snapshot = self.answering.snapshot;
+            let contexts = snapshot.contexts(&Context::default()).ok()?;
+            let read = snapshot.read_all(&contexts).into_iter().filter_map(Result::ok);
             let readings: Vec<_> = read.map(Arc::new).collect();
             let is_all = readings.len() == contexts.len();
             (!readings.is_empty()).then(|| (Survey::of(readings), is_all))
@@ -69,7 +69,7 @@ impl<'a, 'e> Everywhere<'a, 'e> {
         let count = survey.contexts().len();
         let mut set = ContextSet::none(count);
         let limits = self.answering.answers.limits();
-        survey.look_together(&[key], self.answering.elsewhere, limits, |answers, contexts| {
+        survey.look_together(&[key], self.answering.snapshot, limits, |answers, contexts| {
             if !matches!(answers.outcome(key).result, Ok(None)) {
                 set.add(contexts);
             }

@@ -88,7 +88,7 @@ fn in_other_contexts(
     };
     let mut second: Option<(Found, Option<Context>)> = None;
     let looked = look_into(answering, contexts, |context, there| {
-        let way = || answering.elsewhere.way_to(here, context);
+        let way = || answering.snapshot.way_to(here, context);
         match wanted.in_other_context(there, key, &way) {
             Some(found) if found.how == How::InForceElsewhere => {
                 search.found.push((found, Some(context.clone())));
@@ -113,7 +113,7 @@ fn in_inactive_layers(answering: &Answering<'_>, key: KeyId, wanted: &Wanted, se
     let answers = answering.answers;
     for layer in unread_layers(answers.resolution().readings()) {
         let context = answering.context().clone();
-        let Ok(readings) = answering.elsewhere.read_as_if_active(context, layer) else { continue };
+        let Ok(readings) = answering.snapshot.read_as_if_active(context, layer) else { continue };
         if matches!(readings.layer(layer).presence, Presence::Inactive(_)) {
             // It needs an axis that is unset, which the other contexts are there for.
             continue;
@@ -122,7 +122,7 @@ fn in_inactive_layers(answering: &Answering<'_>, key: KeyId, wanted: &Wanted, se
         let forced = Answers::new(resolution, answers.outside(), answers.limits());
         let name = answers.resolution().readings().layer(layer).name.clone();
         search.inactive.push(name);
-        let place = answering.elsewhere.declared_at(layer);
+        let place = answering.snapshot.declared_at(layer);
         if let Some(found) = wanted.in_inactive_layer(answers, &forced, layer, key, &place) {
             search.found.push((found, None));
             return;
@@ -154,7 +154,7 @@ pub(crate) fn where_it_is(
         };
         let is_met = wanted.is_met(there, key);
         if let Some(winner) = resolution.winner(key).filter(|_| is_met || any.is_none()) {
-            let way = answering.elsewhere.way_to(here, context);
+            let way = answering.snapshot.way_to(here, context);
             let stand = Stand::of(resolution, winner);
             let layer = &resolution.readings().layer(stand.layer).name;
             let place = stand.place(resolution.keys());
@@ -178,8 +178,8 @@ pub(crate) fn where_it_is_read(answering: &Answering<'_>, place: &str, error: Er
     };
     let mut found: Option<String> = None;
     look_into(answering, contexts, |context, there| {
-        if select::has_source(there.resolution(), answering.elsewhere.inside(), place) {
-            found = Some(answering.elsewhere.way_to(answering.context(), context));
+        if select::has_source(there.resolution(), answering.snapshot.inside(), place) {
+            found = Some(answering.snapshot.way_to(answering.context(), context));
         }
         found.is_none()
     });
@@ -197,9 +197,9 @@ fn other_contexts(answering: &Answering<'_>) -> Result<Vec<Context>, Error> {
         axes.filter(|(one, other)| one.value != other.value).count()
     };
     // What --in names may vary too, unless that makes too many.
-    let all = answering.elsewhere.contexts(&Context::default());
+    let all = answering.snapshot.contexts(&Context::default());
     let mut contexts = match all {
-        Err(error) if error.code() == "limit" => answering.elsewhere.contexts(here)?,
+        Err(error) if error.code() == "limit" => answering.snapshot.contexts(here)?,
         all => all?,
     };
     contexts.retain(|context| differs(context) > 0);

@@ -61,7 +61,7 @@ pub(crate) fn run(
     let mut chosen = Vec::new();
     let (mut others, mut unknown): (Vec<KeyId>, Vec<(String, Error)>) = (Vec::new(), Vec::new());
     for key in keys {
-        let found = select::settings(resolution, answering.elsewhere.inside(), key);
+        let found = select::settings(resolution, answering.snapshot.inside(), key);
         let found = found.and_then(|found| match found.is_empty() {
             false => Ok(found),
             true => {
@@ -95,10 +95,10 @@ pub(crate) fn run(
         return explain(answering, answering.answers, asked, chosen);
     }
     // What only other contexts have is known by now; here it is absent.
-    let readings = answering.elsewhere.read(answering.context().clone()).map_err(|it| vec![it])?;
+    let readings = answering.snapshot.read(answering.context().clone()).map_err(|it| vec![it])?;
     let answers = Answers::new(
         Resolution::of(Arc::new(readings)),
-        answering.elsewhere,
+        answering.snapshot,
         answering.answers.limits(),
     );
     chosen.extend(others);

@@ -67,7 +67,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
     }
     let progress = Progress::begin("reading the project");
     let here = answering.context();
-    let mut contexts = answering.elsewhere.contexts(here).map_err(|it| vec![it])?;
+    let mut contexts = answering.snapshot.contexts(here).map_err(|it| vec![it])?;
     let count = contexts.len();
     // Where one stands counts even if the axes cannot form it.
     let is_apart = !contexts.iter().any(|context| context.is_same_place(here));
@@ -75,7 +75,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
     progress.now(|| super::reading(count));
     let mut readings = Vec::with_capacity(count);
     let mut unread: Vec<(Context, Error)> = Vec::new();
-    for (context, read) in contexts.iter().zip(answering.elsewhere.read_all(&contexts)) {
+    for (context, read) in contexts.iter().zip(answering.snapshot.read_all(&contexts)) {
         match read {
             Ok(read) => readings.push(Arc::new(read)),
             Err(error) => unread.push((context.clone(), error)),
@@ -158,7 +158,7 @@ fn places(answering: &Answering<'_>, survey: &Survey, value: &str) -> (Vec<Place
         (found, answers.is_exhausted())
     };
     let limits = answering.answers.limits();
-    survey.look(answering.elsewhere, limits, look, |(found, is_too_much)| {
+    survey.look(answering.snapshot, limits, look, |(found, is_too_much)| {
         is_exhausted |= is_too_much;
         for (same, place, (is_in_force, breaks), group) in found {
             let place = places.entry(same).or_insert(place);

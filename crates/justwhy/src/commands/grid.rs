@@ -98,8 +98,8 @@ impl Gridded<'_, '_> {
         wanted: &Wanted<'_>,
         describe: impl Fn(&Answers<'_>, &Explanation) -> C + Sync,
     ) -> Vec<GridRow<C>> {
-        let Surveying { elsewhere, limits, .. } = self.surveying;
-        self.survey.grid(wanted, *elsewhere, *limits, |answers, answer| {
+        let snapshot = self.surveying.snapshot;
+        self.survey.grid(wanted, snapshot, snapshot.limits(), |answers, answer| {
             let cell = describe(answers, answer);
             self.is_exhausted.fetch_or(answers.is_exhausted(), Ordering::Relaxed);
             cell
@@ -115,19 +115,19 @@ impl Gridded<'_, '_> {
 
 pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let elsewhere = surveying.elsewhere;
+    let snapshot = surveying.snapshot;
     // Where you stand may be a place that does not exist, as long as the columns do.
     let from = match surveying.common.context.as_deref() {
-        None => elsewhere.stand(),
-        asked => elsewhere.here(asked),
+        None => snapshot.stand(),
+        asked => snapshot.here(asked),
     };
     let from = from.map_err(one)?;
     let names: Vec<&str> = options.across.iter().map(|name| name.trim()).collect();
-    let contexts = elsewhere.across(&from, &names).map_err(one)?;
+    let contexts = snapshot.across(&from, &names).map_err(one)?;
     surveying.progress.now(|| super::reading(contexts.len()));
     let mut readings = Vec::with_capacity(contexts.len());
     let mut unread: Vec<(Context, Error)> = Vec::new();
-    for (context, read) in contexts.iter().zip(elsewhere.read_all(&contexts)) {
+    for (context, read) in contexts.iter().zip(snapshot.read_all(&contexts)) {
         match read {
             Ok(read) => readings.push(Arc::new(read)),
             Err(error) => unread.push((context.clone(), error)),
@@ -189,7 +189,7 @@ fn chosen(
         // A former key, a variable or a place: as where the first of the contexts is.
         let Some(first) = survey.contexts().first() else { continue };
         let resolution = Resolution::of(Arc::clone(first));
-        let inside = surveying.elsewhere.inside();
+        let inside = surveying.snapshot.inside();
         let chosen = select::settings(&resolution, inside, pattern).map_err(|error| vec![error])?;
         found.extend(chosen);
     }

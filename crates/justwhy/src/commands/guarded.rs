@@ -92,7 +92,7 @@ pub(super) fn why_not(answering: &Answering<'_>, name: &str, is_declared: bool) 
     if name.to_ascii_uppercase().starts_with(OWN) {
         return Some(format!("its variable would be {name}, which is never set for a program"));
     }
-    let consent = answering.world.consent(&answering.project.repository);
+    let consent = answering.snapshot.world().consent(&answering.snapshot.project().repository);
     let allows =
         consent.user().is_some_and(|user| user.hand_over.iter().any(|allowed| allowed == name));
     if is_declared && allows {

@@ -57,7 +57,7 @@ pub(crate) fn run(
         .gone
         .iter()
         .chain(nulls.iter().map(|null| &null.variable))
-        .filter(|name| answering.project.purpose_of(name).is_none() && !is_guarded(name))
+        .filter(|name| answering.snapshot.project().purpose_of(name).is_none() && !is_guarded(name))
         .map(OsStr::new)
         .collect();
     let shown = answering.look.text(&program.to_string_lossy());
@@ -71,7 +71,7 @@ pub(crate) fn run(
     };
     let mut child = Command::new(found);
     named(&mut child, program).args(arguments).env_clear();
-    let around = answering.world.variables();
+    let around = answering.snapshot.world().variables();
     child.envs(around.into_iter().filter(|(name, _)| !gone.contains(name.as_os_str())));
     child.envs(said);
     let Outcome { notes, .. } = answering.outcome(String::new(), String::new(), true);

@@ -127,7 +127,7 @@ pub(super) fn chosen(
     let mut notes = String::new();
     let everywhere = Everywhere::new(answering);
     for pattern in patterns {
-        let matching = select::settings(resolution, answering.elsewhere.inside(), pattern);
+        let matching = select::settings(resolution, answering.snapshot.inside(), pattern);
         let matching = match matching {
             Err(error) if error.code() == "unknown-key" => {
                 // What only other contexts have is left out here, as what is absent is.

@@ -99,7 +99,7 @@ fn would_expose(answering: &Answering<'_>, advice: &Advice) -> bool {
     let layer = answering.resolution().readings().layer(advice.layer);
     let file = match layer.kind {
         Kind::File | Kind::Files | Kind::Rows => advice.at.trim_end_matches(" (new)"),
-        Kind::Values => answering.project.file.as_str(),
+        Kind::Values => answering.snapshot.project().file.as_str(),
         _ => return false,
     };
     let is_number = |text: &str| !text.is_empty() && text.bytes().all(|it| it.is_ascii_digit());
@@ -108,7 +108,8 @@ fn would_expose(answering: &Answering<'_>, advice: &Advice) -> bool {
     while let Some((head, _)) = path.rsplit_once(':').filter(|(_, tail)| is_number(tail)) {
         path = head;
     }
-    let tracking = answering.world.tracking(&answering.project.folder, &[path.into()]);
+    let tracking =
+        answering.snapshot.world().tracking(&answering.snapshot.project().folder, &[path.into()]);
     tracking == Tracking::Known(vec![true])
 }
 
@@ -124,7 +125,8 @@ fn pasted(answering: &Answering<'_>, key: KeyId, mut advice: Advice) -> Advice {
     let value = if is_text { "\"…\"" } else { "…" };
     let segments: Vec<&str> = name.segments().collect();
     if let Some(lines) = answering
-        .project
+        .snapshot
+        .project()
         .format_of(advice.layer)
         .and_then(|format| format.snippet(&segments, value))
     {

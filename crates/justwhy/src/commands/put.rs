@@ -5,7 +5,7 @@ use super::suppose::{self, Act, Edits, Supposing};
 use crate::arguments::Writing;
 use crate::run::Outcome;
 use justwhy_core::{KeyPath, Text};
-use justwhy_project::{Error, Project};
+use justwhy_project::Error;
 use justwhy_system::{CHANGED, EditLock};
 use std::io::Read as _;
 use std::time::Duration;
@@ -36,7 +36,7 @@ pub(crate) fn run(
         Change::Move { .. } => "move",
         Change::Encrypt { .. } => "encrypt",
     };
-    if supposing.given.keys().next().is_some() {
+    if supposing.asked.given.keys().next().is_some() {
         let message = format!("{command} writes, and --set and --unset only try");
         let error = Error::new("bad-argument", message);
         return Err(one(error.help("leave them out, or ask suppose")));
@@ -45,8 +45,8 @@ pub(crate) fn run(
         let error = Error::new("bad-argument", format!("the key is wrong: {error}"));
         one(error.help("write it as list shows it, or name its variable"))
     })?;
-    let project = Project::load(supposing.world, supposing.common.project.as_deref())?;
-    supposing.stores.on_behalf_of(&project.repository);
+    let session = supposing.session()?;
+    let project = session.project();
     let is_typed = matches!(change, Change::Put { value, .. } if value != "-");
     let put = match change {
         Change::Put { value, .. } if is_typed => Some(value.into()),

@@ -99,10 +99,10 @@ struct ShownScope {
 }
 
 pub(crate) fn run(surveying: &Surveying<'_>) -> Result<Outcome, Vec<Error>> {
-    let context = surveying.elsewhere.here(surveying.common.context.as_deref());
+    let context = surveying.snapshot.here(surveying.common.context.as_deref());
     let context = context.map_err(|error| vec![error])?;
-    let layers = surveying.elsewhere.scope_layers(&context);
-    let stores = surveying.project.stores.iter().enumerate();
+    let layers = surveying.snapshot.scope_layers(&context);
+    let stores = surveying.snapshot.project().stores.iter().enumerate();
     let shown: Vec<ShownStore> = stores
         .map(|(number, store)| {
             let of_store = layers.iter().filter(|layer| layer.store == number);
@@ -155,7 +155,7 @@ fn shown_store(
             inactive: layer.scope.as_ref().err().cloned(),
             scopes: Vec::new(),
         };
-        match surveying.elsewhere.scopes_of(layer) {
+        match surveying.snapshot.scopes_of(layer) {
             Ok(scopes) => {
                 for scope in scopes {
                     let document = scope.document(0, &mut Default::default(), context, None);
@@ -204,7 +204,7 @@ fn shown_store(
     }
     if shown.state == "not-allowed" {
         let file = surveying.stores.place().allowed.as_ref();
-        let is_new = file.is_none_or(|path| !surveying.world.is_file(path));
+        let is_new = file.is_none_or(|path| !surveying.snapshot.world().is_file(path));
         let file = file.map(|path| path.display().to_string());
         let begin = if is_new { "justwhy = 1\n\n" } else { "" };
         shown.allow = Some(Allow { file, is_new, text: format!("{begin}{}", how_to_allow(store)) });

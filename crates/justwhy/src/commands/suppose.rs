@@ -1,6 +1,6 @@
 //! `suppose`: what would change if a source said something else. Nothing is written.
 
-use crate::arguments::{Common, Form};
+use crate::arguments::Form;
 use crate::checking::{Checked, Checking, Told, Wanted};
 use crate::commands::check::{self, ShownFinding};
 use crate::commands::grid::ShownUnread;
@@ -10,20 +10,19 @@ use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext, Written};
 use crate::look::Look;
 use crate::progress::Progress;
-use crate::run::{Outcome, exhausted, limits};
+use crate::run::{Asked, Outcome, exhausted};
 use editing::{say_what_decides_nothing, suppose};
 use justwhy_core::{
     Answers, CandidateId, CheckRule, Context, ContextSet, Difference, Effect, Effects, Explanation,
     IsGiven, KeyId, KeyPath, Resolution, Severity, Stand, Survey, Tale, Text, in_words,
     list_values, sum_up,
 };
-use justwhy_encryption::Keyring;
-use justwhy_engine::{Arguments, Elsewhere, Supposition};
+use justwhy_engine::{Arguments, Session, Snapshot, Supposition};
 use justwhy_project::{Error, Project, World};
-use justwhy_stores::Client;
 use serde::Serialize;
 use serde_json::value::RawValue;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use telling::{Telling, end};
 use writing::write;
@@ -78,13 +77,16 @@ pub(crate) enum Act {
 
 /// What the command works with.
 pub(crate) struct Supposing<'a> {
-    pub(crate) common: &'a Common,
-    pub(crate) look: &'a Look,
-    pub(crate) given: &'a Arguments,
-    pub(crate) stores: &'a Client,
-    pub(crate) keyring: &'a Keyring,
-    pub(crate) world: &'a dyn World,
+    pub(crate) asked: Asked<'a>,
+    pub(crate) world: &'a Arc<dyn World>,
     pub(crate) progress: &'a Progress,
+}
+
+impl Supposing<'_> {
+    /// The project as it is now: whoever writes looks at it again once nobody else does.
+    pub(crate) fn session(&self) -> Result<Session, Vec<Error>> {
+        self.asked.session(self.world)
+    }
 }
 
 #[derive(Serialize)]
@@ -246,9 +248,7 @@ fn is_secret(effect: &Effect<Shown>) -> bool {
 
 /// A project in the contexts that are looked at, as it is or as it would be.
 struct Version<'v> {
-    project: &'v Project,
-    world: &'v dyn World,
-    elsewhere: &'v Elsewhere<'v>,
+    snapshot: &'v Snapshot,
     survey: Survey,
     full: ContextSet,
     head: Context,
@@ -293,13 +293,12 @@ impl Looked {
 
 pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let Supposing { common, look, given, stores, keyring, world, progress } = *supposing;
-    let asked = common.project.as_deref();
-    let project = Project::load(world, asked)?;
-    supposing.stores.on_behalf_of(&project.repository);
-    let mut supposition = Supposition::of(world);
+    let Supposing { asked, progress, .. } = *supposing;
+    let Asked { common, look, given, stores, .. } = asked;
+    let session = supposing.session()?;
+    let mut supposition = Supposition::of(&session);
     let (mut supposed, mut notes) =
-        suppose(supposing, options, &project, &mut supposition).map_err(one)?;
+        suppose((asked, &session), options, &mut supposition).map_err(one)?;
     if supposed.is_empty() {
         let error = Error::new("bad-argument", "suppose is asked to suppose nothing");
         return Err(one(error.help(
@@ -314,26 +313,22 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     }
     let here = !options.everywhere;
     let with_local = options.with_local || here;
-    let nothing = Arguments::default();
     // Where an edit is made depends on the context; what it changes is looked at in all of them.
     let context = common.context.as_deref().filter(|_| here);
-    let elsewhere = Elsewhere::new(&project, world, &nothing).asking(Some(stores));
-    let elsewhere = elsewhere.decrypting(keyring).with_local(with_local);
-    let read = check::survey(&elsewhere, context, here, progress)?;
-    let before = Version::of((&project, world, &elsewhere), read);
+    let snapshot = session.snapshot(Arguments::default(), with_local);
+    let read = check::survey(&snapshot, context, here, progress)?;
+    let before = Version::of(&snapshot, read);
     let then = |errors: Vec<Error>| -> Vec<Error> {
         let so = "it would be so with what is supposed";
         errors.into_iter().map(|error| error.help(so)).collect()
     };
-    let new_project = supposition.project(asked).map_err(then)?;
-    let new_world = supposition.world();
-    let new_stores = supposition.stores(stores);
-    let new_elsewhere = Elsewhere::new(&new_project, new_world, given).asking(Some(&new_stores));
-    let new_elsewhere = new_elsewhere.decrypting(keyring).with_local(with_local);
-    let new_asked = still_there(common.context.as_deref(), &project, &new_project);
+    let supposed_session = supposition.session(common.project.as_deref()).map_err(then)?;
+    let new_snapshot = supposed_session.snapshot(given.clone(), with_local);
+    let new_asked =
+        still_there(common.context.as_deref(), session.project(), supposed_session.project());
     let new_context = new_asked.as_deref().filter(|_| here);
-    let read = check::survey(&new_elsewhere, new_context, here, progress).map_err(then)?;
-    let after = Version::of((&new_project, new_world, &new_elsewhere), read);
+    let read = check::survey(&new_snapshot, new_context, here, progress).map_err(then)?;
+    let after = Version::of(&new_snapshot, read);
     say_what_decides_nothing(&after, new_asked.as_deref(), &mut supposed).map_err(one)?;
     let wanted = Wanted {
         here: !options.everywhere,
@@ -389,7 +384,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
         Act::Suppose => None,
         Act::WriteNothing => Some(Vec::new()),
         Act::Write if is_refused => Some(Vec::new()),
-        Act::Write => Some(write(&supposition, &project, stores).map_err(one)?),
+        Act::Write => Some(write(&supposition, session.project(), stores).map_err(one)?),
     };
     let done = written.clone().unwrap_or_default();
     let result = match is_json {
@@ -524,9 +519,9 @@ impl Looking<'_> {
     ) -> Result<Looked, Vec<Error>> {
         let is_exhausted = AtomicBool::new(false);
         let tell = |version: &Version<'_>, given: IsGiven<'_>| {
-            let limits = limits(version.project);
+            let limits = version.snapshot.limits();
             let all = |_: KeyId| true;
-            Tale::of(&version.survey, &all, version.elsewhere, limits, given, |answers, answer| {
+            Tale::of(&version.survey, &all, version.snapshot, limits, given, |answers, answer| {
                 is_exhausted.fetch_or(answers.is_exhausted(), Ordering::Relaxed);
                 show(answers, answer, self.is_json, self.fingerprints)
             })
@@ -578,17 +573,17 @@ fn current<'v>(
     progress: &Progress,
 ) -> Result<Option<(Version<'v>, Version<'v>)>, (Context, Error)> {
     // Where nobody can stand there is nothing to say.
-    let Ok(head) = before.elsewhere.here(asked.0) else { return Ok(None) };
+    let Ok(head) = before.snapshot.here(asked.0) else { return Ok(None) };
     let contexts = before.contexts();
     if before.full.iter().any(|at| contexts[at].is_same_place(&head)) {
         return Ok(None);
     }
     let read = |version: &Version<'v>, asked: Option<&str>| {
-        let read = check::survey(version.elsewhere, asked, true, progress).map_err(|errors| {
+        let read = check::survey(version.snapshot, asked, true, progress).map_err(|errors| {
             let none = || Error::new("bad-context", "there is no context to look at");
             (head.clone(), errors.into_iter().next().unwrap_or_else(none))
         })?;
-        Ok(Version::of((version.project, version.world, version.elsewhere), read))
+        Ok(Version::of(version.snapshot, read))
     };
     Ok(Some((read(before, asked.0)?, read(after, asked.1)?)))
 }
@@ -604,23 +599,15 @@ fn still_there(asked: Option<&str>, before: &Project, after: &Project) -> Option
 }
 
 impl<'v> Version<'v> {
-    fn of(
-        (project, world, elsewhere): (&'v Project, &'v dyn World, &'v Elsewhere<'v>),
-        read: check::Read,
-    ) -> Version<'v> {
+    fn of(snapshot: &'v Snapshot, read: check::Read) -> Version<'v> {
         let check::Read { survey, full, head, unread } = read;
-        Version { project, world, elsewhere, survey, full, head, unread }
+        Version { snapshot, survey, full, head, unread }
     }
 }
 
 impl Version<'_> {
     fn check(&self, wanted: Wanted<'_>) -> Result<Checked, Vec<Error>> {
-        let checking = Checking {
-            project: self.project,
-            world: self.world,
-            elsewhere: self.elsewhere,
-            limits: limits(self.project),
-        };
+        let checking = Checking { snapshot: self.snapshot };
         let mut checked = checking.check(&self.survey, &self.full, wanted)?;
         let of = self.survey.contexts().len();
         checked.findings.splice(0..0, check::cannot_read(&self.unread, of));
@@ -649,7 +636,8 @@ fn pairs(before: &Version<'_>, after: &Version<'_>, everywhere: bool) -> Vec<(us
         return vec![(0, 0)];
     }
     // An axis that is not there any more tells no contexts apart.
-    let names: Vec<&str> = after.project.axes.iter().map(|it| it.axis.name.as_str()).collect();
+    let names: Vec<&str> =
+        after.snapshot.project().axes.iter().map(|it| it.axis.name.as_str()).collect();
     let values = |context: &Context| -> Vec<Option<String>> {
         names.iter().map(|name| context.value(name).map(str::to_owned)).collect()
     };

@@ -90,7 +90,7 @@ pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
     let checked = check_here(answering);
     let result = if answering.as_json() {
         let body = Body {
-            name: answering.project.name.clone(),
+            name: answering.snapshot.project().name.clone(),
             axes: answering.context().axes.iter().map(shown_axis).collect(),
             layers,
             settings: counts,
@@ -193,7 +193,7 @@ fn text(
     checked: &Result<Checked, String>,
 ) -> String {
     let look = answering.look;
-    let project = answering.project;
+    let project = answering.snapshot.project();
     let path = project.folder.join(&project.file).display().to_string();
     let mut out = String::new();
     if let Some(name) = &project.name {
@@ -249,12 +249,7 @@ fn text(
 
 /// Checks what was read here.
 fn check_here(answering: &Answering<'_>) -> Result<Checked, String> {
-    let checking = Checking {
-        project: answering.project,
-        world: answering.world,
-        elsewhere: answering.elsewhere,
-        limits: answering.answers.limits(),
-    };
+    let checking = Checking { snapshot: answering.snapshot };
     let survey = Survey::of(vec![answering.resolution().shared_readings()]);
     let wanted = Wanted { here: true, is_everywhere: false, with_local: true, allow: &[] };
     let checked = checking.check(&survey, &ContextSet::all(1), wanted);

@@ -2,8 +2,8 @@
 
 use super::{Asked, file, origin_of, read_allowed};
 use crate::Error;
-use justwhy_formats::Limits;
 use justwhy_core::SourceText;
+use justwhy_formats::Limits;
 
 fn shown(errors: &[Error]) -> String {
     let line = |error: &Error| {

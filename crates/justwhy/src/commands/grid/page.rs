@@ -33,7 +33,7 @@ struct Row {
 }
 
 pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
-    let project = gridded.surveying.project;
+    let project = gridded.surveying.snapshot.project();
     let fingerprints = Fingerprints::new();
     let rows: Vec<GridRow<(String, String)>> = gridded.rows(wanted, |answers, answer| {
         let setting = Setting::with_reasons(answers, answer, None, &fingerprints);

@@ -1,28 +1,26 @@
 //! What is to be supposed: noted, and made where nothing is written.
 
-use super::{Deed, Edits, Options, Supposed, Supposing, Version};
+use super::{Deed, Edits, Options, Supposed, Version};
 use crate::json::ShownValue;
-use crate::run::limits;
+use crate::run::Asked;
 use crate::select;
 use justwhy_core::{
-    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, Resolution, Row, Text,
-    Value, Verdict, as_written, destination, is_env_name, is_secret_name,
+    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, Row, Text, Value,
+    Verdict, as_written, destination, is_env_name, is_secret_name,
 };
 use justwhy_encryption::{Keyring, NotEncrypted};
-use justwhy_engine::{Arguments, Elsewhere, Supposition};
-use justwhy_project::{Error, Kept, Project, Tracking, World};
-use std::sync::Arc;
+use justwhy_engine::{Arguments, Session, Snapshot, Supposition};
+use justwhy_project::{Error, Kept, Tracking};
 
 /// Notes what is to be supposed; gives it for people, and what was noticed.
 pub(super) fn suppose(
-    supposing: &Supposing<'_>,
+    (asked, session): (Asked<'_>, &Session),
     options: &Options<'_>,
-    project: &Project,
-    supposition: &mut Supposition<'_>,
+    supposition: &mut Supposition,
 ) -> Result<(Vec<Supposed>, String), Error> {
     let mut supposed = Vec::new();
     let mut notes = String::new();
-    for (key, is_set) in supposing.given.keys() {
+    for (key, is_set) in asked.given.keys() {
         supposed.push(Supposed::of(if is_set { Deed::Set } else { Deed::Unset }, key.to_string()));
     }
     for (number, given) in options.variables.iter().enumerate() {
@@ -38,29 +36,28 @@ pub(super) fn suppose(
     for name in options.no_variables {
         if !supposition.has_variable(name) {
             let note = format!("note: the variable {name} is not set now");
-            notes.push_str(&supposing.look.text(&note));
+            notes.push_str(&asked.look.text(&note));
             notes.push('\n');
         }
         supposition.variable(name, None);
         supposed.push(Supposed::of(Deed::NoVariable, name.clone()));
     }
     for layer in options.without {
-        supposition.without(project, layer)?;
+        supposition.without(session.project(), layer)?;
         supposed.push(Supposed::of(Deed::Without, layer.clone()));
     }
-    edit(supposing, options.edits, project, supposition, &mut supposed)?;
+    edit((asked, session), options.edits, supposition, &mut supposed)?;
     Ok((supposed, notes))
 }
 
 /// Supposes what is to be written and taken out, where that is done in the context of `--in`.
 fn edit(
-    supposing: &Supposing<'_>,
+    (asked, session): (Asked<'_>, &Session),
     edits: Edits<'_>,
-    project: &Project,
-    supposition: &mut Supposition<'_>,
+    supposition: &mut Supposition,
     supposed: &mut Vec<Supposed>,
 ) -> Result<(), Error> {
-    let Supposing { common, stores, keyring, world, .. } = *supposing;
+    let project = session.project();
     // A misspelt layer is told of before anything is read.
     let layers: &[&str] = match &edits {
         Edits::None => return Ok(()),
@@ -68,12 +65,15 @@ fn edit(
         Edits::Move { from, to, .. } => &[from, to],
     };
     layers.iter().try_for_each(|layer| project.layer_named(layer).map(drop))?;
-    let nothing = Arguments::default();
-    let elsewhere = Elsewhere::new(project, world, &nothing).asking(Some(stores));
-    let elsewhere = elsewhere.decrypting(keyring);
-    let readings = elsewhere.read(elsewhere.here(common.context.as_deref())?)?;
-    let answers = Answers::new(Resolution::of(Arc::new(readings)), &elsewhere, limits(project));
-    let mut editor = Editor { project, world, keyring, answers: &answers, supposition, supposed };
+    let snapshot = session.snapshot(Arguments::default(), true);
+    let answers = snapshot.at(snapshot.here(asked.common.context.as_deref())?)?;
+    let mut editor = Editor {
+        snapshot: &snapshot,
+        keyring: asked.keyring,
+        answers: &answers,
+        supposition,
+        supposed,
+    };
     let meant = |key: &KeyPath| select::path_meant(answers.resolution(), key.clone());
     match edits {
         Edits::None => {}
@@ -132,24 +132,23 @@ enum Said<'s> {
 }
 
 /// Supposes edits, and notes them.
-struct Editor<'e, 'a, 'w> {
-    project: &'e Project,
-    world: &'e dyn World,
+struct Editor<'e, 'a> {
+    snapshot: &'e Snapshot,
     keyring: &'e Keyring,
     answers: &'e Answers<'a>,
-    supposition: &'e mut Supposition<'w>,
+    supposition: &'e mut Supposition,
     supposed: &'e mut Vec<Supposed>,
 }
 
-impl Editor<'_, '_, '_> {
+impl Editor<'_, '_> {
     /// Where the layer is told of the setting, and that place for people.
     fn place(&self, layer: &str, path: &KeyPath) -> Result<(Destination, String), Error> {
-        let index = self.project.layer_named(layer)?;
+        let index = self.snapshot.project().layer_named(layer)?;
         let place = destination(self.answers, index, path)
             .map_err(|none| Error::new("bad-edit", none.problem).help(none.help))?;
         let at = match &place.holder {
             Holder::File(path) => path.clone(),
-            Holder::Values => self.project.file.clone(),
+            Holder::Values => self.snapshot.project().file.clone(),
             Holder::Scope { store, scope } => format!("the scope {scope} of {store}"),
         };
         Ok((place, at))
@@ -179,7 +178,7 @@ impl Editor<'_, '_, '_> {
             }
             // What was hidden from the readers of a file stays so.
             Said::Given(text) if encrypts || place.encrypted.is_some() && !text.is_empty() => {
-                encrypted_for = Some(self.project.recipients.len());
+                encrypted_for = Some(self.snapshot.project().recipients.len());
                 self.encrypted(path, text)?
             }
             Said::Written(Value::Unread) => {
@@ -203,7 +202,7 @@ impl Editor<'_, '_, '_> {
                 None => is_secret_name(&path.to_string()),
             };
         let is_secret = is_secret || self.is_secret_at(layer, path, &place);
-        self.supposition.put(self.project, &place, &value, is_secret)?;
+        self.supposition.put(self.snapshot.project(), &place, &value, is_secret)?;
         let put = Supposed::edit(Deed::Put, path, layer, at);
         // What is moved is nobody's guess.
         let given = matches!(said, Said::Given(_)).then(|| self.source_and_name(&place));
@@ -238,7 +237,7 @@ impl Editor<'_, '_, '_> {
     fn source_and_name(&self, place: &Destination) -> (String, String) {
         let source = match &place.holder {
             Holder::File(path) => path.clone(),
-            Holder::Values => self.project.file.clone(),
+            Holder::Values => self.snapshot.project().file.clone(),
             Holder::Scope { store, scope } => match self.file_of(store) {
                 Some(path) => path.to_owned(),
                 None => format!("{store}:{scope}"),
@@ -255,7 +254,7 @@ impl Editor<'_, '_, '_> {
 
     /// The file of a store that is one.
     fn file_of(&self, store: &str) -> Option<&str> {
-        match self.project.stores.iter().find(|it| it.name == store).map(|it| &it.kept) {
+        match self.snapshot.project().stores.iter().find(|it| it.name == store).map(|it| &it.kept) {
             Some(Kept::File(path)) => Some(path),
             _ => None,
         }
@@ -265,7 +264,7 @@ impl Editor<'_, '_, '_> {
     fn file_that_holds(&self, place: &Destination) -> Option<String> {
         match &place.holder {
             Holder::File(path) => Some(path.clone()),
-            Holder::Values => Some(self.project.file.clone()),
+            Holder::Values => Some(self.snapshot.project().file.clone()),
             Holder::Scope { store, .. } => self.file_of(store).map(str::to_owned),
         }
     }
@@ -285,10 +284,13 @@ impl Editor<'_, '_, '_> {
             // A store is told that it is a secret.
             None => None,
             Some(file) => {
-                let tracking = self.world.tracking(&self.project.folder, &[(&file).into()]);
+                let tracking = self
+                    .snapshot
+                    .world()
+                    .tracking(&self.snapshot.project().folder, &[(&file).into()]);
                 if tracking == Tracking::Known(vec![true]) {
                     Some("which git tracks or would track")
-                } else if is_readable_by_others(&self.project.folder.join(&file)) {
+                } else if is_readable_by_others(&self.snapshot.project().folder.join(&file)) {
                     Some("which others on this machine can read")
                 } else {
                     None
@@ -304,7 +306,7 @@ impl Editor<'_, '_, '_> {
 
     /// The text for all recipients of the project, as it is written.
     fn encrypted(&self, path: &KeyPath, text: &str) -> Result<Value, Error> {
-        let recipients = &self.project.recipients;
+        let recipients = &self.snapshot.project().recipients;
         let names: Vec<&str> = recipients.iter().map(|(name, _)| name.as_str()).collect();
         match self.keyring.encrypt(text, &names) {
             Ok(encrypted) => Ok(Value::Text(encrypted.into())),
@@ -319,7 +321,7 @@ impl Editor<'_, '_, '_> {
                 let error = Error::new("bad-project", message);
                 let at = recipients.get(number).map(|(_, at)| *at);
                 let help = "copy it anew from what `justwhy identity new` has printed";
-                Err(error.at(&self.project.file, at).help(help))
+                Err(error.at(&self.snapshot.project().file, at).help(help))
             }
             Err(NotEncrypted::Failed) => {
                 Err(Error::new("bad-edit", format!("{path} could not be encrypted")))
@@ -331,10 +333,11 @@ impl Editor<'_, '_, '_> {
     fn history(&self, place: &Destination) -> Option<&'static str> {
         let file = match &place.holder {
             Holder::File(path) => path,
-            Holder::Values => &self.project.file,
+            Holder::Values => &self.snapshot.project().file,
             Holder::Scope { store, .. } => self.file_of(store)?,
         };
-        let tracking = self.world.tracking(&self.project.folder, &[file.into()]);
+        let tracking =
+            self.snapshot.world().tracking(&self.snapshot.project().folder, &[file.into()]);
         (tracking == Tracking::Known(vec![true])).then_some(match place.encrypted {
             None => {
                 "note: the history of the file still has the old text for all who can read it; give \
@@ -376,9 +379,9 @@ impl Editor<'_, '_, '_> {
             Some(value) => Text::secret(value.show()),
         };
         let value = self.encrypted(path, &text)?;
-        self.supposition.put(self.project, &place, &value, true)?;
+        self.supposition.put(self.snapshot.project(), &place, &value, true)?;
         let note = self.history(&place);
-        let encrypted_for = Some(self.project.recipients.len());
+        let encrypted_for = Some(self.snapshot.project().recipients.len());
         let encrypt = Supposed::edit(Deed::Encrypt, path, layer, at);
         self.supposed.push(Supposed { encrypted_for, is_secret: true, note, ..encrypt });
         Ok(())
@@ -402,7 +405,7 @@ impl Editor<'_, '_, '_> {
         if place.says.is_none() {
             return Err(self.says_nothing(layer, path, &at));
         }
-        self.supposition.take_out(self.project, &place)?;
+        self.supposition.take_out(self.snapshot.project(), &place)?;
         self.supposed.push(Supposed::edit(Deed::Drop, path, layer, at));
         Ok(())
     }
@@ -429,9 +432,7 @@ pub(super) fn say_what_decides_nothing(
     if supposed.iter().all(|it| it.act != Deed::Put) {
         return Ok(());
     }
-    let readings = after.elsewhere.read(after.elsewhere.here(asked)?)?;
-    let resolution = Resolution::of(Arc::new(readings));
-    let answers = Answers::new(resolution, after.elsewhere, limits(after.project));
+    let answers = after.snapshot.at(after.snapshot.here(asked)?)?;
     let resolution = answers.resolution();
     for put in supposed.iter_mut().filter(|it| it.act == Deed::Put) {
         let path = KeyPath::parse(&put.what).ok();

@@ -7,7 +7,7 @@ use justwhy_stores::{Change, Client, Expected, WriteProblem};
 
 /// Writes what was supposed; gives where.
 pub(super) fn write(
-    supposition: &Supposition<'_>,
+    supposition: &Supposition,
     project: &Project,
     stores: &Client,
 ) -> Result<Vec<String>, Error> {

@@ -1,30 +1,33 @@
-//! What references look at: process variables, files and other contexts.
+//! A project and all that is around it, as they are at one moment: what is asked of it, in which context
+//! ever, is answered from the same.
 
 use crate::Arguments;
 use crate::reader::{NotRead, Reader};
+use crate::session::Session;
 use crate::situate::{Situation, follows, led_to};
 use hashbrown::HashMap;
 use justwhy_core::parallel::lock;
 use justwhy_core::{
-    AxisOrigin, AxisValue, Context, Decrypts, Inactivity, LayerIndex, Outside, Readings, Scope,
+    Answers, AxisOrigin, AxisValue, Context, ExpansionLimits, Inactivity, LayerIndex, Outside,
+    Readings, Resolution, Scope,
 };
 use justwhy_formats::decode;
 use justwhy_formats::shown_name;
 use justwhy_project::Error;
-use justwhy_project::Stores;
 use justwhy_project::beyond;
 use justwhy_project::{Project, Reads, Way};
 use justwhy_project::{ReadProblem, World};
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Reads a project here and, where references or a question look there, in other contexts.
-pub struct Elsewhere<'p> {
-    project: &'p Project,
-    world: &'p dyn World,
-    arguments: &'p Arguments,
-    situation: Situation<'p>,
-    reader: Mutex<Reader<'p>>,
+/// A project as it is, or as it would be, with all that its layers read. It keeps what it has read, and gives
+/// references what they ask of the outside: process variables, files, other contexts.
+pub struct Snapshot {
+    project: Arc<Project>,
+    world: Arc<dyn World>,
+    arguments: Arguments,
+    situation: Situation,
+    reader: Mutex<Reader>,
     files: Mutex<HashMap<String, FileText>>,
     /// Whether layers that describe where you stand are left out, and process variables with them.
     without_local: bool,
@@ -48,60 +51,71 @@ pub struct ScopeLayer {
 /// The trimmed text of a file; none if it is not there, and why if it cannot be read.
 type FileText = Result<Option<Arc<str>>, String>;
 
-impl std::fmt::Debug for Elsewhere<'_> {
+impl std::fmt::Debug for Snapshot {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Elsewhere").finish_non_exhaustive()
+        f.debug_struct("Snapshot").finish_non_exhaustive()
     }
 }
 
-impl<'p> Elsewhere<'p> {
-    /// Has read nothing yet.
-    pub fn new(
-        project: &'p Project,
-        world: &'p dyn World,
-        arguments: &'p Arguments,
-    ) -> Elsewhere<'p> {
-        Elsewhere {
-            project,
-            world,
+impl Snapshot {
+    pub(crate) fn new(session: &Session, arguments: Arguments) -> Snapshot {
+        let Session { ports, project } = session;
+        let mut reader = Reader::new(Arc::clone(project), Arc::clone(&ports.world));
+        reader = reader.asking(ports.stores.clone());
+        if let Some(decrypts) = &ports.decrypts {
+            reader = reader.decrypting(Arc::clone(decrypts));
+        }
+        Snapshot {
+            situation: Situation::new(Arc::clone(project), Arc::clone(&ports.world)),
+            reader: Mutex::new(reader),
+            project: Arc::clone(project),
+            world: Arc::clone(&ports.world),
             arguments,
-            situation: Situation::new(project, world),
-            reader: Mutex::new(Reader::new(project, world)),
             files: Mutex::default(),
             without_local: false,
         }
     }
 
+    /// The project.
+    pub fn project(&self) -> &Project {
+        &self.project
+    }
+
+    /// The outside.
+    pub fn world(&self) -> &dyn World {
+        &*self.world
+    }
+
+    /// How far references are followed.
+    pub fn limits(&self) -> ExpansionLimits {
+        let limits = self.project.limits;
+        ExpansionLimits {
+            depth: limits.depth,
+            bytes: limits.file_bytes,
+            nodes: limits.nodes as u64,
+        }
+    }
+
+    /// Reads every source in a context, and answers from that.
+    pub fn at(&self, context: Context) -> Result<Answers<'_>, Error> {
+        let resolution = Resolution::of(Arc::new(self.read(context)?));
+        Ok(Answers::new(resolution, self, self.limits()))
+    }
+
     /// Whether the layers that describe where you stand are read, as they are without this, or left out
     /// in every context.
     #[must_use]
-    pub fn with_local(self, with_local: bool) -> Elsewhere<'p> {
+    pub fn with_local(self, with_local: bool) -> Snapshot {
         if with_local {
             return self;
         }
-        Elsewhere { without_local: true, ..self.with_reader(Reader::without_local) }
-    }
-
-    /// Asks stores that are not files through `stores`.
-    #[must_use]
-    pub fn asking(self, stores: Option<&'p dyn Stores>) -> Elsewhere<'p> {
-        self.with_reader(|reader| reader.asking(stores))
-    }
-
-    /// Has values decrypted by `decrypts`.
-    #[must_use]
-    pub fn decrypting(self, decrypts: &'p dyn Decrypts) -> Elsewhere<'p> {
-        self.with_reader(|reader| reader.decrypting(decrypts))
-    }
-
-    fn with_reader(self, change: impl FnOnce(Reader<'p>) -> Reader<'p>) -> Elsewhere<'p> {
         let reader = self.reader.into_inner().unwrap_or_else(PoisonError::into_inner);
-        Elsewhere { reader: Mutex::new(change(reader)), ..self }
+        Snapshot { without_local: true, reader: Mutex::new(reader.without_local()), ..self }
     }
 
     /// Reads every source in each of many contexts, and shares what is the same in them.
     pub fn read_all(&self, contexts: &[Context]) -> Vec<Result<Readings, Error>> {
-        lock(&self.reader).read_all(contexts, self.arguments)
+        lock(&self.reader).read_all(contexts, &self.arguments)
     }
 
     /// Files of other contexts that could not be read, each with the reason, so that variables which
@@ -122,7 +136,7 @@ impl<'p> Elsewhere<'p> {
 
     /// Reads every source in a context.
     pub fn read(&self, context: Context) -> Result<Readings, Error> {
-        lock(&self.reader).read(context, self.arguments)
+        lock(&self.reader).read(context, &self.arguments)
     }
 
     /// The layers that read scopes, weakest first, and what each reads in a context.
@@ -168,7 +182,7 @@ impl<'p> Elsewhere<'p> {
         context: Context,
         layer: LayerIndex,
     ) -> Result<Readings, Error> {
-        lock(&self.reader).read_with(context, self.arguments, Some(layer))
+        lock(&self.reader).read_with(context, &self.arguments, Some(layer))
     }
 
     /// The place at which a layer is declared, as text.
@@ -286,7 +300,7 @@ impl<'p> Elsewhere<'p> {
     /// Whether a reference may read a path: it must be in the project's folder or in one that the
     /// project lists, and one that is beyond the repository only if the user allows it.
     fn may_read(&self, path: &Path, shown: &str) -> Result<(), String> {
-        let (project, world) = (self.project, self.world);
+        let (project, world) = (&*self.project, &*self.world);
         let folder = world.canonical(&project.folder).unwrap_or_else(|_| project.folder.clone());
         let Some(target) = beyond::leaves(world, &folder, path) else { return Ok(()) };
         let mut listed = project.read_folders.iter().map(|folder| project.folder.join(folder));
@@ -309,7 +323,7 @@ impl<'p> Elsewhere<'p> {
     }
 }
 
-impl Outside for Elsewhere<'_> {
+impl Outside for Snapshot {
     fn is_secret_variable(&self, name: &str) -> bool {
         self.project.token_variables().any(|token| token == name)
     }
