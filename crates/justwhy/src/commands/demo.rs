@@ -16,7 +16,7 @@ use std::sync::Arc;
 /// A file of the demo project, as it stands in the repository.
 macro_rules! files {
     ($($path:literal),* $(,)?) => {
-        [$(($path, include_str!(concat!("../../../../demo/", $path)))),*]
+        [$(($path, include_str!(concat!("../../demo/", $path)))),*]
     };
 }
 

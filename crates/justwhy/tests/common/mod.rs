@@ -52,7 +52,7 @@ impl Place {
     /// A folder with the demo project in it.
     pub(crate) fn demo() -> Place {
         let place = Place::new(&[]);
-        let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+        let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo");
         copy(&demo, place.path());
         place
     }

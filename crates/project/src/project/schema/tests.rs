@@ -104,11 +104,11 @@ fn json_of(path: &Path) -> Value {
 fn the_project_files_of_the_demo_and_the_examples_fit_the_schema() {
     let [(_, project), (_, catalogue), (_, store), _] = schemas();
     let store = jsonschema::validator_for(store.as_value()).unwrap();
-    let scopes = json_of(&repository().join("demo/settings/scopes.toml"));
+    let scopes = json_of(&repository().join("crates/justwhy/demo/settings/scopes.toml"));
     assert!(store.is_valid(&scopes), "the demo's store file");
     let project = jsonschema::validator_for(project.as_value()).unwrap();
     let catalogue = jsonschema::validator_for(catalogue.as_value()).unwrap();
-    for name in ["demo", "examples/clean", "examples/every-rule"] {
+    for name in ["crates/justwhy/demo", "examples/clean", "examples/every-rule"] {
         let folder = repository().join(name);
         let file = json_of(&folder.join("justwhy.toml"));
         let wrong: Vec<String> = project.iter_errors(&file).map(|it| it.to_string()).collect();
