@@ -1,11 +1,18 @@
 //! Answers: the value of each setting after references and conversion.
 
-use crate::convert::{Conversion, NotAList, read_list};
+use crate::model::axis::Context;
+use crate::model::candidate::CandidateId;
+use crate::model::catalogue::{Declared, EmptyText, Gather};
+use crate::model::convert::{Conversion, NotAList, read_list};
+use crate::model::convert::{Declaration, Shape, read_like};
+use crate::model::key::KeyId;
+use crate::model::place::Span;
+use crate::model::reference::may_refer;
+use crate::model::secret::is_secret_name;
+use crate::model::value::{Element, Type, Value};
 use crate::parallel::lock;
-use crate::{
-    CandidateId, Context, Declaration, Declared, Element, EmptyText, Gather, KeyId, Readings,
-    Resolution, Shape, Span, Type, Value, Verdict, is_secret_name, read_like, reference::may_refer,
-};
+use crate::precedence::resolution::{Resolution, Verdict};
+use crate::reading::Readings;
 use hashbrown::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
@@ -16,7 +23,7 @@ mod ingredients;
 mod others;
 mod weight;
 
-pub(crate) use crate::reference::Piece;
+pub(crate) use crate::model::reference::Piece;
 pub use chain::{Hop, HopValue};
 pub(crate) use expand::{LEFT_OUT, all_references, winning_pieces};
 pub use ingredients::IsGiven;

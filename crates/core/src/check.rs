@@ -5,10 +5,14 @@
 //! world outside (files that nobody reads, what git tracks) and rules between settings are added by
 //! the caller.
 
-use crate::Sight;
-use crate::near::{KnownNames, distance_within};
-use crate::resolution::Verdict;
-use crate::{CandidateId, ContextSet, ExpansionLimits, Explanation, KeyId, Outside, Survey};
+use crate::answers::{ExpansionLimits, Outside};
+use crate::contexts::survey::Sight;
+use crate::contexts::survey::{ContextSet, Survey};
+use crate::explanation::Explanation;
+use crate::model::candidate::CandidateId;
+use crate::model::key::KeyId;
+use crate::model::near::{KnownNames, distance_within};
+use crate::precedence::resolution::Verdict;
 use hashbrown::{HashMap, HashSet};
 
 mod across;

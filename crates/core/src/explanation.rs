@@ -1,16 +1,29 @@
 //! Explanations: why a setting has the value that it has.
 
+use crate::answers::{Answers, Failure, Outcome};
 use crate::answers::{Gifts, UNCERTAIN, UNREADABLE};
-use crate::resolution::{Rule, Verdict};
-use crate::{
-    Address, Answers, Candidate, CandidateId, Conversion, Declaration, Edit, Failure, KeyId, Keys,
-    LayerIndex, Names, Nanoseconds, NearName, Note, Outcome, Position, Presence, Reading,
-    Resolution, Trial, Value, hide_address_password, read_duration, read_size,
+use crate::model::candidate::CandidateId;
+use crate::model::convert::{
+    Address, Conversion, Declaration, Nanoseconds, read_duration, read_size,
 };
+use crate::model::key::KeyId;
+use crate::model::layer::{LayerIndex, Presence};
+use crate::model::place::Position;
+use crate::model::scope::Note;
+use crate::model::secret::hide_address_password;
+use crate::model::value::Value;
+use crate::precedence::resolution::Candidate;
+use crate::precedence::resolution::{Rule, Verdict};
+use crate::precedence::stand::{Stand, name_of};
+use crate::precedence::trial::Trial;
+use crate::reading::{Edit, NearName, Reading};
 use std::sync::Arc;
 
 mod advice;
 mod because;
+pub(crate) mod destination;
+pub(crate) mod expected;
+pub(crate) mod find;
 mod sentence;
 
 pub use advice::Advice;
@@ -58,83 +71,6 @@ impl Status {
     /// Whether the answer is no: the setting is in error, or nobody can tell what it is.
     pub fn is_refusal(&self) -> bool {
         !matches!(self, Status::Set | Status::Absent)
-    }
-}
-
-/// Where a candidate stands.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Stand {
-    /// The candidate.
-    pub candidate: CandidateId,
-    /// Its layer.
-    pub layer: LayerIndex,
-    /// Its source.
-    pub source: Arc<str>,
-    /// Its line and column, if the source has lines.
-    pub position: Option<Position>,
-    /// The name that the setting has in the source, as a key.
-    pub name: KeyId,
-    /// Whether that name is a pattern of keys that the layer takes away.
-    pub is_pattern: bool,
-    /// Whether it is the name of a variable, which is no key whatever characters it has.
-    pub is_variable: bool,
-}
-
-impl Stand {
-    /// Where `candidate` stands.
-    pub fn of(resolution: &Resolution, id: CandidateId) -> Stand {
-        let candidate = resolution.candidate(id);
-        let reading = resolution.reading(candidate);
-        let leaf = resolution.leaf(candidate);
-        Stand {
-            candidate: id,
-            layer: reading.layer,
-            source: Arc::clone(&reading.source),
-            position: reading.document.position(leaf.at),
-            name: leaf.name,
-            is_pattern: reading.is_removal,
-            is_variable: is_variable(resolution, reading, leaf.name),
-        }
-    }
-
-    /// The name in the source.
-    pub fn shown_name(&self, keys: &Keys) -> String {
-        match self.is_pattern || self.is_variable {
-            true => keys.segment(self.name).to_owned(),
-            false => keys.show(self.name),
-        }
-    }
-
-    /// `source:line:column`; where the source has no lines, what is said there: a variable's name
-    /// or an option.
-    pub fn place(&self, keys: &Keys) -> String {
-        let mut place = String::new();
-        self.push_place(&mut place, keys);
-        place
-    }
-
-    /// Writes the place as [`Stand::place`] gives it.
-    pub fn push_place(&self, out: &mut String, keys: &Keys) {
-        match (self.position, self.source.as_ref()) {
-            (Some(Position { line, column }), source) => {
-                let mut digits = itoa::Buffer::new();
-                out.push_str(source);
-                out.push(':');
-                out.push_str(digits.format(line));
-                out.push(':');
-                out.push_str(digits.format(column));
-            }
-            (None, "arguments") => out.push_str("--set or --unset"),
-            (None, "process") => {
-                out.push_str("the variable ");
-                out.push_str(&self.shown_name(keys));
-            }
-            (None, scope) => {
-                out.push_str(&self.shown_name(keys));
-                out.push_str(" in ");
-                out.push_str(scope);
-            }
-        }
     }
 }
 
@@ -332,7 +268,7 @@ impl Explanation {
     }
 
     /// The items of a gathered list, each with the candidate that says it; none if it is secret.
-    pub fn items(&self) -> &[crate::Item] {
+    pub fn items(&self) -> &[crate::answers::Item] {
         if self.secret { &[] } else { &self.outcome.items }
     }
 
@@ -360,7 +296,10 @@ impl Explanation {
     }
 
     /// The weaker candidate, and its type, that a text would have become like if it read so.
-    pub fn stays_text(&self, answers: &Answers<'_>) -> Option<(CandidateId, crate::Type)> {
+    pub fn stays_text(
+        &self,
+        answers: &Answers<'_>,
+    ) -> Option<(CandidateId, crate::model::value::Type)> {
         let winner = self.winner.as_ref()?;
         sentence::kept_as_text(answers, self, answers.resolution().candidate(winner.candidate))
     }
@@ -424,20 +363,6 @@ fn place_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
         (None, "arguments") => "--set".to_owned(),
         (None, "process") => format!("the variable {}", name_of(resolution, reading, leaf.name)),
         (None, scope) => format!("{} in {scope}", name_of(resolution, reading, leaf.name)),
-    }
-}
-
-/// Whether a name is that of a variable, which is no key whatever characters it has.
-fn is_variable(resolution: &Resolution, reading: &Reading, name: KeyId) -> bool {
-    resolution.readings().layer(reading.layer).names != Names::Keys
-        && resolution.keys().depth(name) == 1
-}
-
-/// The name in the source, as it is shown.
-pub(crate) fn name_of(resolution: &Resolution, reading: &Reading, name: KeyId) -> String {
-    match is_variable(resolution, reading, name) {
-        true => resolution.keys().segment(name).to_owned(),
-        false => resolution.keys().show(name),
     }
 }
 

@@ -1,8 +1,8 @@
 //! What the fuzz targets drive that is nobody's business otherwise. Only built with the feature
 //! `fuzzing`.
 
-use crate::near::KnownNames;
-use crate::{is_near, nearest, nearest_few};
+use crate::model::near::KnownNames;
+use crate::model::near::{is_near, nearest, nearest_few};
 
 /// Looks up the first line of a text among the others, in each way in which that is done.
 ///

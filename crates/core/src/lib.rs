@@ -4,7 +4,10 @@
 //! Nothing here touches a file, the process environment, a clock or a terminal. What was read from
 //! the world comes in as [`Readings`]; what a person or a program is told goes out as an
 //! [`Explanation`]. Between the two stands [`Resolution`], on whose documentation the order of
-//! precedence is written, once: **open `resolution.rs` first**.
+//! precedence is written, once: **open `precedence/resolution.rs` first**.
+//!
+//! The folders are the phases that a datum passes through, and each imports only from those before it:
+//! `model`, `reading`, `precedence`, `answers`, `explanation`, `contexts`, `check`.
 //!
 //! 1. [`Keys`] interns the dotted names of settings, [`Document`] holds what one file says.
 //! 2. [`Reading`] is what one source offers, with [`Naming`] applied to flat variable names.
@@ -16,85 +19,64 @@
 pub mod parallel;
 
 mod answers;
-mod axis;
-mod catalogue;
 mod check;
-mod compare;
-mod convert;
-mod destination;
-mod document;
-mod encrypted;
-mod expected;
+mod contexts;
 mod explanation;
-mod find;
 #[cfg(feature = "fuzzing")]
 pub mod fuzzing;
-mod grid;
-mod key;
-mod layer;
-mod near;
-mod pattern;
-mod place;
+mod model;
+mod precedence;
 mod reading;
-mod reference;
-mod resolution;
-mod scope;
-mod secret;
-mod suppose;
-mod survey;
-mod text;
-mod trial;
-mod value;
-mod variable;
 
 pub use answers::{
     Answers, Asked, ExpansionLimits, Failure, Hop, HopValue, IsGiven, Item, Outcome, Outside,
-};
-pub use axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_value};
-pub use catalogue::{
-    Catalogue, Declared, EmptyText, Former, Gather, Required, Standing, is_variable_name,
 };
 pub use check::{
     Check, CheckRule, Choice, Extent, Finding, Findings, Severity, Spotted, in_words, rule_named,
     sum_up,
 };
-pub use compare::{Compared, Difference, Pair, Told, compare};
-pub use convert::{
+pub use contexts::compare::{Compared, Difference, Pair, Told, compare};
+pub use contexts::grid::GridRow;
+pub use contexts::suppose::{Effect, Effects, Tale};
+pub use contexts::survey::{ContextSet, Sight, Survey};
+pub use explanation::destination::{Destination, Holder, NoDestination, as_written, destination};
+pub use explanation::expected::{Act, Astray, Change, Found, How, Sense, Wanted, unread_layers};
+pub use explanation::find::{Hit, find_in};
+pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Status, Without};
+pub use model::axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_value};
+pub use model::candidate::CandidateId;
+pub use model::catalogue::{
+    Catalogue, Declared, EmptyText, Former, Gather, Required, Standing, is_variable_name,
+};
+pub use model::convert::{
     Address, Bound, Conversion, Declaration, Matches, Misfit, Nanoseconds, NotAList, Shape,
     read_duration, read_like, read_list, read_size, show_duration, show_size,
 };
-pub use destination::{Destination, Holder, NoDestination, as_written, destination};
-pub use document::{Document, Leaf, Lookalike, OfScope};
-pub use encrypted::{Decrypts, ENCRYPTED_MARK, is_encrypted};
-pub use expected::{Act, Astray, Change, Found, How, Sense, Wanted, unread_layers};
-pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Stand, Status, Without};
-pub use find::{Hit, find_in};
-pub use grid::GridRow;
-pub use key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
-pub use layer::{
+pub use model::document::{Document, Leaf, Lookalike, OfScope};
+pub use model::encrypted::{Decrypts, ENCRYPTED_MARK, is_encrypted};
+pub use model::key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
+pub use model::layer::{
     Condition, Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence,
     Removal, ScopeOf, list_values,
 };
-pub use near::{is_near, nearest, nearest_few};
-pub use pattern::Pattern;
-pub use place::{Position, ShownLine, SourceText, Span};
-pub use reading::{
-    Assembled, BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
-    VariableRules,
-};
-pub use reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
-pub use resolution::{Candidate, CandidateId, Resolution, Rule, Verdict};
-pub use scope::{
+pub use model::near::{is_near, nearest, nearest_few};
+pub use model::pattern::Pattern;
+pub use model::place::{Position, ShownLine, SourceText, Span};
+pub use model::reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
+pub use model::scope::{
     Audience, Note, Scope, ScopeVariable, is_env_name, is_scope_name, scope_segments_match,
     show_date,
 };
-pub use secret::{
+pub use model::secret::{
     Secrets, hide_address_password, hide_in_text, is_nearly_secret_name, is_secret_name,
     names_a_secret_inside, speaks_of_a_secret,
 };
-pub use suppose::{Effect, Effects, Tale};
-pub use survey::{ContextSet, Sight, Survey};
-pub use text::Text;
-pub use trial::Trial;
-pub use value::{Element, Entry, Type, Value, is_unprintable};
-pub use variable::{Claim, Clash, Known, Naming, is_system_variable};
+pub use model::text::Text;
+pub use model::value::{Element, Entry, Type, Value, is_unprintable};
+pub use model::variable::{Claim, Clash, Known, Naming, VariableRules, is_system_variable};
+pub use precedence::resolution::{Candidate, Resolution, Rule, Verdict};
+pub use precedence::stand::Stand;
+pub use precedence::trial::Trial;
+pub use reading::{
+    Assembled, BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
+};

@@ -1,12 +1,15 @@
 //! Readings: what each source offers in a context, before precedence.
 
-use crate::document::Section;
-use crate::variable::{Claim, is_system_variable};
-use crate::{
-    Catalogue, Clash, Document, KeyId, KeyPath, Keys, Known, LayerIndex, Naming, Span, Standing,
-    Value,
-};
-use hashbrown::{HashMap, HashSet};
+use crate::model::catalogue::{Catalogue, Standing};
+use crate::model::document::Document;
+use crate::model::document::Section;
+use crate::model::key::{KeyId, KeyPath, Keys};
+use crate::model::layer::LayerIndex;
+use crate::model::place::Span;
+use crate::model::value::Value;
+use crate::model::variable::{Claim, is_system_variable};
+use crate::model::variable::{Clash, VariableRules};
+use hashbrown::HashMap;
 use maps::Nothing;
 use std::sync::Arc;
 
@@ -327,23 +330,6 @@ impl Reading {
     pub(crate) fn is_loser(&self, leaf: u32) -> bool {
         !self.losers.is_empty() && self.losers.binary_search(&leaf).is_ok()
     }
-}
-
-/// What decides which setting a variable means.
-#[derive(Clone, Copy, Debug)]
-pub struct VariableRules<'a> {
-    /// How names map to keys.
-    pub naming: &'a Naming,
-    /// The settings that are known in any context, indexed under that naming.
-    pub known: &'a Known,
-    /// Which of them are known here, if not all of them are; what the catalogue declares always is.
-    pub here: Option<&'a [bool]>,
-    /// What other sources mean by names that are no known setting's variable.
-    pub spelled: Option<&'a HashMap<String, KeyId>>,
-    /// The catalogue.
-    pub catalogue: &'a Catalogue,
-    /// Names that are never settings.
-    pub never: &'a HashSet<String>,
 }
 
 /// The first segment of `name` below `from`.

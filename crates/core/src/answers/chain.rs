@@ -2,8 +2,12 @@
 
 use super::expand::{Meaning, meaning_for, pieces_of, references_of};
 use super::{Answers, Asked};
-use crate::reference::{Piece, Reference};
-use crate::{Candidate, KeyId, Position, Resolution, Value, hide_address_password, is_secret_name};
+use crate::model::key::KeyId;
+use crate::model::place::Position;
+use crate::model::reference::{Piece, Reference};
+use crate::model::secret::{hide_address_password, is_secret_name};
+use crate::model::value::Value;
+use crate::precedence::resolution::{Candidate, Resolution};
 use hashbrown::HashSet;
 use std::sync::Arc;
 
@@ -166,7 +170,7 @@ impl Walk<'_, '_> {
             hop.layer = Some(resolution.readings().layer(reading.layer).name.clone());
             hop.source = Some(Arc::clone(&reading.source));
             hop.position = reading.document.position(leaf.at);
-            hop.name = Some(crate::explanation::name_of(&resolution, reading, leaf.name));
+            hop.name = Some(crate::precedence::stand::name_of(&resolution, reading, leaf.name));
         }
         if self.told.contains(&asked) {
             // A circle is told by its error; what is found the second time was told before.

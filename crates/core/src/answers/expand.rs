@@ -1,12 +1,17 @@
 //! Rule 6: what `${…}` in the texts of a candidate becomes.
 
 use super::{Answers, Asked, Failure, LONGEST_WAY, UNCERTAIN, Weight};
-use crate::convert::show_in_text;
-use crate::reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
-use crate::text::Growing;
-use crate::{
-    Candidate, Element, Entry, KeyId, KeyPath, Names, Naming, Resolution, Value, is_secret_name,
+use crate::model::convert::show_in_text;
+use crate::model::key::{KeyId, KeyPath};
+use crate::model::layer::Names;
+use crate::model::reference::{
+    BadText, Piece, Reference, Target, TextRules, may_refer, take_apart,
 };
+use crate::model::secret::is_secret_name;
+use crate::model::text::Growing;
+use crate::model::value::{Element, Entry, Value};
+use crate::model::variable::Naming;
+use crate::precedence::resolution::{Candidate, Resolution};
 use std::sync::Arc;
 
 /// The code of a setting that process variables decide, where these are left out.

@@ -2,8 +2,13 @@
 
 use super::expand::{LEFT_OUT, Meaning, all_references, meaning_for};
 use super::{Answers, Asked};
-use crate::reference::Reference;
-use crate::{Candidate, CandidateId, KeyId, Kind, Names, Resolution, Stand, Value};
+use crate::model::candidate::CandidateId;
+use crate::model::key::KeyId;
+use crate::model::layer::{Kind, Names};
+use crate::model::reference::Reference;
+use crate::model::value::Value;
+use crate::precedence::resolution::{Candidate, Resolution};
+use crate::precedence::stand::Stand;
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 

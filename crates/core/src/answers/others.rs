@@ -1,6 +1,7 @@
 //! The other contexts that references look into.
 
-use crate::{Context, Resolution};
+use crate::model::axis::Context;
+use crate::precedence::resolution::Resolution;
 use hashbrown::HashMap;
 use std::sync::Arc;
 

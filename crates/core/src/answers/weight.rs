@@ -1,6 +1,6 @@
 //! How large a value is when all that it shares with others is counted.
 
-use crate::Value;
+use crate::model::value::Value;
 
 /// The size of a value, written out. What references put together shares its parts, so that a small
 /// file could make a value that no machine can print.

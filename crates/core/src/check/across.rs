@@ -4,8 +4,13 @@
 use super::finding::{Finding, Lines};
 use super::setting::Seen;
 use super::{CheckRule, Extent, Look};
-use crate::resolution::{Rule, Verdict};
-use crate::{Candidate, ContextSet, KeyId, Kind, LayerIndex, Reading, Survey, Value, list_values};
+use crate::contexts::survey::{ContextSet, Survey};
+use crate::model::key::KeyId;
+use crate::model::layer::{Kind, LayerIndex, list_values};
+use crate::model::value::Value;
+use crate::precedence::resolution::Candidate;
+use crate::precedence::resolution::{Rule, Verdict};
+use crate::reading::Reading;
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -145,7 +150,7 @@ impl<'a> Across<'a> {
             _ if resolution.note(candidate).is_some_and(|note| note.encrypted.is_some()) => return,
             _ if refers => return,
             Value::Text(text) if text.is_empty() => return,
-            Value::Text(text) if !is_secret => match crate::secret::holds_password(text) {
+            Value::Text(text) if !is_secret => match crate::model::secret::holds_password(text) {
                 true => "the address here has a password in it, for all who can read the file",
                 false => return,
             },

@@ -1,7 +1,9 @@
 //! Findings: what a check came to, each once.
 
 use super::{CheckRule, Severity};
-use crate::{ContextSet, Position, Reading, ShownLine, SourceText, Span, Survey};
+use crate::contexts::survey::{ContextSet, Survey};
+use crate::model::place::{Position, ShownLine, SourceText, Span};
+use crate::reading::Reading;
 use hashbrown::{HashMap, HashSet};
 use std::cell::RefCell;
 use std::rc::Rc;
@@ -218,8 +220,8 @@ impl<'s> Lines<'s> {
         let number = text.position(at).line;
         let line = text.line(number);
         let may_be_shown = || {
-            let speaks_of_one =
-                crate::secret::speaks_of_a_secret(line) || crate::secret::may_hold_password(line);
+            let speaks_of_one = crate::model::secret::speaks_of_a_secret(line)
+                || crate::model::secret::may_hold_password(line);
             !speaks_of_one && !self.hidden(source).contains(&number)
         };
         let may_be_shown = match line.len() > LONG_LINE {

@@ -3,10 +3,12 @@
 
 use super::finding::{Finding, Lines, Spotted};
 use super::{CheckRule, Extent, Look, meant_by_slip};
-use crate::near::KnownNames;
-use crate::{
-    ContextSet, Inactivity, KeyId, LayerIndex, Names, Naming, Presence, Reading, Readings,
-};
+use crate::contexts::survey::ContextSet;
+use crate::model::key::KeyId;
+use crate::model::layer::{Inactivity, LayerIndex, Names, Presence};
+use crate::model::near::KnownNames;
+use crate::model::variable::Naming;
+use crate::reading::{Reading, Readings};
 use hashbrown::HashMap;
 use std::sync::Arc;
 
@@ -69,7 +71,7 @@ fn never_active(
 }
 
 /// A place in the project file.
-fn project_place(readings: &Readings, at: crate::Span) -> Spotted {
+fn project_place(readings: &Readings, at: crate::model::place::Span) -> Spotted {
     let file = readings.inputs.catalogues.first();
     let position = file.map(|(_, text)| text.position(at.start));
     let line = file.map(|(_, text)| text.around(at.start));
@@ -205,7 +207,7 @@ fn strays(
                 None => continue,
             };
             let finding = Finding::new(CheckRule::StrayVariable, message, read.clone());
-            let hides = crate::is_secret_name(name);
+            let hides = crate::model::secret::is_secret_name(name);
             let place = lines.spot(&reading, stranger.leaf, None, hides);
             let finding = finding.about(name).at(place);
             look.findings.add(match near {
@@ -246,8 +248,9 @@ fn left_out(look: &mut Look<'_>, contexts: &[Arc<Readings>], lines: &Lines<'_>) 
             let from = reading.section.map_or(0, |section| keys.depth(section));
             let into = layer.into.iter().flat_map(|into| into.segments());
             let segments = into.chain(keys.segments(*name).into_iter().skip(from));
-            let path =
-                crate::KeyPath::from_segments(segments.map(str::to_owned).collect::<Vec<_>>());
+            let path = crate::model::key::KeyPath::from_segments(
+                segments.map(str::to_owned).collect::<Vec<_>>(),
+            );
             let shown = path.map_or_else(|| keys.show(*name), |path| path.to_string());
             let position = reading.document.position(Some(*at));
             let message = "its value is left out, which says nothing at all";

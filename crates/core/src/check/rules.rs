@@ -1,6 +1,6 @@
 //! The rules that a project is checked by.
 
-use crate::nearest;
+use crate::model::near::nearest;
 
 /// How bad a finding is.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]

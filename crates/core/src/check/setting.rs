@@ -3,11 +3,18 @@
 use super::finding::{Finding, Lines, Spotted};
 use super::text::{bare_dollar, not_run, stray_quotes};
 use super::{CheckRule, Look, Severity};
-use crate::resolution::{Rule, Verdict};
-use crate::{
-    Answers, Candidate, CandidateId, ContextSet, Declaration, Declared, EmptyText, Explanation,
-    KeyId, Kind, LayerIndex, Lookalike, Names, Resolution, Status, Type, Value, list_values,
-};
+use crate::answers::Answers;
+use crate::contexts::survey::ContextSet;
+use crate::explanation::{Explanation, Status};
+use crate::model::candidate::CandidateId;
+use crate::model::catalogue::{Declared, EmptyText};
+use crate::model::convert::Declaration;
+use crate::model::document::Lookalike;
+use crate::model::key::KeyId;
+use crate::model::layer::{Kind, LayerIndex, Names, list_values};
+use crate::model::value::{Type, Value};
+use crate::precedence::resolution::{Candidate, Resolution};
+use crate::precedence::resolution::{Rule, Verdict};
 use hashbrown::HashSet;
 
 /// One setting in a group of contexts.
@@ -123,7 +130,10 @@ fn status(look: &mut Look<'_>, seen: &Seen<'_>) {
             let declared = seen.declared();
             let is_refused = declared.is_some_and(|it| it.empty == Some(EmptyText::Error))
                 && seen.answer.refuses_empty();
-            if is_refused && declared.is_some_and(|it| it.required != crate::Required::Never) {
+            if is_refused
+                && declared
+                    .is_some_and(|it| it.required != crate::model::catalogue::Required::Never)
+            {
                 return missing_as_empty(look, seen, winner);
             }
             let rule = match *code {
@@ -311,12 +321,14 @@ fn changes_type(look: &mut Look<'_>, seen: &Seen<'_>, weaker: &Candidate, strong
         return;
     }
     if untyped(stronger) {
-        let reads = value(stronger).as_text().map(|text| crate::read_like(text, weak).is_some());
+        let reads = value(stronger)
+            .as_text()
+            .map(|text| crate::model::convert::read_like(text, weak).is_some());
         let matters = matches!(weak, Type::Boolean | Type::Integer | Type::Number);
         // An integer may become a number and the other way round.
         let as_number = value(stronger).as_text().is_some_and(|text| {
             matches!(weak, Type::Integer | Type::Number)
-                && crate::read_like(text, Type::Number).is_some()
+                && crate::model::convert::read_like(text, Type::Number).is_some()
         });
         if !matters || reads == Some(true) || as_number || value(stronger).is_empty_text() {
             return;

@@ -1,6 +1,7 @@
 //! Sets of contexts in words: `production, every region`.
 
-use crate::{Context, ContextSet};
+use crate::contexts::survey::ContextSet;
+use crate::model::axis::Context;
 
 /// Values of axes that together describe contexts: every context that has one of the values of each
 /// axis that is listed. An axis that is not listed may have any.
@@ -73,7 +74,7 @@ fn one_in_words(
                     value => format!("{axis}={value}"),
                 })
                 .collect();
-            crate::list_values(&shown, "and")
+            crate::model::layer::list_values(&shown, "and")
         })
         .collect();
     let is_listed = |axis: &&String| choice.axes.iter().any(|(other, _)| other == *axis);

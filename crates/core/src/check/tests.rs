@@ -2,7 +2,8 @@
 
 use super::text::{bare_dollar, not_run, stray_quotes};
 use super::{in_words, sum_up};
-use crate::{AxisOrigin, AxisValue, Context, ContextSet};
+use crate::contexts::survey::ContextSet;
+use crate::model::axis::{AxisOrigin, AxisValue, Context};
 
 #[test]
 fn tells_quotes_and_blanks_that_were_left_from_those_that_are_meant() {

@@ -1,11 +1,16 @@
 //! How to give a setting another value from here.
 
 use super::because::pins;
-use super::{Explanation, Stand, sources_of, variable_in};
-use crate::{
-    Answers, CandidateId, KeyId, Kind, Lack, Layer, LayerIndex, Presence, Reading, Verdict,
-    is_env_name, is_system_variable,
-};
+use super::{Explanation, sources_of, variable_in};
+use crate::answers::Answers;
+use crate::model::candidate::CandidateId;
+use crate::model::key::KeyId;
+use crate::model::layer::{Kind, Lack, Layer, LayerIndex, Presence};
+use crate::model::scope::is_env_name;
+use crate::model::variable::is_system_variable;
+use crate::precedence::resolution::Verdict;
+use crate::precedence::stand::Stand;
+use crate::reading::Reading;
 
 /// The most ways that are told; more would hide the ones that matter.
 const MOST: usize = 4;

@@ -1,11 +1,17 @@
 //! The rungs of an explanation: one for each candidate and for each layer without one.
 
-use super::{LayerState, Row, Stand, hides, layer_name, place_of, shown, sources_of, variable_in};
-use crate::resolution::Verdict;
-use crate::{
-    Answers, Candidate, CandidateId, KeyId, Kind, LayerIndex, Note, Presence, Value,
-    hide_address_password, is_system_variable, list_values,
-};
+use super::{LayerState, Row, hides, layer_name, place_of, shown, sources_of, variable_in};
+use crate::answers::Answers;
+use crate::model::candidate::CandidateId;
+use crate::model::key::KeyId;
+use crate::model::layer::{Kind, LayerIndex, Presence, list_values};
+use crate::model::scope::Note;
+use crate::model::secret::hide_address_password;
+use crate::model::value::Value;
+use crate::model::variable::is_system_variable;
+use crate::precedence::resolution::Candidate;
+use crate::precedence::resolution::Verdict;
+use crate::precedence::stand::Stand;
 use std::sync::Arc;
 
 /// Every layer, strongest first.

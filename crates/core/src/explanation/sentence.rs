@@ -2,11 +2,15 @@
 
 use super::because::says_null;
 use super::{Explanation, Meaning, Status, layer_name, place_of, shorten, shown};
-use crate::resolution::Verdict;
-use crate::{
-    Answers, Candidate, CandidateId, Declaration, KeyId, Kind, LayerIndex, Value,
-    hide_address_password, list_values, show_duration, show_size,
-};
+use crate::answers::Answers;
+use crate::model::candidate::CandidateId;
+use crate::model::convert::{Declaration, show_duration, show_size};
+use crate::model::key::KeyId;
+use crate::model::layer::{Kind, LayerIndex, list_values};
+use crate::model::secret::hide_address_password;
+use crate::model::value::Value;
+use crate::precedence::resolution::Candidate;
+use crate::precedence::resolution::Verdict;
 
 /// First what decided, then whom it overrides, what became of the value, and what the reader
 /// should know about the layer that decided.
@@ -97,7 +101,7 @@ fn encrypted(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
 /// When and by whom the store was told what decides, and how old the copy is that stands for it.
 fn history(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
     let resolution = answers.resolution();
-    let history = resolution.note(candidate).and_then(crate::Note::history);
+    let history = resolution.note(candidate).and_then(crate::model::scope::Note::history);
     let layer = resolution.readings().layer(resolution.layer_of(candidate));
     let copy = layer.scope.as_ref().and_then(|scope| scope.copy.clone());
     match (history, copy) {
@@ -136,8 +140,8 @@ fn gathers(answers: &Answers<'_>, winner: &Candidate, ending: &str) -> String {
         .map(|part| format!("{} ({})", layer_name(answers, part), place_of(answers, part)))
         .collect();
     let order = match resolution.gather(winner.key) {
-        Some(crate::Gather::Before) => "the items of stronger layers first",
-        Some(crate::Gather::Distinct) => {
+        Some(crate::model::catalogue::Gather::Before) => "the items of stronger layers first",
+        Some(crate::model::catalogue::Gather::Distinct) => {
             parts.reverse();
             "the items of weaker layers first and none twice"
         }
@@ -300,7 +304,7 @@ pub(super) fn kept_as_text(
     answers: &Answers<'_>,
     explanation: &Explanation,
     candidate: &Candidate,
-) -> Option<(CandidateId, crate::Type)> {
+) -> Option<(CandidateId, crate::model::value::Type)> {
     let is_text = explanation.value().is_some_and(|value| value.as_text().is_some());
     if explanation.conversion.is_some()
         || !answers.resolution().reading(candidate).untyped

@@ -1,11 +1,16 @@
 //! From documents to readings: each layer's names become keys, and what layers take away is told.
 
-use super::{BadReading, From, NearName, Reading, VariableRules, narrow};
-use crate::variable::is_system_variable;
-use crate::{
-    Catalogue, Context, Declared, Document, KeyId, KeyPath, Keys, Kind, Known, Lack, Layer,
-    LayerIndex, Leaf, Names, Naming, Position, Presence, Removal, SourceText, Value,
-};
+use super::{BadReading, From, NearName, Reading, narrow};
+use crate::model::axis::Context;
+use crate::model::catalogue::{Catalogue, Declared};
+use crate::model::document::{Document, Leaf};
+use crate::model::key::{KeyId, KeyPath, Keys};
+use crate::model::layer::{Kind, Lack, Layer, LayerIndex, Names, Presence, Removal};
+use crate::model::place::{Position, SourceText};
+use crate::model::value::Value;
+use crate::model::variable::VariableRules;
+use crate::model::variable::is_system_variable;
+use crate::model::variable::{Known, Naming};
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -727,7 +732,7 @@ impl Readings {
             }
             for stranger in &reading.strangers {
                 let name = self.keys.segment(stranger.key);
-                if !crate::is_near(name, meant) || reading.offers(stranger.leaf, key) {
+                if !crate::model::near::is_near(name, meant) || reading.offers(stranger.leaf, key) {
                     continue;
                 }
                 let leaf = &reading.document.leaves[stranger.leaf as usize];

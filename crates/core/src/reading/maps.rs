@@ -1,7 +1,12 @@
 //! Settings that are maps: the tables that sources have for them become one leaf each.
 
 use super::{Offer, Reading, narrow};
-use crate::{Catalogue, Document, Entry, KeyId, Keys, Leaf, Note, Span, Standing, Value};
+use crate::model::catalogue::{Catalogue, Standing};
+use crate::model::document::{Document, Leaf};
+use crate::model::key::{KeyId, Keys};
+use crate::model::place::Span;
+use crate::model::scope::Note;
+use crate::model::value::{Entry, Value};
 use std::sync::Arc;
 
 /// A part of a map: where it belongs, and what stands there.

@@ -1,9 +1,14 @@
 //! Tests of readings.
 
-use crate::{
-    BadReading, Catalogue, Document, From, KeyId, KeyPath, Keys, Known, LayerIndex, Leaf, Naming,
-    Reading, Span, Value, VariableRules,
-};
+use crate::model::catalogue::Catalogue;
+use crate::model::document::{Document, Leaf};
+use crate::model::key::{KeyId, KeyPath, Keys};
+use crate::model::layer::LayerIndex;
+use crate::model::place::Span;
+use crate::model::value::Value;
+use crate::model::variable::VariableRules;
+use crate::model::variable::{Known, Naming};
+use crate::reading::{BadReading, From, Reading};
 use hashbrown::HashSet;
 use std::sync::Arc;
 
@@ -36,7 +41,7 @@ fn read_keys(
 }
 
 fn shown(keys: &Keys, reading: &Reading) -> Vec<String> {
-    let shown = |offer: &crate::Offer| format!("{}={}", keys.show(offer.key), offer.leaf);
+    let shown = |offer: &crate::reading::Offer| format!("{}={}", keys.show(offer.key), offer.leaf);
     reading.offers.iter().map(shown).collect()
 }
 

@@ -1,0 +1,593 @@
+//! Surveys: the settings of a project in many contexts at once.
+//!
+//! What a setting comes to depends only on what is read that mentions it, or a key above or below it,
+//! or what it refers to. Contexts in which all of that is the same form a group for the setting, and
+//! it is looked at once in each group, in one of its contexts.
+
+use crate::answers::Spent;
+use crate::answers::{Answers, ExpansionLimits, Outside};
+use crate::model::catalogue::Former;
+use crate::model::key::{KeyId, KeyPath, Keys};
+use crate::model::layer::{Names, Presence};
+use crate::model::near::KnownNames;
+use crate::model::reference::Target;
+use crate::model::secret::Secrets;
+use crate::parallel;
+use crate::precedence::resolution::Part;
+use crate::precedence::resolution::Resolution;
+use crate::reading::{Offer, Reading, Readings};
+use hashbrown::{HashMap, HashSet};
+use std::sync::Arc;
+
+mod contexts;
+
+pub use contexts::ContextSet;
+
+/// A project in many contexts, whose readings share what is the same in them.
+pub struct Survey {
+    contexts: Vec<Arc<Readings>>,
+    /// What is read in any of them, each once.
+    readings: Vec<Mentions>,
+    families: Vec<Family>,
+    /// The number of the family that a key belongs to, by key.
+    family_of: Vec<Option<u32>>,
+    /// The numbers of the readings of each context, in their order there.
+    read_in: Vec<Vec<u32>>,
+    /// For each layer that could not be asked in some context: where.
+    unasked: Vec<ContextSet>,
+    secrets: Secrets,
+    settings: Vec<KeyId>,
+    at_once: usize,
+    /// What references put together in all contexts.
+    spent: Spent,
+}
+
+impl std::fmt::Debug for Survey {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Survey").field("contexts", &self.contexts.len()).finish_non_exhaustive()
+    }
+}
+
+/// A reading, where it is read, and which of its offers are about which family.
+struct Mentions {
+    reading: Arc<Reading>,
+    contexts: ContextSet,
+    /// The family of each offer, and the offer's number, in the order of families.
+    offers: Vec<(u32, u32)>,
+}
+
+impl Mentions {
+    /// The numbers of the offers that are about a family.
+    fn offers_of(&self, family: u32) -> impl Iterator<Item = u32> + '_ {
+        let start = self.offers.partition_point(|(other, _)| *other < family);
+        let offers = self.offers[start..].iter();
+        offers.take_while(move |(other, _)| *other == family).map(|(_, at)| *at)
+    }
+}
+
+/// Settings that stand above or below each other, and so have an effect on each other: mostly one.
+#[derive(Default)]
+struct Family {
+    keys: Vec<KeyId>,
+    /// The readings that mention them, ascending.
+    readings: Vec<u32>,
+    /// The families that their texts refer to.
+    refers: Vec<u32>,
+    /// Whether their texts refer to other contexts, so that nothing can be said of a group.
+    looks_elsewhere: bool,
+}
+
+/// Settings in a context, each with the contexts in which it is just the same.
+#[derive(Debug)]
+pub struct Sight<'o> {
+    /// The number of the context that was looked into.
+    pub context: usize,
+    /// What the settings come to there. Only for those that are listed, and what they refer to.
+    pub answers: Answers<'o>,
+    /// The settings that are looked at here, and where they are the same.
+    pub settings: Vec<(KeyId, Arc<ContextSet>)>,
+}
+
+/// A family, and a group of contexts in which it is just the same.
+type Looked = (u32, Arc<ContextSet>);
+
+/// How many families of settings one thread looks at before it takes others: few enough that all have
+/// something to do, and so many that what each has to set up does not count.
+const AT_ONCE: usize = 1_000;
+
+/// # Making one
+impl Survey {
+    /// Finds out which settings have an effect on each other, and what mentions them.
+    pub fn of(contexts: Vec<Arc<Readings>>) -> Survey {
+        let (readings, read_in) = distinct(&contexts);
+        let mut survey = Survey {
+            contexts,
+            readings,
+            families: Vec::new(),
+            family_of: Vec::new(),
+            read_in,
+            unasked: Vec::new(),
+            secrets: Secrets::default(),
+            settings: Vec::new(),
+            at_once: AT_ONCE,
+            spent: Spent::default(),
+        };
+        let Some(first) = survey.contexts.first().cloned() else { return survey };
+        survey.unasked = unasked(&survey.contexts);
+        survey.find_families(&first);
+        survey.note_mentions(&first);
+        survey.note_references(&first);
+        survey.secrets = Secrets::of(&first.keys, &survey.settings, &first.catalogue);
+        survey
+    }
+
+    /// Gives a thread so many families of settings at once; what comes out is the same.
+    #[must_use]
+    pub fn in_parts_of(self, families: usize) -> Survey {
+        Survey { at_once: families.max(1), ..self }
+    }
+
+    fn find_families(&mut self, first: &Readings) {
+        let keys = &first.keys;
+        let mut in_use = vec![false; keys.count()];
+        let mut settings = Vec::new();
+        let offered = self.readings.iter().flat_map(|it| it.reading.offers.iter().map(|it| it.key));
+        for key in offered.chain(first.catalogue.settings().map(|(key, _)| key)) {
+            if !std::mem::replace(&mut in_use[key.index()], true) {
+                settings.push(key);
+            }
+        }
+        let mut by_top: HashMap<KeyId, u32> = HashMap::new();
+        self.family_of = vec![None; keys.count()];
+        for key in &settings {
+            let top = top_of(keys, &in_use, *key);
+            let number = *by_top.entry(top).or_insert_with(|| {
+                self.families.push(Family::default());
+                narrow(self.families.len() - 1)
+            });
+            self.families[number as usize].keys.push(*key);
+            self.family_of[key.index()] = Some(number);
+        }
+        self.settings = settings;
+    }
+
+    fn note_mentions(&mut self, first: &Readings) {
+        for (number, mentions) in self.readings.iter_mut().enumerate() {
+            let number = narrow(number);
+            for (at, offer) in mentions.reading.offers.iter().enumerate() {
+                let Some(family) = self.family_of[offer.key.index()] else { continue };
+                mentions.offers.push((family, narrow(at)));
+            }
+            if mentions.reading.is_removal {
+                let removes = &first.layer(mentions.reading.layer).removes;
+                for (family, of) in self.families.iter().enumerate() {
+                    let mut keys = of
+                        .keys
+                        .iter()
+                        .flat_map(|key| [*key].into_iter().chain(first.keys.above(*key)));
+                    let is_meant = keys.any(|key| {
+                        removes.iter().any(|removal| removal.pattern.matches(&first.keys, key))
+                    });
+                    if is_meant {
+                        mentions.offers.push((narrow(family), 0));
+                    }
+                }
+            }
+            mentions.offers.sort_unstable();
+            let mut last = None;
+            for (family, _) in &mentions.offers {
+                if last.replace(*family) != Some(*family) {
+                    self.families[*family as usize].readings.push(number);
+                }
+            }
+        }
+    }
+
+    fn note_references(&mut self, first: &Readings) {
+        const DEPTH: usize = 256;
+        let mut targets = Targets { survey: self, first, known: HashMap::new(), names: None };
+        let mut by_variable: Option<HashMap<String, Vec<u32>>> = None;
+        let mut found: Vec<(u32, Vec<u32>, bool)> = Vec::new();
+        for mentions in &self.readings {
+            let reading = &mentions.reading;
+            let layer = first.layer(reading.layer);
+            if !layer.references || reading.is_removal {
+                continue;
+            }
+            let are_variables = layer.names != Names::Keys;
+            for offer in &reading.offers {
+                let value = &reading.document.leaves[offer.leaf as usize].value;
+                if !crate::answers::holds_reference(value) {
+                    continue;
+                }
+                let Some(family) = self.family_of[offer.key.index()] else { continue };
+                let dollars = reading.document.literal_dollars(offer.leaf as usize);
+                let all = crate::answers::all_references(value, dollars, are_variables, DEPTH);
+                for reference in all {
+                    let elsewhere = !reference.changes.is_empty();
+                    let to = match &reference.target {
+                        Target::Key(path) => targets.families(path),
+                        Target::Name(name) => {
+                            let by = by_variable.get_or_insert_with(|| self.by_variable(first));
+                            by.get(name).cloned().unwrap_or_default()
+                        }
+                        Target::Variable(_) | Target::File(_) => Vec::new(),
+                    };
+                    found.push((family, to, elsewhere));
+                }
+            }
+        }
+        for (family, to, elsewhere) in found {
+            let family = &mut self.families[family as usize];
+            family.refers.extend(to);
+            family.refers.sort_unstable();
+            family.refers.dedup();
+            family.looks_elsewhere |= elsewhere;
+        }
+    }
+
+    /// Whether the key is a setting in every context.
+    fn is_everywhere(&self, first: &Readings, key: KeyId) -> bool {
+        if first.catalogue.declared(key).is_some() {
+            return true;
+        }
+        let Some(family) = self.family_of[key.index()] else { return false };
+        let mut offered = ContextSet::none(self.contexts.len());
+        for reading in &self.families[family as usize].readings {
+            let mentions = &self.readings[*reading as usize];
+            let mut offers = mentions.offers_of(family);
+            if offers
+                .any(|at| mentions.reading.offers.get(at as usize).is_some_and(|it| it.key == key))
+            {
+                offered.add(&mentions.contexts);
+                if offered.len() == self.contexts.len() {
+                    return true;
+                }
+            }
+        }
+        false
+    }
+
+    /// The families whose settings have a variable of that name.
+    fn by_variable(&self, first: &Readings) -> HashMap<String, Vec<u32>> {
+        let mut by: HashMap<String, Vec<u32>> = HashMap::new();
+        for key in self.settings.iter() {
+            let Some(family) = self.family_of[key.index()] else { continue };
+            let declared = first.catalogue.declared(*key);
+            let own = declared.and_then(|declared| declared.variable.clone());
+            let named = first.layers.iter().filter_map(|layer| match &layer.names {
+                Names::Variables(naming) => Some(naming.variable(&first.keys, *key)),
+                Names::Keys => None,
+            });
+            let former = declared.into_iter().flat_map(|declared| &declared.formerly);
+            let namings = || {
+                first.layers.iter().filter_map(|layer| match &layer.names {
+                    Names::Variables(naming) => Some(naming),
+                    Names::Keys => None,
+                })
+            };
+            let former = former.flat_map(|former| match former {
+                Former::Variable(name) => vec![name.clone()],
+                Former::Key(path) => {
+                    namings().map(|naming| naming.variable_of(path.segments())).collect()
+                }
+            });
+            for name in own.into_iter().chain(named).chain(former) {
+                let families = by.entry(name).or_default();
+                if !families.contains(&family) {
+                    families.push(family);
+                }
+            }
+        }
+        // What a source means by a name that is no setting's variable.
+        for mentions in &self.readings {
+            let reading = &mentions.reading;
+            if first.layer(reading.layer).names == Names::Keys || reading.is_removal {
+                continue;
+            }
+            for offer in &reading.offers {
+                let Some(family) = self.family_of[offer.key.index()] else { continue };
+                let mut name = reading.document.leaves[offer.leaf as usize].name;
+                while first.keys.depth(name)
+                    > 1 + reading.section.map_or(0, |it| first.keys.depth(it))
+                {
+                    name = first.keys.parent(name);
+                }
+                let families = by.entry(first.keys.segment(name).to_owned()).or_default();
+                if !families.contains(&family) {
+                    families.push(family);
+                }
+            }
+        }
+        by
+    }
+}
+
+/// What references refer to.
+struct Targets<'s> {
+    survey: &'s Survey,
+    first: &'s Readings,
+    /// Those that were found out before.
+    known: HashMap<KeyPath, Vec<u32>>,
+    /// The names of all settings, once one is looked for that is not among them everywhere.
+    names: Option<KnownNames>,
+}
+
+impl Targets<'_> {
+    /// The families that decide what a reference to `path` comes to. Where it comes to nothing, also those
+    /// that may be told of as meant.
+    fn families(&mut self, path: &KeyPath) -> Vec<u32> {
+        if let Some(known) = self.known.get(path) {
+            return known.clone();
+        }
+        let (survey, first) = (self.survey, self.first);
+        let key = first.keys.find(KeyId::ROOT, path);
+        let successor = key.and_then(|key| first.catalogue.successor(key));
+        let mut keys: Vec<KeyId> = Vec::new();
+        if let Some(key) = key {
+            keys.extend([key].into_iter().chain(successor).chain(first.keys.above(key)));
+            keys.extend(first.keys.below(key));
+        }
+        let is_known =
+            successor.is_some() || key.is_some_and(|key| survey.is_everywhere(first, key));
+        if !is_known {
+            let shown = || survey.settings.iter().map(|key| first.keys.show(*key)).collect();
+            let meant = self.names.get_or_insert_with(shown).meant_by(&path.to_string());
+            keys.extend(meant.into_iter().map(|(number, _)| survey.settings[number]));
+        }
+        let families: Vec<u32> =
+            keys.into_iter().filter_map(|key| survey.family_of[key.index()]).collect();
+        self.known.insert(path.clone(), families.clone());
+        families
+    }
+}
+
+/// What is read in any context, each once, and the numbers of what is read in each of them.
+fn distinct(contexts: &[Arc<Readings>]) -> (Vec<Mentions>, Vec<Vec<u32>>) {
+    let mut numbers: HashMap<*const Reading, u32> = HashMap::new();
+    let mut readings: Vec<Mentions> = Vec::new();
+    let mut read_in = Vec::with_capacity(contexts.len());
+    for (context, read) in contexts.iter().enumerate() {
+        let mut here = Vec::with_capacity(read.readings.len());
+        for reading in &read.readings {
+            let number = *numbers.entry(Arc::as_ptr(reading)).or_insert_with(|| {
+                readings.push(Mentions {
+                    reading: Arc::clone(reading),
+                    contexts: ContextSet::none(contexts.len()),
+                    offers: Vec::new(),
+                });
+                narrow(readings.len() - 1)
+            });
+            readings[number as usize].contexts.insert(context);
+            here.push(number);
+        }
+        read_in.push(here);
+    }
+    (readings, read_in)
+}
+
+/// Where each layer could not be asked, for those that could not be asked somewhere.
+fn unasked(contexts: &[Arc<Readings>]) -> Vec<ContextSet> {
+    let layers = contexts.first().map_or(0, |first| first.layers.len());
+    let of_layer = |layer: usize| {
+        let mut unasked = ContextSet::none(contexts.len());
+        let is_unasked =
+            |read: &Readings| matches!(read.layers[layer].presence, Presence::Unavailable(_));
+        let numbers = contexts.iter().enumerate().filter(|(_, read)| is_unasked(read));
+        numbers.for_each(|(number, _)| unasked.insert(number));
+        unasked
+    };
+    (0..layers).map(of_layer).filter(|unasked| !unasked.is_empty()).collect()
+}
+
+/// The topmost key above `key` that is in use, or the key itself.
+fn top_of(keys: &Keys, in_use: &[bool], key: KeyId) -> KeyId {
+    keys.above(key).filter(|above| in_use[above.index()]).last().unwrap_or(key)
+}
+
+/// Readings and families are fewer than leaves, which are fewer than 2^32.
+fn narrow(index: usize) -> u32 {
+    u32::try_from(index).unwrap_or(u32::MAX)
+}
+
+/// # Looking
+impl Survey {
+    /// What was read in each context.
+    pub fn contexts(&self) -> &[Arc<Readings>] {
+        &self.contexts
+    }
+
+    /// The settings that there are in any context: each key of the catalogue or of any offer.
+    pub fn settings(&self) -> &[KeyId] {
+        &self.settings
+    }
+
+    /// Whether the key is a setting in any context.
+    pub fn is_setting(&self, key: KeyId) -> bool {
+        self.family_of.get(key.index()).copied().flatten().is_some()
+    }
+
+    /// What is read in any context, each once, with where it is read.
+    pub fn readings(&self) -> impl Iterator<Item = (&Arc<Reading>, &ContextSet)> {
+        self.readings.iter().map(|mentions| (&mentions.reading, &mentions.contexts))
+    }
+
+    /// All keys; none if there is no context.
+    pub fn keys(&self) -> Option<&Keys> {
+        self.contexts.first().map(|readings| &*readings.keys)
+    }
+
+    /// The settings that are secret in any context.
+    pub fn secrets(&self) -> &Secrets {
+        &self.secrets
+    }
+
+    /// Looks at every setting once in each group of contexts in which it is the same, on all
+    /// processors. What `look` makes of each sight is handed to `take`, always in the same order.
+    pub fn look<'o, R: Send>(
+        &self,
+        outside: &'o dyn Outside,
+        limits: ExpansionLimits,
+        look: impl Fn(Sight<'o>) -> R + Sync,
+        take: impl FnMut(R),
+    ) {
+        let mut wanted: Vec<Vec<Looked>> = vec![Vec::new(); self.contexts.len()];
+        let mut known: HashMap<Vec<u32>, Arc<[Arc<ContextSet>]>> = HashMap::new();
+        for family in 0..self.families.len() {
+            for group in self.groups(&[narrow(family)], &mut known).iter() {
+                if let Some(first) = group.first() {
+                    wanted[first].push((narrow(family), Arc::clone(group)));
+                }
+            }
+        }
+        let sight = |(context, wanted): (usize, &[Looked])| {
+            let families: Vec<u32> = wanted.iter().map(|(family, _)| *family).collect();
+            let answers = self.answers(context, &families, outside, limits);
+            let settings: Vec<(KeyId, Arc<ContextSet>)> = wanted
+                .iter()
+                .flat_map(|(family, group)| {
+                    let keys = &self.families[*family as usize].keys;
+                    keys.iter().map(|key| (*key, Arc::clone(group)))
+                })
+                .filter(|(key, _)| answers.resolution().is_setting(*key))
+                .collect();
+            look(Sight { context, answers, settings })
+        };
+        // What refers to others is looked at together, as it may refer to all others; and first, as it
+        // takes longest.
+        let refers = |(family, _): &Looked| {
+            let family = &self.families[*family as usize];
+            family.looks_elsewhere || !family.refers.is_empty()
+        };
+        let mut parts: Vec<(usize, &[Looked])> = Vec::new();
+        let mut plain_parts: Vec<(usize, &[Looked])> = Vec::new();
+        for (context, wanted) in wanted.iter_mut().enumerate() {
+            wanted.sort_by_key(refers);
+            let (plain, referring) = wanted.split_at(wanted.partition_point(|it| !refers(it)));
+            plain_parts.extend(plain.chunks(self.at_once).map(|part| (context, part)));
+            parts.extend((!referring.is_empty()).then_some((context, referring)));
+        }
+        parts.extend(plain_parts);
+        let much = parts.iter().map(|(_, part)| part.len()).sum::<usize>();
+        parallel::in_order(parts, much >= self.at_once, sight, take);
+    }
+
+    /// Looks at several settings together, once in each group of contexts in which all of them are
+    /// the same. `keys` may be branches, which mean what is below them.
+    pub fn look_together(
+        &self,
+        keys: &[KeyId],
+        outside: &dyn Outside,
+        limits: ExpansionLimits,
+        mut look: impl FnMut(&Answers<'_>, &ContextSet),
+    ) {
+        let Some(first) = self.contexts.first() else { return };
+        let around = |key: &KeyId| {
+            let above = first.keys.above(*key);
+            [*key].into_iter().chain(above).chain(first.keys.below(*key)).collect::<Vec<_>>()
+        };
+        let mut families: Vec<u32> = keys
+            .iter()
+            .flat_map(around)
+            .filter_map(|key| self.family_of.get(key.index()).copied().flatten())
+            .collect();
+        families.sort_unstable();
+        families.dedup();
+        for group in self.groups(&families, &mut HashMap::new()).iter() {
+            if let Some(context) = group.first() {
+                look(&self.answers(context, &families, outside, limits), group);
+            }
+        }
+    }
+
+    /// The groups of contexts in which all that has an effect on the families is the same.
+    fn groups(
+        &self,
+        families: &[u32],
+        known: &mut HashMap<Vec<u32>, Arc<[Arc<ContextSet>]>>,
+    ) -> Arc<[Arc<ContextSet>]> {
+        let all = self.with_references(families);
+        let count = self.contexts.len();
+        let families = all.iter().map(|family| &self.families[*family as usize]);
+        if families.clone().any(|family| family.looks_elsewhere) {
+            return (0..count).map(|at| Arc::new(ContextSet::one(count, at))).collect();
+        }
+        let mut readings: Vec<u32> = families.flat_map(|it| it.readings.iter().copied()).collect();
+        readings.sort_unstable();
+        readings.dedup();
+        if let Some(known) = known.get(&readings) {
+            return Arc::clone(known);
+        }
+        let mut groups = vec![ContextSet::all(count)];
+        let read = readings.iter().map(|reading| &self.readings[*reading as usize].contexts);
+        // What a layer could say that was not asked may change any setting.
+        for contexts in read.chain(&self.unasked) {
+            let split: Vec<ContextSet> =
+                groups.iter_mut().filter_map(|group| group.split_off(contexts)).collect();
+            groups.extend(split);
+        }
+        let groups: Arc<[Arc<ContextSet>]> = groups.into_iter().map(Arc::new).collect();
+        known.insert(readings, Arc::clone(&groups));
+        groups
+    }
+
+    /// The families and all that they refer to.
+    fn with_references(&self, families: &[u32]) -> Vec<u32> {
+        let mut all = families.to_vec();
+        if families.iter().all(|family| self.families[*family as usize].refers.is_empty()) {
+            return all;
+        }
+        let mut seen: HashSet<u32> = all.iter().copied().collect();
+        let mut at = 0;
+        while let Some(family) = all.get(at).copied() {
+            at += 1;
+            let refers = &self.families[family as usize].refers;
+            all.extend(refers.iter().copied().filter(|other| seen.insert(*other)));
+        }
+        all
+    }
+
+    /// What the settings of some families come to in a context.
+    fn answers<'o>(
+        &self,
+        context: usize,
+        families: &[u32],
+        outside: &'o dyn Outside,
+        limits: ExpansionLimits,
+    ) -> Answers<'o> {
+        let mut families = self.with_references(families);
+        families.sort_unstable();
+        let read_in = &self.read_in[context];
+        let offers = |number: usize| -> Vec<Offer> {
+            let mentions = &self.readings[read_in[number] as usize];
+            let all = &mentions.reading.offers;
+            let mut chosen: Vec<u32> = Vec::new();
+            if families.len() * 8 > mentions.offers.len() {
+                let is_wanted = |family: &u32| families.binary_search(family).is_ok();
+                chosen.extend(
+                    mentions
+                        .offers
+                        .iter()
+                        .filter(|(family, _)| is_wanted(family))
+                        .map(|(_, at)| *at),
+                );
+            } else {
+                chosen.extend(families.iter().flat_map(|family| mentions.offers_of(*family)));
+            }
+            chosen.sort_unstable();
+            chosen.into_iter().filter_map(|at| all.get(at as usize).copied()).collect()
+        };
+        let readings = Arc::clone(&self.contexts[context]);
+        let keys = families.iter().flat_map(|family| &self.families[*family as usize].keys);
+        let are_few = keys.clone().count() * 8 < readings.keys.count();
+        let declared = keys.copied().filter(|key| readings.catalogue.declared(*key).is_some());
+        let part = Part {
+            offers: &offers,
+            declared: declared.collect(),
+            are_few,
+            secrets: self.secrets.clone(),
+        };
+        let resolution = Resolution::of_part(readings, Some(part));
+        Answers::new(resolution, outside, limits).sharing(&self.spent)
+    }
+}

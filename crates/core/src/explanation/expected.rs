@@ -1,0 +1,813 @@
+//! Why a setting is not what somebody expected: where that stands, what keeps it from being in
+//! force, and the smallest step that would put it there.
+
+use crate::answers::Answers;
+use crate::explanation::{Explanation, Status};
+use crate::explanation::{because_of, hides, place};
+use crate::model::candidate::CandidateId;
+use crate::model::key::{KeyId, KeyPath};
+use crate::model::layer::{Kind, LayerIndex, Names, Presence};
+use crate::model::near::is_near;
+use crate::model::place::Position;
+use crate::model::secret::hide_address_password;
+use crate::model::value::Value;
+use crate::precedence::resolution::Candidate;
+use crate::precedence::resolution::Verdict;
+use crate::precedence::stand::Stand;
+use crate::precedence::trial::Trial;
+use crate::reading::{Edit, NearName, Readings};
+use std::sync::Arc;
+
+mod astray;
+
+pub use astray::Astray;
+
+/// The most changes that are put together to one step.
+const MOST_CHANGES: usize = 16;
+
+/// What somebody expected a setting to be: a value, or what a layer or a source says.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Wanted {
+    text: String,
+    layer: Option<LayerIndex>,
+}
+
+/// In what sense something is what was expected.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Sense {
+    /// It is that value.
+    Value,
+    /// It is from that layer.
+    Layer,
+    /// It is from that source.
+    Source,
+}
+
+impl Sense {
+    /// The sense's name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Sense::Value => "value",
+            Sense::Layer => "layer",
+            Sense::Source => "source",
+        }
+    }
+}
+
+/// Something that is what was expected, and is not in force.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Found {
+    /// In what sense.
+    pub sense: Sense,
+    /// The name of its layer.
+    pub layer: String,
+    /// Its source.
+    pub source: Arc<str>,
+    /// The line and column there.
+    pub position: Option<Position>,
+    /// The name there.
+    pub name: String,
+    /// Whether that name is a pattern of keys that the layer takes away.
+    pub is_pattern: bool,
+    /// What it says; none if it is secret, or a pattern.
+    pub says: Option<Value>,
+    /// How it stands to the setting.
+    pub how: How,
+    /// The first thing that keeps it from being in force, as a clause.
+    pub keeps: String,
+    /// What would put it in force, one change after the other; empty if nothing simple would.
+    pub steps: Vec<Change>,
+}
+
+/// How something that was expected stands to the setting.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum How {
+    /// It is a candidate in the context that was asked about.
+    Candidate(Verdict),
+    /// It is in force in another context.
+    InForceElsewhere,
+    /// It is a candidate in another context, where it loses too.
+    CandidateElsewhere(Verdict),
+    /// Its layer is not active.
+    Inactive,
+    /// Its name is nearly that of the setting.
+    NearName,
+    /// It stands outside of the section that is read.
+    OutsideSection,
+    /// It stands deeper in the section that is read, and so is another setting.
+    Deeper,
+}
+
+impl How {
+    /// The name of it.
+    pub fn name(self) -> &'static str {
+        match self {
+            How::Candidate(verdict) | How::CandidateElsewhere(verdict) => verdict.name(),
+            How::InForceElsewhere => "in-force-elsewhere",
+            How::Inactive => "inactive",
+            How::NearName => "near-name",
+            How::OutsideSection => "outside-section",
+            How::Deeper => "deeper",
+        }
+    }
+}
+
+/// A change to a source, to the project file or to the question.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Change {
+    /// What to do.
+    pub act: Act,
+    /// Where: a place, or what stands for one.
+    pub at: String,
+    /// The name there that it is about.
+    pub name: String,
+    /// What to write instead: a value or a name.
+    pub to: Option<String>,
+}
+
+/// What to do.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Act {
+    /// Take something out.
+    TakeOut,
+    /// Write another value.
+    Write,
+    /// Give something another name.
+    Rename,
+    /// Take a pattern out of `remove`.
+    StopRemoving,
+    /// Let an empty text count.
+    CountEmpty,
+    /// Let a layer be active.
+    Activate,
+    /// Ask in another context.
+    AskIn,
+}
+
+impl Act {
+    /// The name of it.
+    pub fn name(self) -> &'static str {
+        match self {
+            Act::TakeOut => "take-out",
+            Act::Write => "write",
+            Act::Rename => "rename",
+            Act::StopRemoving => "stop-removing",
+            Act::CountEmpty => "count-empty",
+            Act::Activate => "activate",
+            Act::AskIn => "ask-in",
+        }
+    }
+}
+
+impl Change {
+    /// The change as a sentence without an end.
+    pub fn show(&self) -> String {
+        let Change { at, name, .. } = self;
+        let to = self.to.as_deref().unwrap_or_default();
+        match self.act {
+            Act::TakeOut if at == "process" => format!("unset the variable {name}"),
+            Act::TakeOut if at == "arguments" => format!("leave out what --set says about {name}"),
+            Act::TakeOut => format!("take out {name} at {at}"),
+            Act::Write if at == "process" => format!("set the variable {name} to {to}"),
+            Act::Write if at == "arguments" => format!("say --set {name}={to}"),
+            Act::Write => format!("write {to} for {name} at {at}"),
+            Act::Rename if at == "process" => format!("name the variable {to} instead of {name}"),
+            Act::Rename => format!("write {to} instead of {name} at {at}"),
+            Act::StopRemoving => format!("take {name} out of `remove` at {at}"),
+            Act::CountEmpty => format!("say empty = \"value\" for {name}"),
+            Act::Activate => format!("let the layer {name} be active here ({to})"),
+            Act::AskIn => format!("ask with --in {to}"),
+        }
+    }
+}
+
+/// # What is looked for
+impl Wanted {
+    /// What `text` means where the layers are those of `answers`.
+    pub fn of(answers: &Answers<'_>, text: &str) -> Wanted {
+        let layers = &answers.resolution().readings().layers;
+        let layer = layers.iter().position(|layer| layer.name == text).map(LayerIndex);
+        Wanted { text: text.strip_prefix("./").unwrap_or(text).to_owned(), layer }
+    }
+
+    /// Whether the value is the expected one, or a list that has it.
+    pub fn fits(&self, value: &Value) -> bool {
+        let value = hide_address_password(value);
+        let is_it = |value: &Value| {
+            value.as_text() == Some(self.text.as_str()) || value.show() == self.text
+        };
+        match value.as_ref() {
+            Value::List(items) => is_it(&value) || items.iter().any(|item| is_it(&item.value)),
+            value => is_it(value),
+        }
+    }
+
+    /// In what sense the candidate is what was expected. What is secret is not compared.
+    fn sense(&self, answers: &Answers<'_>, candidate: &Candidate) -> Option<Sense> {
+        let resolution = answers.resolution();
+        let reading = resolution.reading(candidate);
+        if self.layer.is_some() {
+            return (self.layer == Some(reading.layer)).then_some(Sense::Layer);
+        }
+        if reading.source.as_ref() == self.text {
+            return Some(Sense::Source);
+        }
+        let value = &resolution.leaf(candidate).value;
+        let is_it = !hides(answers, candidate) && !reading.is_removal && self.fits(value);
+        is_it.then_some(Sense::Value)
+    }
+
+    /// Whether the setting is what was expected.
+    pub fn is_met(&self, answers: &Answers<'_>, key: KeyId) -> bool {
+        let explanation = Explanation::of(answers, key);
+        if explanation.status != Status::Set {
+            return false;
+        }
+        if explanation.value().is_some_and(|value| self.layer.is_none() && self.fits(&value)) {
+            return true;
+        }
+        let resolution = answers.resolution();
+        resolution.in_force(key).any(|id| {
+            let reading = resolution.reading(resolution.candidate(id));
+            match self.layer {
+                Some(layer) => reading.layer == layer,
+                None => reading.source.as_ref() == self.text,
+            }
+        })
+    }
+}
+
+/// # Looking for it
+impl Wanted {
+    /// Among the candidates of the setting, strongest first.
+    pub fn among_candidates(&self, answers: &Answers<'_>, key: KeyId) -> Option<Found> {
+        let resolution = answers.resolution();
+        let mut best: Option<Found> = None;
+        for id in resolution.candidates(key) {
+            let candidate = resolution.candidate(id);
+            let sense = self.sense(answers, candidate);
+            // What its references make of it may be what was expected, which only a trial can tell.
+            let may_become_it = sense.is_none()
+                && self.layer.is_none()
+                && !hides(answers, candidate)
+                && crate::answers::holds_reference(&resolution.leaf(candidate).value);
+            if sense.is_none() && !may_become_it {
+                continue;
+            }
+            let steps = self.steps_for(answers, key, candidate);
+            if may_become_it && steps.is_none() {
+                continue;
+            }
+            let sense = sense.unwrap_or(Sense::Value);
+            let found = Found {
+                how: How::Candidate(candidate.verdict),
+                keeps: self.keeps(answers, id),
+                steps: steps.unwrap_or_default(),
+                ..self.found(answers, id, sense)
+            };
+            if !found.steps.is_empty() {
+                return Some(found);
+            }
+            best = best.or(Some(found));
+        }
+        best
+    }
+
+    /// In another context: in force there, or else at least a candidate. `way` gives what to say after
+    /// `--in` for it, and is only asked if something is found.
+    pub fn in_other_context(
+        &self,
+        there: &Answers<'_>,
+        key: KeyId,
+        way: &dyn Fn() -> String,
+    ) -> Option<Found> {
+        let resolution = there.resolution();
+        if !resolution.is_setting(key) {
+            return None;
+        }
+        let ask = |context: &String| Change {
+            act: Act::AskIn,
+            at: context.clone(),
+            name: resolution.keys().show(key),
+            to: Some(context.clone()),
+        };
+        if self.is_met(there, key) {
+            let winner = resolution
+                .in_force(key)
+                .find(|id| self.sense(there, resolution.candidate(*id)).is_some());
+            let winner = winner.or_else(|| resolution.winner(key))?;
+            let sense = self.sense(there, resolution.candidate(winner)).unwrap_or(Sense::Value);
+            let context = way();
+            return Some(Found {
+                how: How::InForceElsewhere,
+                keeps: format!("it counts in another context, {context}"),
+                steps: vec![ask(&context)],
+                ..self.found(there, winner, sense)
+            });
+        }
+        let mut found = self.among_candidates(there, key)?;
+        let context = way();
+        if let How::Candidate(verdict) = found.how {
+            found.how = How::CandidateElsewhere(verdict);
+        }
+        found.keeps =
+            format!("it is read in another context ({context}), and there {}", found.keeps);
+        if !found.steps.is_empty() {
+            found.steps.insert(0, ask(&context));
+        }
+        Some(found)
+    }
+
+    /// In a layer that is not active here; `forced` are answers with that layer active.
+    pub fn in_inactive_layer(
+        &self,
+        here: &Answers<'_>,
+        forced: &Answers<'_>,
+        layer: LayerIndex,
+        key: KeyId,
+        place: &str,
+    ) -> Option<Found> {
+        let resolution = forced.resolution();
+        let id = resolution.candidates(key).find(|id| {
+            let candidate = resolution.candidate(*id);
+            resolution.layer_of(candidate) == layer && self.sense(forced, candidate).is_some()
+        })?;
+        let candidate = resolution.candidate(id);
+        let declared = here.resolution().readings().layer(layer);
+        let activate = Change {
+            act: Act::Activate,
+            at: place.to_owned(),
+            name: declared.name.clone(),
+            to: Some(place.to_owned()),
+        };
+        let steps = match self.is_met(forced, key) {
+            true => Some(Vec::new()),
+            false => self.steps_for(forced, key, candidate),
+        };
+        let steps = steps.map(|more| {
+            let mut steps = vec![activate];
+            steps.extend(more);
+            steps
+        });
+        let why = declared.absence().unwrap_or_default();
+        Some(Found {
+            how: How::Inactive,
+            keeps: format!("the layer is not active here: {why}"),
+            steps: steps.unwrap_or_default(),
+            ..self.found(forced, id, self.sense(forced, candidate)?)
+        })
+    }
+
+    /// Under a name that is nearly that of the setting.
+    pub fn under_near_names(&self, answers: &Answers<'_>, key: KeyId) -> Option<Found> {
+        self.near_variables(answers, key).or_else(|| self.near_keys(answers, key))
+    }
+
+    fn near_variables(&self, answers: &Answers<'_>, key: KeyId) -> Option<Found> {
+        let readings = answers.resolution().readings();
+        for index in (0..readings.layers.len()).rev().map(LayerIndex) {
+            let Some(variable) = readings.variable(index, key) else { continue };
+            let Names::Variables(naming) = &readings.layer(index).names else { continue };
+            let mut near = readings.near_names(index, key, &variable);
+            near.extend(without_prefix(readings, index, &variable, &naming.prefix));
+            for name in near {
+                let reading = &readings.readings[name.reading as usize];
+                if reading.is_removal {
+                    continue;
+                }
+                let Some(input) = readings.input_of(name.reading) else { continue };
+                let from = Elsewhere { input, leaf: name.leaf, hidden: false };
+                let found = self.renamed(answers, key, &from, &KeyPath::single(name.meant));
+                if found.is_some() {
+                    return found;
+                }
+            }
+        }
+        None
+    }
+
+    fn near_keys(&self, answers: &Answers<'_>, key: KeyId) -> Option<Found> {
+        let resolution = answers.resolution();
+        let keys = resolution.keys();
+        let wanted = keys.show(key);
+        let near: Vec<KeyId> = resolution
+            .settings()
+            .into_iter()
+            .filter(|other| *other != key)
+            .filter(|other| {
+                let other = keys.show(*other);
+                is_near(&other, &wanted) || crate::model::near::is_spelled_alike(&other, &wanted)
+            })
+            .collect();
+        for other in near {
+            for id in resolution.candidates(other) {
+                let candidate = resolution.candidate(id);
+                let reading = resolution.reading(candidate);
+                let Some(name) = resolution.readings().name_in(reading.layer, key) else {
+                    continue;
+                };
+                let is_variable = resolution.readings().variable(reading.layer, key).is_some();
+                let input = resolution.readings().input_of(candidate.reading);
+                let Some(input) = input.filter(|_| !is_variable) else {
+                    continue;
+                };
+                let hidden = hides(answers, candidate);
+                let from = Elsewhere { input, leaf: candidate.leaf, hidden };
+                let found = self.renamed(answers, key, &from, &name);
+                if found.is_some() {
+                    return found;
+                }
+            }
+        }
+        None
+    }
+
+    /// Outside of the section that a layer reads.
+    pub fn outside_of_sections(&self, answers: &Answers<'_>, key: KeyId) -> Option<Found> {
+        let resolution = answers.resolution();
+        let readings = resolution.readings();
+        let keys = resolution.keys();
+        for (number, input) in readings.inputs.inputs.iter().enumerate().rev() {
+            let Some(section) = &input.section else { continue };
+            let Some(name) = readings.name_in(input.layer, key) else { continue };
+            let wanted: Vec<&str> = name.segments().collect();
+            for (leaf, said) in input.document.leaves.iter().enumerate() {
+                let segments = keys.segments(said.name);
+                let inside: Vec<&str> = section.segments().chain(wanted.iter().copied()).collect();
+                if !segments.ends_with(&wanted) || segments == inside {
+                    continue;
+                }
+                let leaf = u32::try_from(leaf).unwrap_or(u32::MAX);
+                let from = Elsewhere { input: number, leaf, hidden: false };
+                let found = self.moved(answers, key, &from, &name);
+                if found.is_some() {
+                    return found;
+                }
+            }
+        }
+        None
+    }
+}
+
+/// Something that a source says under another name or in another section.
+struct Elsewhere {
+    input: usize,
+    leaf: u32,
+    /// Whether it is secret where it stands.
+    hidden: bool,
+}
+
+/// # Steps
+impl Wanted {
+    /// A candidate as what was found.
+    fn found(&self, answers: &Answers<'_>, id: CandidateId, sense: Sense) -> Found {
+        let resolution = answers.resolution();
+        let candidate = resolution.candidate(id);
+        let stand = Stand::of(resolution, id);
+        let hidden = hides(answers, candidate) || stand.is_pattern;
+        let value = || hide_address_password(&resolution.leaf(candidate).value).into_owned();
+        Found {
+            sense,
+            layer: resolution.readings().layer(stand.layer).name.clone(),
+            name: stand.shown_name(resolution.keys()),
+            is_pattern: stand.is_pattern,
+            source: stand.source,
+            position: stand.position,
+            says: (!hidden).then(value),
+            how: How::Candidate(candidate.verdict),
+            keeps: String::new(),
+            steps: Vec::new(),
+        }
+    }
+
+    fn keeps(&self, answers: &Answers<'_>, id: CandidateId) -> String {
+        let candidate = answers.resolution().candidate(id);
+        match candidate.verdict {
+            Verdict::Wins | Verdict::Contributes | Verdict::Unreadable => {
+                let explanation = Explanation::of(answers, candidate.key);
+                match (&explanation.status, explanation.value()) {
+                    (Status::Error { message, .. }, _) => {
+                        format!("it decides, and the setting is in error: {message}")
+                    }
+                    (Status::Unreadable { because } | Status::Uncertain { because }, _) => {
+                        format!("it decides, and the value is not known: {because}")
+                    }
+                    (_, Some(value)) => format!("it decides, and becomes {}", value.show()),
+                    _ => "it decides, and becomes something else".to_owned(),
+                }
+            }
+            _ => because_of(answers, candidate),
+        }
+    }
+
+    /// The fewest changes that put the candidate in force: taking out what stands in its way, or else
+    /// writing what it says where the setting is decided. Each is tried, and none is called a step
+    /// unless the setting is what was expected after it.
+    fn steps_for(
+        &self,
+        answers: &Answers<'_>,
+        key: KeyId,
+        candidate: &Candidate,
+    ) -> Option<Vec<Change>> {
+        let resolution = answers.resolution();
+        let at = (resolution.readings().input_of(candidate.reading)?, candidate.leaf);
+        let cleared = self.cleared(answers, key, Vec::new(), at);
+        let edits = match cleared {
+            Some(edits) if edits.len() <= 1 => edits,
+            several if hides(answers, candidate) => several?,
+            several => {
+                let value = &resolution.leaf(candidate).value;
+                let written = self.written_where_it_is_decided(answers, key, value);
+                written.map(|edit| vec![edit]).or(several)?
+            }
+        };
+        Some(edits.into_iter().map(|(_, change)| change).collect())
+    }
+
+    /// Takes out what stands in the way of the leaf, one after the other, until the setting is what
+    /// was expected.
+    fn cleared(
+        &self,
+        answers: &Answers<'_>,
+        key: KeyId,
+        mut edits: Vec<(Edit, Change)>,
+        at: (usize, u32),
+    ) -> Option<Vec<(Edit, Change)>> {
+        for _ in 0..=MOST_CHANGES {
+            let trial = tried(answers, &edits)?;
+            let then = trial.answers();
+            if self.is_met(&then, key) {
+                return Some(edits);
+            }
+            edits.push(obstacle(answers, &then, key, at, &edits)?);
+        }
+        None
+    }
+
+    /// Writing the value in the line that decides now.
+    fn written_where_it_is_decided(
+        &self,
+        answers: &Answers<'_>,
+        key: KeyId,
+        value: &Value,
+    ) -> Option<(Edit, Change)> {
+        if self.layer.is_some() {
+            return None;
+        }
+        let resolution = answers.resolution();
+        let winner = resolution.winner(key)?;
+        let candidate = resolution.candidate(winner);
+        let reading = resolution.reading(candidate);
+        let input = resolution.readings().input_of(candidate.reading)?;
+        // What has no types holds texts only.
+        let value = match (reading.untyped, value) {
+            (true, Value::Null | Value::List(_) | Value::Map(_)) => return None,
+            (true, Value::Text(_)) | (false, _) => value.clone(),
+            (true, other) => Value::Text(other.show().into()),
+        };
+        // A step may be read by anybody. A store that is a file is TOML, with quotes around its texts.
+        let is_bare = reading.untyped
+            && (reading.document.scope.is_none() || reading.document.text.is_none());
+        let to = match (hide_address_password(&value).as_ref(), is_bare) {
+            (Value::Text(text), true) => text.to_string(),
+            (value, _) => value.show(),
+        };
+        let edit = Edit::Change { input, leaf: candidate.leaf, value };
+        let stand = Stand::of(resolution, winner);
+        let change = Change {
+            act: Act::Write,
+            at: place(&stand.source, stand.position),
+            name: stand.shown_name(resolution.keys()),
+            to: Some(to),
+        };
+        let edits = [(edit, change)];
+        let is_met = self.is_met(&tried(answers, &edits)?.answers(), key);
+        let [step] = edits;
+        is_met.then_some(step)
+    }
+
+    /// A leaf of a reading under another name.
+    fn renamed(
+        &self,
+        answers: &Answers<'_>,
+        key: KeyId,
+        from: &Elsewhere,
+        meant: &KeyPath,
+    ) -> Option<Found> {
+        let found = self.moved(answers, key, from, meant)?;
+        Some(Found {
+            how: How::NearName,
+            keeps: format!("its name is {}, not {meant}", found.name),
+            ..found
+        })
+    }
+
+    /// Something that a source says under another name, as if it stood under `name` in the section.
+    fn moved(
+        &self,
+        answers: &Answers<'_>,
+        key: KeyId,
+        from: &Elsewhere,
+        name: &KeyPath,
+    ) -> Option<Found> {
+        let resolution = answers.resolution();
+        let readings = resolution.readings();
+        let keys = resolution.keys();
+        let input = &readings.inputs.inputs[from.input];
+        let said = input.document.leaves.get(from.leaf as usize)?;
+        let is_secret = from.hidden
+            || answers.is_secret(key)
+            || crate::model::secret::is_secret_name(&keys.show(said.name))
+            || input.document.hides(from.leaf);
+        let sense = match self.layer {
+            Some(layer) => (layer == input.layer).then_some(Sense::Layer)?,
+            None if input.source.as_ref() == self.text => Sense::Source,
+            None => (!is_secret && self.fits(&said.value)).then_some(Sense::Value)?,
+        };
+        let section = input.section.iter().flat_map(KeyPath::segments);
+        let full: Vec<String> = section.chain(name.segments()).map(str::to_owned).collect();
+        let full = KeyPath::from_segments(full)?;
+        let position = input.document.position(said.at);
+        let change = Change {
+            act: Act::Rename,
+            at: place(&input.source, position),
+            name: keys.show(said.name),
+            to: Some(full.to_string()),
+        };
+        // A file in which the name is there already would say it twice.
+        let segments: Vec<&str> = full.segments().collect();
+        let is_taken = input.document.leaves.iter().any(|leaf| {
+            let there = keys.segments(leaf.name);
+            let both = there.len().min(segments.len());
+            there[..both] == segments[..both] && leaf.name != said.name
+        });
+        let edit = Edit::Rename { input: from.input, leaf: from.leaf, name: full };
+        let edits = vec![(edit, change)];
+        let steps = match is_taken {
+            false => self.cleared(answers, key, edits, (from.input, from.leaf)),
+            true if is_secret => None,
+            true => {
+                let written = self.written_where_it_is_decided(answers, key, &said.value);
+                written.map(|edit| vec![edit])
+            }
+        };
+        let steps: Vec<Change> = steps.into_iter().flatten().map(|(_, change)| change).collect();
+        let section: Vec<&str> = input.section.iter().flat_map(KeyPath::segments).collect();
+        let segments = keys.segments(said.name);
+        let shown = input.section.as_ref().map(KeyPath::to_string).unwrap_or_default();
+        let (how, keeps) = match segments.strip_prefix(section.as_slice()) {
+            Some(inside) => {
+                let inside =
+                    KeyPath::from_segments(inside.iter().map(|it| (*it).to_owned()).collect())?;
+                (How::Deeper, format!("there it is the setting {inside} of the section {shown}"))
+            }
+            None => (
+                How::OutsideSection,
+                format!("it stands outside of the section {shown}, which is read"),
+            ),
+        };
+        Some(Found {
+            sense,
+            layer: readings.layer(input.layer).name.clone(),
+            source: Arc::clone(&input.source),
+            position,
+            name: keys.show(said.name),
+            is_pattern: false,
+            says: (!is_secret).then(|| hide_address_password(&said.value).into_owned()),
+            how,
+            keeps,
+            steps,
+        })
+    }
+}
+
+/// What would be after the edits.
+fn tried<'a>(answers: &'a Answers<'_>, edits: &[(Edit, Change)]) -> Option<Trial<'a>> {
+    let edits: Vec<Edit> = edits.iter().map(|(edit, _)| edit.clone()).collect();
+    Trial::of(answers, &edits)
+}
+
+/// What keeps the candidate of that leaf from being in force after the edits, as one more edit.
+fn obstacle(
+    answers: &Answers<'_>,
+    then: &Answers<'_>,
+    key: KeyId,
+    at: (usize, u32),
+    edits: &[(Edit, Change)],
+) -> Option<(Edit, Change)> {
+    let resolution = then.resolution();
+    let before = answers.resolution().readings();
+    let is_it = |id: &CandidateId| {
+        let candidate = resolution.candidate(*id);
+        let input = resolution.readings().input_of(candidate.reading);
+        input == Some(at.0) && original(before, edits, at.0, candidate.leaf) == at.1
+    };
+    let id = resolution.candidates(key).find(is_it)?;
+    let candidate = resolution.candidate(id);
+    if candidate.verdict == Verdict::Empty {
+        return Some(counting_empty(then, candidate));
+    }
+    let by = candidate.by?;
+    let stand = Stand::of(resolution, by);
+    let other = resolution.candidate(by);
+    let name = stand.shown_name(resolution.keys());
+    match resolution.readings().input_of(other.reading) {
+        Some(input) => {
+            let leaf = original(before, edits, input, other.leaf);
+            let before = before.inputs.inputs.get(input)?;
+            let said = before.document.leaves.get(leaf as usize)?;
+            let position = before.document.position(said.at);
+            let at = place(&stand.source, position);
+            let change = Change { act: Act::TakeOut, at, name, to: None };
+            Some((Edit::TakeOut { input, leaf }, change))
+        }
+        None => {
+            let at = place(&stand.source, stand.position);
+            let change = Change { act: Act::StopRemoving, at, name: name.clone(), to: None };
+            Some((Edit::StopRemoving { layer: stand.layer, written: name }, change))
+        }
+    }
+}
+
+/// An edit by which the empty text counts.
+fn counting_empty(answers: &Answers<'_>, candidate: &Candidate) -> (Edit, Change) {
+    let resolution = answers.resolution();
+    let readings = resolution.readings();
+    let by_catalogue =
+        readings.catalogue.declared(candidate.key).is_some_and(|it| it.empty.is_some());
+    let layer = resolution.layer_of(candidate);
+    let name = match by_catalogue {
+        true => format!("[setting.\"{}\"]", resolution.keys().show(candidate.key)),
+        false => format!("the layer {}", readings.layer(layer).name),
+    };
+    let at = readings.inputs.catalogues.first().map(|(file, _)| file.to_string());
+    let at = at.unwrap_or_default();
+    let change = Change { act: Act::CountEmpty, at, name, to: None };
+    (Edit::CountEmpty { layer, key: candidate.key }, change)
+}
+
+/// The leaf as it was numbered before others were taken out of its document.
+fn original(readings: &Readings, edits: &[(Edit, Change)], input: usize, leaf: u32) -> u32 {
+    let first = readings.first_of_document(input);
+    let mut taken: Vec<u32> = edits
+        .iter()
+        .filter_map(|(edit, _)| match edit {
+            Edit::TakeOut { input, leaf } if readings.first_of_document(*input) == first => {
+                Some(*leaf)
+            }
+            _ => None,
+        })
+        .collect();
+    taken.sort_unstable();
+    taken.dedup();
+    let mut leaf = leaf;
+    for gone in taken {
+        if gone <= leaf {
+            leaf += 1;
+        }
+    }
+    leaf
+}
+
+/// A variable that is there without its prefix.
+fn without_prefix(
+    readings: &Readings,
+    layer: LayerIndex,
+    variable: &str,
+    prefix: &str,
+) -> Vec<NearName> {
+    let Some(bare) = variable.strip_prefix(prefix).filter(|_| !prefix.is_empty()) else {
+        return Vec::new();
+    };
+    let mut found = Vec::new();
+    for (number, reading) in readings.readings.iter().enumerate() {
+        if reading.layer != layer {
+            continue;
+        }
+        for stranger in &reading.strangers {
+            if readings.keys.segment(stranger.key) != bare {
+                continue;
+            }
+            let leaf = &reading.document.leaves[stranger.leaf as usize];
+            found.push(NearName {
+                name: bare.to_owned(),
+                meant: variable.to_owned(),
+                source: reading.source.to_string(),
+                line: reading.document.position(leaf.at).map(|position| position.line),
+                reading: u32::try_from(number).unwrap_or(u32::MAX),
+                leaf: stranger.leaf,
+            });
+        }
+    }
+    found
+}
+
+/// Layers that were not read here, strongest first.
+pub fn unread_layers(readings: &Readings) -> Vec<LayerIndex> {
+    let is_unread = |index: &usize| {
+        let layer = &readings.layers[*index];
+        matches!(layer.presence, Presence::Inactive(_))
+            && !matches!(layer.kind, Kind::Arguments | Kind::Catalogue)
+    };
+    (0..readings.layers.len()).rev().filter(is_unread).map(LayerIndex).collect()
+}

@@ -1,0 +1,145 @@
+//! What one source says, before any layer looks at it.
+
+use crate::model::key::{KeyId, Keys};
+use crate::model::place::{Position, SourceText, Span};
+use crate::model::scope::Note;
+use crate::model::secret::names_a_secret_inside;
+use crate::model::value::Value;
+use std::sync::Arc;
+
+/// One value in a document, under the name that it has there.
+#[derive(Clone, Debug)]
+pub struct Leaf {
+    /// The name in the source, as a key: the path of tables that leads to it, or a variable's name.
+    pub name: KeyId,
+    /// The value as written.
+    pub value: Value,
+    /// Where the value is written; `None` if the source has no lines (a process variable).
+    pub at: Option<Span>,
+}
+
+/// A scope of which a document is what one kind of context makes.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct OfScope {
+    /// Its number among all that were read.
+    pub number: usize,
+    /// Its name.
+    pub name: Arc<str>,
+    /// Whether it is meant for others as a whole.
+    pub is_withheld: bool,
+}
+
+/// Why a value may not be what whoever wrote it meant.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Lookalike {
+    /// Other readers of the format take it for this, a noun with its article.
+    Other(&'static str),
+    /// A number does not keep it as it is written, such as `1.10`.
+    Shortened,
+}
+
+/// The values of one file, of the process environment or of the arguments, in the order in which
+/// they are written. A file is read into one document, however many layers and contexts use it.
+#[derive(Clone, Debug, Default)]
+pub struct Document {
+    /// The text, for lines and columns; `None` if the source has none.
+    pub text: Option<SourceText>,
+    /// The values.
+    pub leaves: Vec<Leaf>,
+    /// Where each table begins, but for the whole file.
+    pub tables: Vec<(KeyId, Span)>,
+    /// Tables without entries: they offer nothing, but they are there.
+    pub empty_tables: Vec<(KeyId, Span)>,
+    /// Where something stood that a trial has taken out: the tables around it are still there.
+    pub emptied: Vec<KeyId>,
+    /// Names whose value was left out altogether (YAML): they offer nothing either.
+    pub left_out: Vec<(KeyId, Span)>,
+    /// For leaves that came through a YAML alias or merge: the anchor's name, by leaf index,
+    /// ascending.
+    pub through: Vec<(usize, Arc<str>)>,
+    /// For texts in which a `$` was written so that it begins no reference (env files): the bytes
+    /// of those `$` in the value, by leaf index, ascending.
+    pub literal_dollars: Vec<(usize, Arc<[u32]>)>,
+    /// For values that other readers of the format take for something else (YAML): the leaf that they
+    /// are or are in, ascending, their place, and what others take them for.
+    pub lookalikes: Vec<(usize, Span, Lookalike)>,
+    /// Names that cannot be read as text (a process variable that is not UTF-8).
+    pub unreadable: Vec<String>,
+    /// The scope of which this is what one kind of context makes.
+    pub scope: Option<OfScope>,
+    /// What a store says about its variables besides their values, by leaf index, ascending.
+    pub notes: Vec<(usize, Arc<Note>)>,
+}
+
+/// What a document has at a section that a layer wants to read.
+pub(crate) enum Section {
+    /// A table, perhaps an empty one.
+    Table,
+    /// Nothing.
+    Missing,
+    /// A value or a list, here or above, with its place.
+    NotATable(Option<Span>),
+}
+
+impl Document {
+    /// The line and column of `at`; nothing if this source has no lines.
+    pub fn position(&self, at: Option<Span>) -> Option<Position> {
+        Some(self.text.as_ref()?.position(at?.start))
+    }
+
+    /// Gives every name the key that `key_of` has for it.
+    pub fn rename(&mut self, key_of: impl Fn(KeyId) -> KeyId) {
+        let leaves = self.leaves.iter_mut().map(|leaf| &mut leaf.name);
+        let empty = self.empty_tables.iter_mut().map(|(key, _)| key);
+        let left_out = self.left_out.iter_mut().map(|(key, _)| key);
+        let tables = self.tables.iter_mut().map(|(key, _)| key);
+        for key in leaves.chain(tables).chain(empty).chain(left_out).chain(&mut self.emptied) {
+            *key = key_of(*key);
+        }
+    }
+
+    /// The anchor through which the leaf at `index` came.
+    pub fn anchor(&self, index: usize) -> Option<&str> {
+        let found = self.through.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
+        Some(&self.through[found].1)
+    }
+
+    /// What a store says about the leaf at `index`.
+    pub fn note(&self, index: u32) -> Option<&Note> {
+        let index = index as usize;
+        let found = self.notes.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
+        Some(&self.notes[found].1)
+    }
+
+    /// Whether what the leaf says is secret whatever its setting is: a store says so, or there is a
+    /// secret's name in it.
+    pub fn hides(&self, leaf: u32) -> bool {
+        self.note(leaf).is_some_and(|note| note.secret)
+            || self.leaves.get(leaf as usize).is_some_and(|leaf| names_a_secret_inside(&leaf.value))
+    }
+
+    /// The bytes of every `$` in the text of the leaf at `index` that begins no reference.
+    pub fn literal_dollars(&self, index: usize) -> &[u32] {
+        let found = self.literal_dollars.binary_search_by_key(&index, |(leaf, _)| *leaf);
+        found.map_or(&[], |found| &self.literal_dollars[found].1)
+    }
+
+    /// What stands at `section`, and whether it can be read as a table of settings.
+    pub(crate) fn section(&self, keys: &Keys, section: KeyId) -> Section {
+        let mut found = Section::Missing;
+        for leaf in &self.leaves {
+            if keys.is_within(section, leaf.name) {
+                return Section::NotATable(leaf.at);
+            }
+            if keys.is_within(leaf.name, section) {
+                found = Section::Table;
+            }
+        }
+        let nothings = self.empty_tables.iter().chain(&self.left_out).map(|(name, _)| *name);
+        let mut nothing_in_it = nothings.chain(self.emptied.iter().copied());
+        if nothing_in_it.any(|name| keys.is_within(name, section)) {
+            found = Section::Table;
+        }
+        found
+    }
+}

@@ -1,0 +1,209 @@
+//! Scopes of stores: the variables that a team, a pipeline or a target environment keeps, whom they
+//! are meant for, and what is known about each besides its value.
+
+use crate::model::axis::Context;
+use crate::model::document::{Document, Leaf, OfScope};
+use crate::model::key::{KeyId, Keys};
+use crate::model::layer::list_values;
+use crate::model::pattern::is_between_stars;
+use crate::model::place::{SourceText, Span};
+use crate::model::value::Value;
+use std::sync::Arc;
+
+#[cfg(test)]
+mod tests;
+
+/// What is known about a value besides it, mostly from a store, as it stands in one context.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Note {
+    /// Whether it is secret.
+    pub secret: bool,
+    /// When it was last written, as RFC 3339 has it.
+    pub updated: Option<Arc<str>>,
+    /// Who wrote it.
+    pub by: Option<Arc<str>>,
+    /// The number of its revision.
+    pub revision: Option<u64>,
+    /// Why its value cannot be read, as a clause.
+    pub unreadable: Option<Arc<str>>,
+    /// Why it is not meant for this context, as a clause.
+    pub withheld: Option<Arc<str>>,
+    /// The encrypted value, as it is written.
+    pub encrypted: Option<Arc<str>>,
+}
+
+impl Note {
+    /// Whether the value was encrypted, and is decrypted.
+    pub fn is_decrypted(&self) -> bool {
+        self.encrypted.is_some() && self.unreadable.is_none()
+    }
+
+    /// `set 3 March 2026 by mara, revision 42`, as far as it is known; `None` if nothing is.
+    pub fn history(&self) -> Option<String> {
+        let mut said = Vec::new();
+        let date = self.updated.as_deref().map(show_date);
+        match (date, self.by.as_deref()) {
+            (Some(date), Some(by)) => said.push(format!("set {date} by {by}")),
+            (Some(date), None) => said.push(format!("set {date}")),
+            (None, Some(by)) => said.push(format!("set by {by}")),
+            (None, None) => {}
+        }
+        said.extend(self.revision.map(|revision| format!("revision {revision}")));
+        (!said.is_empty()).then(|| said.join(", "))
+    }
+}
+
+/// The day of a time as people write it, `3 March 2026`; what is no time of RFC 3339 stays as it is.
+pub fn show_date(time: &str) -> String {
+    const MONTHS: [&str; 12] = [
+        "January",
+        "February",
+        "March",
+        "April",
+        "May",
+        "June",
+        "July",
+        "August",
+        "September",
+        "October",
+        "November",
+        "December",
+    ];
+    let parts = || {
+        let mut parts = time.get(..10)?.split('-');
+        let (year, month, day) = (parts.next()?, parts.next()?, parts.next()?);
+        let month = MONTHS.get(month.parse::<usize>().ok()?.checked_sub(1)?)?;
+        Some(format!("{} {month} {year}", day.parse::<u8>().ok()?))
+    };
+    parts().unwrap_or_else(|| time.to_owned())
+}
+
+/// Whom a value is meant for: axes, each with the values of which one must match; all must.
+///
+/// It says nothing about who may read the value, which is the store's own access control.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Audience {
+    /// The axes, each with at least one value, in which `*` is any run of characters.
+    pub entries: Vec<(String, Vec<String>)>,
+}
+
+impl Audience {
+    /// Why a context does not belong to it, as a clause; `None` if it does. An unset axis matches
+    /// nothing.
+    pub fn refuses(&self, context: &Context) -> Option<String> {
+        let misses = |(axis, values): &&(String, Vec<String>)| {
+            let value = context.value(axis);
+            !value.is_some_and(|value| values.iter().any(|wanted| wild_match(wanted, value)))
+        };
+        let (axis, values) = self.entries.iter().find(misses)?;
+        let here = match context.value(axis) {
+            Some(value) => format!("here {axis} is {value}"),
+            None => format!("here {axis} is unset"),
+        };
+        Some(format!("meant for {axis} {}; {here}", list_values(values, "or")))
+    }
+}
+
+/// Whether `text` is what `pattern` says, in which `*` is any run of characters.
+fn wild_match(pattern: &str, text: &str) -> bool {
+    is_between_stars(&pattern.split('*').collect::<Vec<&str>>(), text)
+}
+
+/// Whether the name of a scope is what a pattern says: segment by segment, `*` within one.
+pub fn scope_segments_match(pattern: &str, name: &str) -> bool {
+    let (mut wanted, mut segments) = (pattern.split('/'), name.split('/'));
+    loop {
+        match (wanted.next(), segments.next()) {
+            (None, None) => return true,
+            (Some(wanted), Some(segment)) if wild_match(wanted, segment) => {}
+            _ => return false,
+        }
+    }
+}
+
+/// Whether a text can name a scope: segments of `[A-Za-z0-9._-]+` between slashes, none of them `.`
+/// or `..`.
+pub fn is_scope_name(name: &str) -> bool {
+    let fine = |c: u8| c.is_ascii_alphanumeric() || matches!(c, b'.' | b'_' | b'-');
+    name.split('/').all(|segment| {
+        !segment.is_empty() && segment != "." && segment != ".." && segment.bytes().all(fine)
+    })
+}
+
+/// Whether a text can name a variable of a process or a scope: `[A-Za-z_][A-Za-z0-9_]*`.
+pub fn is_env_name(name: &str) -> bool {
+    let fine = |c: u8| c.is_ascii_alphanumeric() || c == b'_';
+    name.bytes().all(fine) && name.bytes().next().is_some_and(|first| !first.is_ascii_digit())
+}
+
+/// A scope of a store.
+#[derive(Clone, PartialEq, Debug, Default)]
+pub struct Scope {
+    /// Its name.
+    pub name: Arc<str>,
+    /// What it is for.
+    pub about: Option<Arc<str>>,
+    /// Whom it is meant for; everybody without one.
+    pub audience: Option<Audience>,
+    /// Its variables, in the order in which they are written.
+    pub variables: Vec<ScopeVariable>,
+}
+
+/// A variable of a scope.
+#[derive(Clone, PartialEq, Debug, Default)]
+pub struct ScopeVariable {
+    /// Its name.
+    pub name: Arc<str>,
+    /// Its value; `None` if it cannot be read, which the note explains.
+    pub value: Option<Arc<str>>,
+    /// Whom it is meant for; everybody whom the scope is meant for without one.
+    pub audience: Option<Audience>,
+    /// What is known besides.
+    pub note: Note,
+    /// Where its value stands, if the store is a file.
+    pub at: Option<Span>,
+}
+
+impl Scope {
+    /// What the scope says in a context; the same in all for which [`Scope::reasons`] is the same.
+    /// `number` is its own among all that were read.
+    pub fn document(
+        &self,
+        number: usize,
+        keys: &mut Keys,
+        context: &Context,
+        text: Option<&SourceText>,
+    ) -> Document {
+        let of_scope = self.audience.as_ref().and_then(|audience| audience.refuses(context));
+        let scope =
+            OfScope { number, name: Arc::clone(&self.name), is_withheld: of_scope.is_some() };
+        let mut document =
+            Document { text: text.cloned(), scope: Some(scope), ..Document::default() };
+        let of_scope = of_scope.map(|why| format!("the scope {} is {why}", self.name));
+        for variable in &self.variables {
+            let own = || variable.audience.as_ref()?.refuses(context);
+            let withheld = of_scope.clone().or_else(|| Some(format!("it is {}", own()?)));
+            let note = Note { withheld: withheld.map(Into::into), ..variable.note.clone() };
+            if note != Note::default() {
+                document.notes.push((document.leaves.len(), Arc::new(note)));
+            }
+            document.leaves.push(Leaf {
+                name: keys.child(KeyId::ROOT, &variable.name),
+                value: variable
+                    .value
+                    .clone()
+                    .map_or(Value::Unread, |value| Value::Text(value.into())),
+                at: variable.at,
+            });
+        }
+        document
+    }
+
+    /// Why the scope and each of its variables is withheld in a context; contexts with the same
+    /// reasons read the same document.
+    pub fn reasons(&self, context: &Context) -> Vec<Option<String>> {
+        let of_variables = self.variables.iter().filter_map(|it| it.audience.as_ref());
+        let audiences = self.audience.iter().chain(of_variables);
+        audiences.map(|audience| audience.refuses(context)).collect()
+    }
+}

@@ -1,0 +1,5 @@
+//! Which source wins: **open `resolution.rs` first**, where the order of precedence is written, once.
+
+pub(crate) mod resolution;
+pub(crate) mod stand;
+pub(crate) mod trial;
