@@ -1,8 +1,7 @@
 //! The formats of settings files: what each has to know, and the list of them.
 //!
 //! A format is a file that has [`FileFormat`] for it, and a row of [`REGISTRY`]: what goes through all
-//! formats (the words of the schema, the fuzz targets, hostile files and generated documents of the
-//! tests) goes through that list.
+//! formats (the words of the schema, the fuzz target, tests on hostile texts) goes through that list.
 
 use crate::Limits;
 use crate::edit::{Splice, Way};

@@ -17,11 +17,11 @@ const BETWEEN: Duration = Duration::from_millis(200);
 /// Says what is being done, once that takes longer than a second, on a line of the error stream that is
 /// taken away in the end.
 pub(crate) struct Progress {
-    told: Arc<Told>,
+    told: Arc<Report>,
     teller: Option<JoinHandle<()>>,
 }
 
-struct Told {
+struct Report {
     /// What is being done; none once it is done.
     now: Mutex<Option<String>>,
     bell: Condvar,
@@ -41,7 +41,8 @@ impl Progress {
         quiet: Duration,
         between: Duration,
     ) -> Progress {
-        let told = Arc::new(Told { now: Mutex::new(Some(what.to_owned())), bell: Condvar::new() });
+        let told =
+            Arc::new(Report { now: Mutex::new(Some(what.to_owned())), bell: Condvar::new() });
         let teller = to.and_then(|to| {
             let told = Arc::clone(&told);
             // Work that nobody can be told of is done all the same.
@@ -58,7 +59,7 @@ impl Progress {
     }
 }
 
-impl Told {
+impl Report {
     fn tell(&self, mut to: impl Write, quiet: Duration, between: Duration) {
         let started = Instant::now();
         let mut wait = quiet;

@@ -3,7 +3,7 @@
 use crate::arguments::{Arguments, Command, Common, Form, IdentityAct};
 use crate::commands;
 use crate::commands::Answering;
-use crate::commands::put::Change;
+use crate::commands::put::EditCommand;
 use crate::commands::suppose::Edits;
 use crate::failure;
 use crate::given;
@@ -93,116 +93,9 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &Arc<dyn World
     let stores = &Arc::new(Client::new(options));
     let keyring = &Arc::new(Keyring::of_process());
     let asked = Asked { common, look: &look, given: &given, stores, keyring };
-    let is_check = matches!(arguments.command, Some(Command::Check { .. }));
-    let is_grid = matches!(arguments.command, Some(Command::Grid { .. }));
-    if matches!(common.output, Form::Csv | Form::Html) && !is_grid {
-        let error = Error::new("bad-argument", "only grid prints a table or a page");
-        let error = error.help("--output json is understood everywhere");
-        return failure::of_common(&[error], common, terminal);
-    }
-    if matches!(common.output, Form::Sarif | Form::Junit) && !is_check {
-        let error = Error::new("bad-argument", "only check prints findings as SARIF or JUnit XML");
-        let error = error.help("--output json is understood everywhere");
-        return failure::of_common(&[error], common, terminal);
-    }
-    let answer = match &arguments.command {
-        Some(Command::Demo { folder }) => {
-            commands::demo::run(folder.as_deref(), common, &look, world)
-        }
-        Some(Command::Completions { shell }) => Ok(commands::texts::completions(*shell, common)),
-        Some(Command::Manual { command }) => commands::texts::manual(command.as_deref(), common),
-        None => answer(&asked, world, commands::whereabouts::run),
-        Some(Command::List { patterns, reveal }) => {
-            answer(&asked, world, |answering| commands::list::run(answering, patterns, *reveal))
-        }
-        Some(Command::Explain { keys, expected, reveal }) => answer(&asked, world, |answering| {
-            commands::explain::run(answering, keys, expected.as_deref(), *reveal)
-        }),
-        Some(Command::Find { value }) => {
-            answer(&asked, world, |answering| commands::find::run(answering, value))
-        }
-        Some(Command::Grid { patterns, across, with_local }) => {
-            let options = commands::grid::Options { patterns, across, with_local: *with_local };
-            survey(&asked, world, *with_local, |surveying| commands::grid::run(surveying, &options))
-        }
-        Some(Command::Compare { left, right, patterns, expect_same, with_local }) => {
-            let options = commands::compare::Options {
-                contexts: [left, right],
-                patterns,
-                with_local: *with_local,
-                expect_same: *expect_same,
-            };
-            survey(&asked, world, *with_local, |surveying| {
-                commands::compare::run(surveying, &options)
-            })
-        }
-        Some(Command::Suppose {
-            variable,
-            no_variable,
-            without,
-            put,
-            layer,
-            everywhere,
-            with_local,
-        }) => supposing(&asked, world, |supposing| {
-            let puts = &commands::suppose::puts(put).map_err(|error| vec![error])?;
-            let options = commands::suppose::Options {
-                variables: variable,
-                no_variables: no_variable,
-                without,
-                edits: match layer.as_deref() {
-                    Some(layer) => Edits::Say { layer, puts, encrypts: false },
-                    None => Edits::None,
-                },
-                everywhere: *everywhere,
-                with_local: *with_local,
-                act: commands::suppose::Act::Suppose,
-                command: "suppose",
-                keeps_values: None,
-                accepts: false,
-                is_typed: false,
-            };
-            commands::suppose::run(supposing, &options)
-        }),
-        Some(Command::Put { key, value, layer, encrypt, writing }) => {
-            let change = Change::Put { value, layer, encrypts: *encrypt };
-            supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
-        }
-        Some(Command::Drop { key, layer, writing }) => {
-            let change = Change::Drop { layer };
-            supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
-        }
-        Some(Command::Move { key, from, to, writing }) => {
-            let change = Change::Move { from, to };
-            supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
-        }
-        Some(Command::Encrypt { key, layer, writing }) => {
-            let change = Change::Encrypt { layer };
-            supposing(&asked, world, |it| commands::put::run(it, key, change, *writing))
-        }
-        Some(Command::Identity { act: IdentityAct::New { file } }) => {
-            commands::identity::new(file, common, &look, &**world)
-        }
-        Some(Command::Export { patterns, form, reveal }) => answer(&asked, world, |answering| {
-            commands::export::run(answering, patterns, *form, *reveal)
-        }),
-        Some(Command::Launch { command }) => {
-            // The program takes the place of all that would say it afterwards.
-            let asked_for = || if common.verbose { requests(stores, &look) } else { String::new() };
-            answer(&asked, world, |answering| commands::launch::run(answering, command, &asked_for))
-        }
-        Some(Command::Needs) => answer(&asked, world, commands::needs::run),
-        Some(Command::Stores) => survey(&asked, world, true, commands::stores::run),
-        Some(Command::Check { here, with_local, warnings_as_errors, allow }) => {
-            let with_local = *with_local || *here;
-            let options = commands::check::Options {
-                here: *here,
-                with_local,
-                warnings_as_errors: *warnings_as_errors,
-                allow,
-            };
-            survey(&asked, world, with_local, |surveying| commands::check::run(surveying, &options))
-        }
+    let answer = match misplaced_form(&arguments) {
+        Some(error) => Err(vec![error]),
+        None => dispatch(&arguments, &asked, world),
     };
     let outcome = answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal));
     let outcome = Outcome { result: printable(outcome.result, common.output), ..outcome };
@@ -216,6 +109,131 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &Arc<dyn World
     match common.verbose {
         true => Outcome { notes: requests(stores, &look) + &outcome.notes, ..outcome },
         false => outcome,
+    }
+}
+
+/// Refuses a form of output that only another command has.
+fn misplaced_form(arguments: &Arguments) -> Option<Error> {
+    let message = match (arguments.common.output, &arguments.command) {
+        (Form::Csv | Form::Html, Some(Command::Grid { .. }))
+        | (Form::Sarif | Form::Junit, Some(Command::Check { .. })) => return None,
+        (Form::Csv | Form::Html, _) => "only grid prints a table or a page",
+        (Form::Sarif | Form::Junit, _) => "only check prints findings as SARIF or JUnit XML",
+        _ => return None,
+    };
+    Some(Error::new("bad-argument", message).help("--output json is understood everywhere"))
+}
+
+/// Runs the command that is asked for.
+fn dispatch(
+    arguments: &Arguments,
+    asked: &Asked<'_>,
+    world: &Arc<dyn World>,
+) -> Result<Outcome, Vec<Error>> {
+    let Asked { common, look, stores, .. } = *asked;
+    match &arguments.command {
+        Some(Command::Demo { folder }) => {
+            commands::demo::run(folder.as_deref(), common, look, world)
+        }
+        Some(Command::Completions { shell }) => Ok(commands::texts::completions(*shell, common)),
+        Some(Command::Manual { command }) => commands::texts::manual(command.as_deref(), common),
+        None => answer(asked, world, commands::whereabouts::run),
+        Some(Command::List { patterns, reveal }) => {
+            answer(asked, world, |answering| commands::list::run(answering, patterns, *reveal))
+        }
+        Some(Command::Explain { keys, expected, reveal }) => answer(asked, world, |answering| {
+            commands::explain::run(answering, keys, expected.as_deref(), *reveal)
+        }),
+        Some(Command::Find { value }) => {
+            answer(asked, world, |answering| commands::find::run(answering, value))
+        }
+        Some(Command::Grid { patterns, across, with_local }) => {
+            let options = commands::grid::GridOptions { patterns, across, with_local: *with_local };
+            survey(asked, world, *with_local, |surveying| commands::grid::run(surveying, &options))
+        }
+        Some(Command::Compare { left, right, patterns, expect_same, with_local }) => {
+            let options = commands::compare::CompareOptions {
+                contexts: [left, right],
+                patterns,
+                with_local: *with_local,
+                expect_same: *expect_same,
+            };
+            survey(asked, world, *with_local, |surveying| {
+                commands::compare::run(surveying, &options)
+            })
+        }
+        Some(
+            command @ (Command::Suppose { .. }
+            | Command::Put { .. }
+            | Command::Drop { .. }
+            | Command::Move { .. }
+            | Command::Encrypt { .. }),
+        ) => supposing(asked, world, |it| change(it, command)),
+        Some(Command::Identity { act: IdentityAct::New { file } }) => {
+            commands::identity::new(file, common, look, &**world)
+        }
+        Some(Command::Export { patterns, form, reveal }) => answer(asked, world, |answering| {
+            commands::export::run(answering, patterns, *form, *reveal)
+        }),
+        Some(Command::Launch { command }) => {
+            // The program takes the place of all that would say it afterwards.
+            let asked_for = || if common.verbose { requests(stores, look) } else { String::new() };
+            answer(asked, world, |answering| commands::launch::run(answering, command, &asked_for))
+        }
+        Some(Command::Needs) => answer(asked, world, commands::needs::run),
+        Some(Command::Stores) => survey(asked, world, true, commands::stores::run),
+        Some(Command::Check { here, with_local, warnings_as_errors, allow }) => {
+            let with_local = *with_local || *here;
+            let options = commands::check::CheckOptions {
+                here: *here,
+                with_local,
+                warnings_as_errors: *warnings_as_errors,
+                allow,
+            };
+            survey(asked, world, with_local, |surveying| commands::check::run(surveying, &options))
+        }
+    }
+}
+
+/// Runs a command that supposes or edits something.
+fn change(
+    supposing: &commands::suppose::Supposing<'_>,
+    command: &Command,
+) -> Result<Outcome, Vec<Error>> {
+    let edit = |key: &str, edit, writing| commands::put::run(supposing, key, edit, writing);
+    match command {
+        Command::Put { key, value, layer, encrypt, writing } => {
+            edit(key, EditCommand::Put { value, layer, encrypts: *encrypt }, *writing)
+        }
+        Command::Drop { key, layer, writing } => edit(key, EditCommand::Drop { layer }, *writing),
+        Command::Move { key, from, to, writing } => {
+            edit(key, EditCommand::Move { from, to }, *writing)
+        }
+        Command::Encrypt { key, layer, writing } => {
+            edit(key, EditCommand::Encrypt { layer }, *writing)
+        }
+        Command::Suppose { variable, no_variable, without, put, layer, everywhere, with_local } => {
+            let puts = &commands::suppose::puts(put).map_err(|error| vec![error])?;
+            let edits = match layer.as_deref() {
+                Some(layer) => Edits::Say { layer, puts, encrypts: false },
+                None => Edits::None,
+            };
+            let options = commands::suppose::SupposeOptions {
+                variables: variable,
+                no_variables: no_variable,
+                without,
+                edits,
+                everywhere: *everywhere,
+                with_local: *with_local,
+                act: commands::suppose::Act::Suppose,
+                command: "suppose",
+                keeps_values: None,
+                accepts: false,
+                is_typed: false,
+            };
+            commands::suppose::run(supposing, &options)
+        }
+        _ => Err(vec![Error::new("bad-argument", "this command changes nothing")]),
     }
 }
 

@@ -1,6 +1,6 @@
 //! The hops that references make, for an explanation.
 
-use super::expand::{Meaning, meaning_for, pieces_of, references_of};
+use super::expand::{Referent, meaning_for, pieces_of, references_of};
 use super::{Answers, Asked};
 use crate::model::key::KeyId;
 use crate::model::place::Position;
@@ -52,7 +52,7 @@ pub enum HopValue {
     Error(String),
 }
 
-struct Walk<'a, 'o> {
+struct ChainWalk<'a, 'o> {
     answers: &'a Answers<'o>,
     told: HashSet<Asked>,
     left: usize,
@@ -61,12 +61,12 @@ struct Walk<'a, 'o> {
 impl Answers<'_> {
     /// The references in what is in force for the setting, and where each leads.
     pub fn chain(&self, key: KeyId) -> Vec<Hop> {
-        let mut walk = Walk { answers: self, told: HashSet::new(), left: MOST_HOPS };
+        let mut walk = ChainWalk { answers: self, told: HashSet::new(), left: MOST_HOPS };
         walk.from(Asked { context: 0, key })
     }
 }
 
-impl Walk<'_, '_> {
+impl ChainWalk<'_, '_> {
     fn from(&mut self, asked: Asked) -> Vec<Hop> {
         let resolution = self.answers.resolution_of(asked.context);
         self.told.insert(asked);
@@ -126,22 +126,22 @@ impl Walk<'_, '_> {
         };
         match meaning_for(self.answers, context, reference, resolution, candidate) {
             Err(problem) => hop.found = HopValue::Error(problem),
-            Ok(Meaning::Nothing(why)) => hop.found = HopValue::Nothing(why),
-            Ok(Meaning::Uncertain(why)) => hop.found = HopValue::Error(why),
-            Ok(Meaning::Variable(name)) => {
+            Ok(Referent::Nothing(why)) => hop.found = HopValue::Nothing(why),
+            Ok(Referent::Uncertain(why)) => hop.found = HopValue::Error(why),
+            Ok(Referent::Variable(name)) => {
                 let found = self.answers.outside.variable(&name);
                 let is_secret = self.answers.is_secret_variable(context, &name);
                 hop.found = text(found, is_secret, format!("{name} is not set"));
                 hop.source = Some("process".into());
                 hop.name = Some(name);
             }
-            Ok(Meaning::File(path)) => {
+            Ok(Referent::File(path)) => {
                 let found = self.answers.outside.file(&path);
                 let is_secret = is_secret_name(&path.replace('/', "."));
                 hop.found = text(found, is_secret, format!("{path} is not there"));
                 hop.source = Some(path.into());
             }
-            Ok(Meaning::Setting(asked)) => self.setting(asked, &mut hop),
+            Ok(Referent::Setting(asked)) => self.setting(asked, &mut hop),
         }
         let is_empty = matches!(&hop.found, HopValue::Value(value) if value.is_empty_text());
         let is_nothing = is_empty || matches!(hop.found, HopValue::Nothing(_));

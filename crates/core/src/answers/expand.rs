@@ -40,7 +40,7 @@ impl Expanded {
 }
 
 /// What a reference comes to.
-pub(super) enum Found {
+pub(super) enum Lookup {
     /// A value.
     Value(Expanded),
     /// Nothing, and why, as a clause.
@@ -50,7 +50,7 @@ pub(super) enum Found {
 }
 
 /// What a target means in the context of the text.
-pub(super) enum Meaning {
+pub(super) enum Referent {
     /// A setting.
     Setting(Asked),
     /// A process variable.
@@ -75,7 +75,7 @@ pub(super) struct Expansion<'a, 'o> {
 }
 
 /// How the texts of a candidate are read.
-struct Reading<'r> {
+struct TextContext<'r> {
     resolution: &'r Resolution,
     literal_dollars: &'r [u32],
     naming: Option<&'r Naming>,
@@ -88,7 +88,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
     }
 
     pub(super) fn expand(&mut self, resolution: &Resolution, candidate: &Candidate) -> Expanded {
-        let reading = Reading::of(resolution, candidate);
+        let reading = TextContext::of(resolution, candidate);
         self.value(&resolution.leaf(candidate).value, &reading)
     }
 
@@ -101,7 +101,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         self.fail(Failure::new("unresolved-reference", message))
     }
 
-    fn value(&mut self, value: &Value, reading: &Reading<'_>) -> Expanded {
+    fn value(&mut self, value: &Value, reading: &TextContext<'_>) -> Expanded {
         match value {
             Value::Text(text) if may_refer(text) => self.text(text, reading),
             Value::List(items) => {
@@ -129,7 +129,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         }
     }
 
-    fn text(&mut self, text: &str, reading: &Reading<'_>) -> Expanded {
+    fn text(&mut self, text: &str, reading: &TextContext<'_>) -> Expanded {
         if self.answers.is_exhausted() {
             // The run ends in an error, whatever is said of this one; before all memory does.
             let message = "references make the values of the project larger than they may be";
@@ -141,7 +141,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         }
     }
 
-    fn pieces(&mut self, pieces: &[Piece], reading: &Reading<'_>) -> Expanded {
+    fn pieces(&mut self, pieces: &[Piece], reading: &TextContext<'_>) -> Expanded {
         match pieces {
             [] => Expanded::of(Value::Text("".into())),
             // Alone it keeps the other's type.
@@ -150,7 +150,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         }
     }
 
-    fn longer_text(&mut self, pieces: &[Piece], reading: &Reading<'_>) -> Expanded {
+    fn longer_text(&mut self, pieces: &[Piece], reading: &TextContext<'_>) -> Expanded {
         let mut out = Growing::new();
         for piece in pieces {
             let reference = match piece {
@@ -188,7 +188,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         Expanded::of(Value::Text(out.done()))
     }
 
-    fn reference(&mut self, reference: &Reference, reading: &Reading<'_>) -> Expanded {
+    fn reference(&mut self, reference: &Reference, reading: &TextContext<'_>) -> Expanded {
         if self.failure.is_some() {
             // What comes after it is not looked at, whether it is known by now or not.
             return Expanded::nothing();
@@ -198,14 +198,14 @@ impl<'a, 'o> Expansion<'a, 'o> {
             Err(failure) => return self.fail(failure),
         };
         let why_not = match found {
-            Found::NotYet => return Expanded::nothing(),
-            Found::Value(expanded)
+            Lookup::NotYet => return Expanded::nothing(),
+            Lookup::Value(expanded)
                 if !(reference.fallback.is_some() && expanded.value.is_empty_text()) =>
             {
                 return expanded;
             }
-            Found::Value(_) => String::new(),
-            Found::Nothing(why) => why,
+            Lookup::Value(_) => String::new(),
+            Lookup::Nothing(why) => why,
         };
         match &reference.fallback {
             Some(pieces) => self.pieces(pieces, reading),
@@ -221,62 +221,66 @@ impl<'a, 'o> Expansion<'a, 'o> {
     }
 
     /// Whether it names a process variable, and nobody looks at those.
-    fn is_unknown(&self, reference: &Reference, reading: &Reading<'_>) -> bool {
+    fn is_unknown(&self, reference: &Reference, reading: &TextContext<'_>) -> bool {
         let answers = self.answers;
         !answers.outside.reads_variables()
             && matches!(
                 meaning(answers, self.asked.context, reference, reading),
-                Ok(Meaning::Variable(_))
+                Ok(Referent::Variable(_))
             )
     }
 
-    fn find(&mut self, reference: &Reference, reading: &Reading<'_>) -> Result<Found, Failure> {
+    fn find(
+        &mut self,
+        reference: &Reference,
+        reading: &TextContext<'_>,
+    ) -> Result<Lookup, Failure> {
         let answers = self.answers;
         let text = |text: Option<Arc<str>>, nothing: String| match text {
-            Some(text) => Found::Value(Expanded::of(Value::Text(text.into()))),
-            None => Found::Nothing(nothing),
+            Some(text) => Lookup::Value(Expanded::of(Value::Text(text.into()))),
+            None => Lookup::Nothing(nothing),
         };
         let bad = |problem: String| {
             Failure::new("unresolved-reference", format!("`{}`: {problem}", reference.show()))
         };
         match meaning(answers, self.asked.context, reference, reading).map_err(bad)? {
-            Meaning::Nothing(why) => Ok(Found::Nothing(why)),
-            Meaning::Uncertain(why) => {
+            Referent::Nothing(why) => Ok(Lookup::Nothing(why)),
+            Referent::Uncertain(why) => {
                 let message = format!("`{}`: {why}", reference.show());
                 Err(Failure::new(UNCERTAIN, message))
             }
-            Meaning::Variable(name) => {
+            Referent::Variable(name) => {
                 self.secret |= answers.is_secret_variable(self.asked.context, &name);
                 self.height = self.height.max(1);
                 let found = answers.outside.variable(&name).map_err(bad)?;
                 Ok(text(found, format!("the variable {name} is not set")))
             }
-            Meaning::File(path) => {
+            Referent::File(path) => {
                 self.secret |= is_secret_name(&path.replace('/', "."));
                 self.height = self.height.max(1);
                 let found = answers.outside.file(&path).map_err(bad)?;
                 Ok(text(found, format!("{path} is not there")))
             }
-            Meaning::Setting(asked) => self.setting(asked),
+            Referent::Setting(asked) => self.setting(asked),
         }
     }
 
-    fn setting(&mut self, asked: Asked) -> Result<Found, Failure> {
+    fn setting(&mut self, asked: Asked) -> Result<Lookup, Failure> {
         let answers = self.answers;
         let known = answers.recall(&asked);
         // One that refers to nothing itself need not be waited for.
         let known = known.or_else(|| answers.plain(asked).map(Arc::new));
         let Some(outcome) = known else {
             self.needs.push(asked);
-            return Ok(Found::NotYet);
+            return Ok(Lookup::NotYet);
         };
         self.secret |= outcome.secret;
         self.height = self.height.max(outcome.height + 1);
         match &outcome.result {
             Ok(Some(value)) => {
-                Ok(Found::Value(Expanded { value: value.clone(), weight: outcome.weight_of() }))
+                Ok(Lookup::Value(Expanded { value: value.clone(), weight: outcome.weight_of() }))
             }
-            Ok(None) => Ok(Found::Nothing(format!("{} has no value here", answers.name(asked)))),
+            Ok(None) => Ok(Lookup::Nothing(format!("{} has no value here", answers.name(asked)))),
             Err(failure) => {
                 let mut failure = failure.clone();
                 if failure.way.len() < LONGEST_WAY {
@@ -298,8 +302,8 @@ impl super::Outcome {
     }
 }
 
-impl<'r> Reading<'r> {
-    fn of(resolution: &'r Resolution, candidate: &Candidate) -> Reading<'r> {
+impl<'r> TextContext<'r> {
+    fn of(resolution: &'r Resolution, candidate: &Candidate) -> TextContext<'r> {
         let reading = resolution.reading(candidate);
         let layer = resolution.readings().layer(reading.layer);
         let naming = match &layer.names {
@@ -308,7 +312,7 @@ impl<'r> Reading<'r> {
         };
         let literal_dollars = reading.document.literal_dollars(candidate.leaf as usize);
         let is_from_store = layer.reads_scopes();
-        Reading { resolution, literal_dollars, naming, is_from_store }
+        TextContext { resolution, literal_dollars, naming, is_from_store }
     }
 
     fn rules(&self, answers: &Answers<'_>) -> TextRules<'r> {
@@ -330,22 +334,22 @@ fn meaning(
     answers: &Answers<'_>,
     context: u32,
     reference: &Reference,
-    reading: &Reading<'_>,
-) -> Result<Meaning, String> {
+    reading: &TextContext<'_>,
+) -> Result<Referent, String> {
     let there = answers.context_of(context, &reference.changes)?;
     let resolution = answers.resolution_of(there);
-    let setting = |key: KeyId| Meaning::Setting(Asked { context: there, key });
+    let setting = |key: KeyId| Referent::Setting(Asked { context: there, key });
     let meaning = match &reference.target {
-        Target::Variable(name) => Meaning::Variable(name.clone()),
-        Target::File(path) => Meaning::File(path.clone()),
+        Target::Variable(name) => Referent::Variable(name.clone()),
+        Target::File(path) => Referent::File(path.clone()),
         Target::Key(path) => match setting_at(&resolution, path) {
             Ok(key) => setting(key),
             Err(why) => match resolution.unasked().next() {
-                None => Meaning::Nothing(why),
+                None => Referent::Nothing(why),
                 Some(layer) => {
                     let layer = resolution.readings().layer(layer);
                     let absence = layer.absence().unwrap_or_default();
-                    Meaning::Uncertain(format!("{why}; {} could: {absence}", layer.name))
+                    Referent::Uncertain(format!("{why}; {} could: {absence}", layer.name))
                 }
             },
         },
@@ -362,15 +366,15 @@ fn meaning(
                 Some(key) => setting(key),
                 // Whoever writes into a store must not learn what this machine has.
                 None if reading.is_from_store => {
-                    Meaning::Nothing(format!("no setting here has the variable {name}"))
+                    Referent::Nothing(format!("no setting here has the variable {name}"))
                 }
-                None => Meaning::Variable(name.clone()),
+                None => Referent::Variable(name.clone()),
             }
         }
     };
     match meaning {
         // Whoever writes into a store must not learn what this machine has.
-        Meaning::Variable(_) | Meaning::File(_) if reading.is_from_store => {
+        Referent::Variable(_) | Referent::File(_) if reading.is_from_store => {
             Err("text from a store may refer to settings only".to_owned())
         }
         meaning => Ok(meaning),
@@ -443,7 +447,7 @@ pub(super) fn pieces_of(
     resolution: &Resolution,
     candidate: &Candidate,
 ) -> Vec<Vec<Piece>> {
-    let reading = Reading::of(resolution, candidate);
+    let reading = TextContext::of(resolution, candidate);
     let mut texts = Vec::new();
     collect_texts(&resolution.leaf(candidate).value, &mut texts);
     texts.into_iter().filter_map(|text| take_apart(text, reading.rules(answers)).ok()).collect()
@@ -480,6 +484,6 @@ pub(super) fn meaning_for(
     reference: &Reference,
     resolution: &Resolution,
     candidate: &Candidate,
-) -> Result<Meaning, String> {
-    meaning(answers, context, reference, &Reading::of(resolution, candidate))
+) -> Result<Referent, String> {
+    meaning(answers, context, reference, &TextContext::of(resolution, candidate))
 }

@@ -1,6 +1,6 @@
 //! All that a value is made of, for values that nobody can tell.
 
-use super::expand::{LEFT_OUT, Meaning, all_references, meaning_for};
+use super::expand::{LEFT_OUT, Referent, all_references, meaning_for};
 use super::{Answers, Asked};
 use crate::model::candidate::CandidateId;
 use crate::model::key::KeyId;
@@ -97,8 +97,8 @@ impl<'f> Gifts<'f> {
                 }
                 for reference in answers.references_of(&resolution, candidate) {
                     match meaning_for(answers, asked.context, &reference, &resolution, candidate) {
-                        Ok(Meaning::Setting(other)) => open.push(other),
-                        Ok(Meaning::Variable(_)) => return true,
+                        Ok(Referent::Setting(other)) => open.push(other),
+                        Ok(Referent::Variable(_)) => return true,
                         _ => {}
                     }
                 }
@@ -156,7 +156,7 @@ impl Answers<'_> {
         let text = |found: Option<Arc<str>>| found.map(|text| Value::Text(text.into()));
         for reference in references {
             let found = match meaning_for(self, context, &reference, resolution, candidate) {
-                Ok(Meaning::Setting(asked)) => match &self.outcome_of(asked).result {
+                Ok(Referent::Setting(asked)) => match &self.outcome_of(asked).result {
                     Ok(value) => Ok(value.clone()),
                     // What it is made of is looked at for itself.
                     Err(_) => {
@@ -164,13 +164,13 @@ impl Answers<'_> {
                         continue;
                     }
                 },
-                Ok(Meaning::Variable(_)) if !self.outside.reads_variables() => {
+                Ok(Referent::Variable(_)) if !self.outside.reads_variables() => {
                     Err(LEFT_OUT.to_owned())
                 }
-                Ok(Meaning::Variable(name)) => self.outside.variable(&name).map(text),
-                Ok(Meaning::File(path)) => self.outside.file(&path).map(text),
-                Ok(Meaning::Nothing(_)) => Ok(None),
-                Ok(Meaning::Uncertain(_)) => return None,
+                Ok(Referent::Variable(name)) => self.outside.variable(&name).map(text),
+                Ok(Referent::File(path)) => self.outside.file(&path).map(text),
+                Ok(Referent::Nothing(_)) => Ok(None),
+                Ok(Referent::Uncertain(_)) => return None,
                 Err(problem) => Err(problem),
             };
             all.push(Ingredient::Found(reference.show(), found));

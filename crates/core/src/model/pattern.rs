@@ -8,10 +8,10 @@ mod tests;
 /// A pattern of keys: `*` is any run of characters within a segment, `**` any number of segments,
 /// none included, so that `audit.**` matches `audit` too.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Pattern(Vec<Part>);
+pub struct Pattern(Vec<PatternPart>);
 
 #[derive(Clone, PartialEq, Eq, Debug)]
-enum Part {
+enum PatternPart {
     AnySegments,
     /// The literal texts between the stars; one text if there is no star.
     Segment(Vec<String>),
@@ -45,7 +45,7 @@ impl Pattern {
                 })?;
                 let (key, _) = crate::model::key::KeyPath::parse_start(&rest[..end])
                     .map_err(|error| NameError { at: error.at + here, ..error })?;
-                parts.push(Part::Segment(key.segments().map(str::to_owned).collect()));
+                parts.push(PatternPart::Segment(key.segments().map(str::to_owned).collect()));
                 &rest[end..]
             } else {
                 let end = rest.find('.').unwrap_or(rest.len());
@@ -78,7 +78,7 @@ impl Pattern {
     pub(crate) fn could_meet(&self, keys: &Keys, key: KeyId) -> bool {
         for (part, segment) in self.0.iter().zip(keys.segments(key)) {
             match part {
-                Part::AnySegments => return true,
+                PatternPart::AnySegments => return true,
                 part if !part.matches(&segment) => return false,
                 _ => {}
             }
@@ -88,15 +88,15 @@ impl Pattern {
 
     /// Whether the pattern matches a key of these segments.
     pub fn matches_segments(&self, segments: &[&str]) -> bool {
-        match_run(&self.0, segments, |part| *part == Part::AnySegments, Part::matches)
+        match_run(&self.0, segments, |part| *part == PatternPart::AnySegments, PatternPart::matches)
     }
 }
 
-impl Part {
+impl PatternPart {
     fn matches(&self, text: &&str) -> bool {
         match self {
-            Part::AnySegments => true,
-            Part::Segment(literals) => is_between_stars(literals, text),
+            PatternPart::AnySegments => true,
+            PatternPart::Segment(literals) => is_between_stars(literals, text),
         }
     }
 }
@@ -153,9 +153,9 @@ fn match_run<P, I>(
     parts[part..].iter().all(is_any_run)
 }
 
-fn segment(text: &str, here: usize) -> Result<Part, NameError> {
+fn segment(text: &str, here: usize) -> Result<PatternPart, NameError> {
     if text == "**" {
-        return Ok(Part::AnySegments);
+        return Ok(PatternPart::AnySegments);
     }
     if text.is_empty() {
         return Err(NameError { at: here, problem: "a segment is empty here" });
@@ -166,7 +166,7 @@ fn segment(text: &str, here: usize) -> Result<Part, NameError> {
             "a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and `*` must be quoted";
         return Err(NameError { at: here + at, problem });
     }
-    Ok(Part::Segment(text.split('*').map(str::to_owned).collect()))
+    Ok(PatternPart::Segment(text.split('*').map(str::to_owned).collect()))
 }
 
 /// The byte after the quote that closes the one that `text` begins with.

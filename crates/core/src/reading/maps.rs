@@ -10,7 +10,7 @@ use crate::model::value::{Entry, Value};
 use std::sync::Arc;
 
 /// A part of a map: where it belongs, and what stands there.
-struct Part {
+struct MapPart {
     key: KeyId,
     value: Value,
     at: Span,
@@ -29,11 +29,11 @@ pub(super) struct Nothing {
 }
 
 /// All that a source has for a map under one of its names.
-struct Found {
+struct FoundMap {
     map: KeyId,
     /// The former name, if it is one.
     former: Option<usize>,
-    parts: Vec<Part>,
+    parts: Vec<MapPart>,
     leaves: Vec<u32>,
     /// The name of the map in the source.
     name: KeyId,
@@ -42,9 +42,9 @@ struct Found {
 }
 
 /// A map while it is put together.
-enum Node {
+enum MapNode {
     Value(Value, Span),
-    Table(Vec<(Arc<str>, Node)>, Span),
+    Table(Vec<(Arc<str>, MapNode)>, Span),
 }
 
 impl Reading {
@@ -63,13 +63,13 @@ impl Reading {
             return;
         }
         standings.resize(self.offers.len(), Standing::Current);
-        let mut found: Vec<Found> = Vec::new();
-        let add = |found: &mut Vec<Found>, (map, standing, name), part: Part| {
+        let mut found: Vec<FoundMap> = Vec::new();
+        let add = |found: &mut Vec<FoundMap>, (map, standing, name), part: MapPart| {
             let former = match standing {
                 Standing::Former(number) => Some(number),
                 Standing::Own | Standing::Current => None,
             };
-            let is_it = |it: &Found| it.map == map && it.former == former;
+            let is_it = |it: &FoundMap| it.map == map && it.former == former;
             let at = found.iter().position(is_it).unwrap_or_else(|| {
                 let depth = keys.depth(part.key) - keys.depth(map);
                 let above = (0..depth).fold(name, |name, _| keys.parent(name));
@@ -77,7 +77,7 @@ impl Reading {
                 let is_variable = above == KeyId::ROOT && best == Standing::Own;
                 let name = if is_variable { name } else { above };
                 let (parts, leaves) = (Vec::new(), Vec::new());
-                found.push(Found { map, former, parts, leaves, name, after: 0 });
+                found.push(FoundMap { map, former, parts, leaves, name, after: 0 });
                 found.len() - 1
             });
             found[at].parts.push(part);
@@ -92,7 +92,7 @@ impl Reading {
                 Some(map) if map != offer.key && !is_withheld(&document, offer.leaf) => {
                     let leaf = &document.leaves[offer.leaf as usize];
                     let at = leaf.at.unwrap_or_default();
-                    let part = Part { key: offer.key, value: leaf.value.clone(), at };
+                    let part = MapPart { key: offer.key, value: leaf.value.clone(), at };
                     let number = add(&mut found, (map, *standing, leaf.name), part);
                     joined.push((number, offer.leaf, kept.len()));
                 }
@@ -106,7 +106,7 @@ impl Reading {
             if let Some(map) = catalogue.map_at(keys, *key)
                 && (map != *key || !matches!(value, Value::Null))
             {
-                let part = Part { key: *key, value: value.clone(), at: *at };
+                let part = MapPart { key: *key, value: value.clone(), at: *at };
                 let number = add(&mut found, (map, *standing, *name), part);
                 found[number].after = found[number].after.max(kept.len());
             }
@@ -120,7 +120,7 @@ impl Reading {
         }
         let mut whole: Document = (*document).clone();
         let mut made: Vec<(usize, Offer, Standing)> = Vec::new();
-        for Found { map, former, parts, leaves, name, after } in found {
+        for FoundMap { map, former, parts, leaves, name, after } in found {
             let has_lines = whole.text.is_some();
             let table = document.tables.iter().find(|(table, _)| *table == name);
             let first = parts.iter().map(|part| part.at).min_by_key(|at| at.start);
@@ -184,13 +184,13 @@ fn note_of_all(whole: &mut Document, parts: &[u32], value: Value) -> Value {
 }
 
 /// Puts a value where a path leads; a table on the way is made, and what is no table gives way.
-fn put(table: &mut Vec<(Arc<str>, Node)>, path: &[&str], value: Value, at: Span) {
+fn put(table: &mut Vec<(Arc<str>, MapNode)>, path: &[&str], value: Value, at: Span) {
     let Some((name, rest)) = path.split_first() else { return };
     let known = table.iter().position(|(other, _)| other.as_ref() == *name);
     if rest.is_empty() {
         let node = match value {
-            Value::Map(_) => Node::Table(Vec::new(), at),
-            value => Node::Value(value, at),
+            Value::Map(_) => MapNode::Table(Vec::new(), at),
+            value => MapNode::Value(value, at),
         };
         match known {
             Some(known) => table[known].1 = node,
@@ -199,21 +199,21 @@ fn put(table: &mut Vec<(Arc<str>, Node)>, path: &[&str], value: Value, at: Span)
         return;
     }
     let known = known.unwrap_or_else(|| {
-        table.push(((*name).into(), Node::Table(Vec::new(), at)));
+        table.push(((*name).into(), MapNode::Table(Vec::new(), at)));
         table.len() - 1
     });
-    if matches!(table[known].1, Node::Value(..)) {
-        table[known].1 = Node::Table(Vec::new(), at);
+    if matches!(table[known].1, MapNode::Value(..)) {
+        table[known].1 = MapNode::Table(Vec::new(), at);
     }
-    if let Node::Table(inner, _) = &mut table[known].1 {
+    if let MapNode::Table(inner, _) = &mut table[known].1 {
         put(inner, rest, value, at);
     }
 }
 
-fn entries(table: Vec<(Arc<str>, Node)>) -> Arc<[Entry]> {
+fn entries(table: Vec<(Arc<str>, MapNode)>) -> Arc<[Entry]> {
     let entry = |(name, node)| match node {
-        Node::Value(value, at) => Entry { name, value, at },
-        Node::Table(inner, at) => Entry { name, value: Value::Map(entries(inner)), at },
+        MapNode::Value(value, at) => Entry { name, value, at },
+        MapNode::Table(inner, at) => Entry { name, value: Value::Map(entries(inner)), at },
     };
     table.into_iter().map(entry).collect()
 }

@@ -18,7 +18,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// The options of the command.
-pub(crate) struct Options<'a> {
+pub(crate) struct CheckOptions<'a> {
     pub(crate) here: bool,
     pub(crate) with_local: bool,
     pub(crate) warnings_as_errors: bool,
@@ -74,7 +74,10 @@ struct ShownSpot {
     what: Option<String>,
 }
 
-pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
+pub(crate) fn run(
+    surveying: &Surveying<'_>,
+    options: &CheckOptions<'_>,
+) -> Result<Outcome, Vec<Error>> {
     let allow = allowed(options.allow)?;
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
@@ -84,7 +87,7 @@ pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Ou
     let survey = Unfreed::new(survey, surveying.keyring.may_decrypt());
     let checking = Checking { snapshot: surveying.snapshot };
     let is_everywhere = !options.here && !head.is_asked();
-    let Options { here, with_local, .. } = *options;
+    let CheckOptions { here, with_local, .. } = *options;
     let wanted = Wanted { here, is_everywhere, with_local, allow: &allow };
     let mut checked = checking.check(&survey, &full, wanted)?;
     if !allow.contains(&CheckRule::CannotRead) {

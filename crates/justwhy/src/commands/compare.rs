@@ -17,7 +17,7 @@ use serde::Serialize;
 use std::sync::Arc;
 
 /// The options of the command.
-pub(crate) struct Options<'a> {
+pub(crate) struct CompareOptions<'a> {
     pub(crate) contexts: [&'a str; 2],
     pub(crate) patterns: &'a [String],
     pub(crate) with_local: bool,
@@ -49,7 +49,10 @@ struct ShownPair {
     right: Option<Setting>,
 }
 
-pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
+pub(crate) fn run(
+    surveying: &Surveying<'_>,
+    options: &CompareOptions<'_>,
+) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     if surveying.common.context.is_some() {
         let error = Error::new("bad-argument", "compare names its contexts itself, without --in");

@@ -90,7 +90,7 @@ pub(crate) fn run(
     if chosen.is_empty() && others.is_empty() {
         return Err(unknown.into_iter().map(|(_, error)| error).collect());
     }
-    let asked = Asked { keys, wanted, reveals, unknown, everywhere: &everywhere };
+    let asked = Question { keys, wanted, reveals, unknown, everywhere: &everywhere };
     if others.is_empty() {
         return explain(answering, answering.answers, asked, chosen);
     }
@@ -106,7 +106,7 @@ pub(crate) fn run(
 }
 
 /// What is asked for.
-struct Asked<'a, 'e> {
+struct Question<'a, 'e> {
     keys: &'a [String],
     wanted: Option<&'a str>,
     reveals: bool,
@@ -118,10 +118,10 @@ struct Asked<'a, 'e> {
 fn explain(
     answering: &Answering<'_>,
     answers: &Answers<'_>,
-    asked: Asked<'_, '_>,
+    asked: Question<'_, '_>,
     chosen: Vec<KeyId>,
 ) -> Result<Outcome, Vec<Error>> {
-    let Asked { keys, wanted, reveals, unknown, everywhere } = asked;
+    let Question { keys, wanted, reveals, unknown, everywhere } = asked;
     let resolution = answers.resolution();
     let mut chosen = resolution.keys().sorted(chosen);
     // A key may be a setting and, in weaker layers, a branch; what is expected is about the setting.

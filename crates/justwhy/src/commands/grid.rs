@@ -23,7 +23,7 @@ mod page;
 mod table;
 
 /// The options of the command.
-pub(crate) struct Options<'a> {
+pub(crate) struct GridOptions<'a> {
     pub(crate) patterns: &'a [String],
     pub(crate) across: &'a [String],
     pub(crate) with_local: bool,
@@ -113,7 +113,10 @@ impl Gridded<'_, '_> {
     }
 }
 
-pub(crate) fn run(surveying: &Surveying<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
+pub(crate) fn run(
+    surveying: &Surveying<'_>,
+    options: &GridOptions<'_>,
+) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     let snapshot = surveying.snapshot;
     // Where you stand may be a place that does not exist, as long as the columns do.

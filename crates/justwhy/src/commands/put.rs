@@ -16,7 +16,7 @@ const PATIENCE: Duration = Duration::from_secs(60);
 
 /// What is done to what layers say of a setting.
 #[derive(Clone, Copy)]
-pub(crate) enum Change<'a> {
+pub(crate) enum EditCommand<'a> {
     Put { value: &'a str, layer: &'a str, encrypts: bool },
     Drop { layer: &'a str },
     Move { from: &'a str, to: &'a str },
@@ -26,15 +26,15 @@ pub(crate) enum Change<'a> {
 pub(crate) fn run(
     supposing: &Supposing<'_>,
     key: &str,
-    change: Change<'_>,
+    change: EditCommand<'_>,
     writing: Writing,
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     let command = match change {
-        Change::Put { .. } => "put",
-        Change::Drop { .. } => "drop",
-        Change::Move { .. } => "move",
-        Change::Encrypt { .. } => "encrypt",
+        EditCommand::Put { .. } => "put",
+        EditCommand::Drop { .. } => "drop",
+        EditCommand::Move { .. } => "move",
+        EditCommand::Encrypt { .. } => "encrypt",
     };
     if supposing.asked.given.keys().next().is_some() {
         let message = format!("{command} writes, and --set and --unset only try");
@@ -47,23 +47,23 @@ pub(crate) fn run(
     })?;
     let session = supposing.session()?;
     let project = session.project();
-    let is_typed = matches!(change, Change::Put { value, .. } if value != "-");
+    let is_typed = matches!(change, EditCommand::Put { value, .. } if value != "-");
     let put = match change {
-        Change::Put { value, .. } if is_typed => Some(value.into()),
-        Change::Put { .. } => Some(read_value(project.limits.file_bytes).map_err(one)?),
+        EditCommand::Put { value, .. } if is_typed => Some(value.into()),
+        EditCommand::Put { .. } => Some(read_value(project.limits.file_bytes).map_err(one)?),
         _ => None,
     };
     let puts = &[(key.clone(), put)];
     let edits = match change {
-        Change::Put { layer, encrypts, .. } => Edits::Say { layer, puts, encrypts },
-        Change::Drop { layer } => Edits::Say { layer, puts, encrypts: false },
-        Change::Move { from, to, .. } => Edits::Move { key: &key, from, to },
-        Change::Encrypt { layer } => Edits::Encrypt { key: &key, layer },
+        EditCommand::Put { layer, encrypts, .. } => Edits::Say { layer, puts, encrypts },
+        EditCommand::Drop { layer } => Edits::Say { layer, puts, encrypts: false },
+        EditCommand::Move { from, to, .. } => Edits::Move { key: &key, from, to },
+        EditCommand::Encrypt { layer } => Edits::Encrypt { key: &key, layer },
     };
     let keeps_values = match change {
-        Change::Put { .. } | Change::Drop { .. } => None,
-        Change::Move { .. } => Some("a value that somebody has changes or goes"),
-        Change::Encrypt { .. } => Some(
+        EditCommand::Put { .. } | EditCommand::Drop { .. } => None,
+        EditCommand::Move { .. } => Some("a value that somebody has changes or goes"),
+        EditCommand::Encrypt { .. } => Some(
             "what is encrypted is read as a text, and as one it comes to something else; if its type \
              is declared in the catalogue, it does not",
         ),
@@ -71,8 +71,10 @@ pub(crate) fn run(
     // What it changes must be seen, and where you stand may be where it is said.
     let is_local = |layer: &&str| project.layer_named(layer).is_ok_and(|it| project.is_local(it));
     let layers: &[&str] = match change {
-        Change::Put { layer, .. } | Change::Drop { layer } | Change::Encrypt { layer } => &[layer],
-        Change::Move { from, to } => &[from, to],
+        EditCommand::Put { layer, .. }
+        | EditCommand::Drop { layer }
+        | EditCommand::Encrypt { layer } => &[layer],
+        EditCommand::Move { from, to } => &[from, to],
     };
     let is_seen_here = layers.iter().any(is_local);
     // From here on nobody else edits, so that what is foretold is what happens.
@@ -83,7 +85,7 @@ pub(crate) fn run(
     let run = || {
         suppose::run(
             supposing,
-            &suppose::Options {
+            &suppose::SupposeOptions {
                 variables: &[],
                 no_variables: &[],
                 without: &[],

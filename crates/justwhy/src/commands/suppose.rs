@@ -32,7 +32,7 @@ mod telling;
 mod writing;
 
 /// The options of the command.
-pub(crate) struct Options<'a> {
+pub(crate) struct SupposeOptions<'a> {
     /// `NAME=VALUE`.
     pub(crate) variables: &'a [String],
     pub(crate) no_variables: &'a [String],
@@ -256,7 +256,7 @@ struct Version<'v> {
 }
 
 /// What a supposition comes to in the contexts that were looked at.
-struct Looked {
+struct Outlook {
     pairs: Vec<(usize, usize)>,
     effects: Effects<Shown>,
     found: [Checked; 2],
@@ -265,7 +265,7 @@ struct Looked {
     not_compared: BTreeSet<String>,
 }
 
-impl Looked {
+impl Outlook {
     /// What `check` would find that it does not find now.
     fn new_findings(&self) -> Vec<&Told> {
         self.only_in(&self.found[1], &self.found[0])
@@ -291,7 +291,10 @@ impl Looked {
     }
 }
 
-pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Outcome, Vec<Error>> {
+pub(crate) fn run(
+    supposing: &Supposing<'_>,
+    options: &SupposeOptions<'_>,
+) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     let Supposing { asked, progress, .. } = *supposing;
     let Asked { common, look, given, stores, .. } = asked;
@@ -390,7 +393,7 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
     let result = match is_json {
         true => {
             let moved = (before.head != after.head).then(|| ShownContext(after.head.clone()));
-            let shown = |of: &Version<'_>, looked: &Looked| -> Vec<ShownEffect> {
+            let shown = |of: &Version<'_>, looked: &Outlook| -> Vec<ShownEffect> {
                 let effect = |effect: &Effect<Shown>| ShownEffect {
                     key: shown_key(&effect.key),
                     difference: effect.difference.name(),
@@ -461,9 +464,9 @@ pub(crate) fn run(supposing: &Supposing<'_>, options: &Options<'_>) -> Result<Ou
 
 /// Why nothing is written although it could be: none if that is accepted.
 fn refused<'l>(
-    options: &Options<'_>,
+    options: &SupposeOptions<'_>,
     supposed: &[Supposed],
-    looked: impl Iterator<Item = &'l Looked> + Clone,
+    looked: impl Iterator<Item = &'l Outlook> + Clone,
 ) -> Vec<String> {
     if options.accepts || options.act == Act::Suppose {
         return Vec::new();
@@ -477,7 +480,7 @@ fn refused<'l>(
         refused.push(why.to_owned());
     }
     let mut errors: Vec<String> = Vec::new();
-    for told in looked.clone().flat_map(Looked::new_findings) {
+    for told in looked.clone().flat_map(Outlook::new_findings) {
         let finding = &told.finding;
         if finding.severity != Severity::Error {
             continue;
@@ -516,7 +519,7 @@ impl Looking<'_> {
         after: &Version<'_>,
         wanted: Wanted<'_>,
         pairs: Vec<(usize, usize)>,
-    ) -> Result<Looked, Vec<Error>> {
+    ) -> Result<Outlook, Vec<Error>> {
         let is_exhausted = AtomicBool::new(false);
         let tell = |version: &Version<'_>, given: IsGiven<'_>| {
             let limits = version.snapshot.limits();
@@ -551,7 +554,7 @@ impl Looking<'_> {
         let is_same_place = pairs.iter().all(|(here, there)| here == there);
         let not_compared = effects.changed.iter().filter(|effect| effect.is_not_compared);
         let not_compared = not_compared.map(|effect| shown_key(&effect.key)).collect();
-        Ok(Looked { pairs, effects, found, is_same_place, not_compared })
+        Ok(Outlook { pairs, effects, found, is_same_place, not_compared })
     }
 }
 

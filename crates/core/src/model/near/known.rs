@@ -11,7 +11,7 @@ use hashbrown::HashMap;
 /// for each, where names are numbered, and nobody waits for that.
 #[derive(Debug)]
 pub(crate) struct KnownNames {
-    all: Vec<Known>,
+    all: Vec<KnownName>,
     /// Where there are many: which of them are so spelled, or are with a letter left out.
     slips: Option<HashMap<u64, Vec<u32>>>,
 }
@@ -22,7 +22,7 @@ const MOST_COMPARED: usize = 3_000;
 const MOST_LETTERS: usize = 200;
 
 #[derive(Debug)]
-struct Known {
+struct KnownName {
     /// In lower case, by which they are sorted.
     letters: Box<[char]>,
     /// How many letters are those of the one before.
@@ -35,7 +35,7 @@ struct Known {
     name: String,
 }
 
-impl Known {
+impl KnownName {
     fn lower(&self) -> String {
         self.letters.iter().collect()
     }
@@ -59,9 +59,9 @@ impl KnownNames {
         let known = |(number, name): (usize, String)| {
             let lower = name.to_ascii_lowercase();
             let (letters, outline) = (lower.chars().collect(), Outline::of(&lower));
-            Known { letters, shared: 0, beyond: 0, outline, number, name }
+            KnownName { letters, shared: 0, beyond: 0, outline, number, name }
         };
-        let mut all: Vec<Known> = names.into_iter().enumerate().map(known).collect();
+        let mut all: Vec<KnownName> = names.into_iter().enumerate().map(known).collect();
         all.sort_by(|one, other| one.letters.cmp(&other.letters));
         for at in 1..all.len() {
             let pairs = all[at - 1].letters.iter().zip(&all[at].letters);
@@ -125,7 +125,7 @@ impl KnownNames {
     }
 
     /// All that are near enough, with their distance.
-    fn near(&self, name: &str) -> Vec<(usize, &Known)> {
+    fn near(&self, name: &str) -> Vec<(usize, &KnownName)> {
         if let Some(slips) = &self.slips {
             return self.one_away(name, slips);
         }
@@ -165,7 +165,7 @@ impl KnownNames {
     }
 
     /// All that are at most one edit away, with their distance.
-    fn one_away(&self, name: &str, slips: &HashMap<u64, Vec<u32>>) -> Vec<(usize, &Known)> {
+    fn one_away(&self, name: &str, slips: &HashMap<u64, Vec<u32>>) -> Vec<(usize, &KnownName)> {
         let lower = name.to_ascii_lowercase();
         let letters: Vec<char> = lower.chars().collect();
         let mut found: Vec<u32> = Vec::new();

@@ -15,7 +15,7 @@ const GAP: usize = 2;
 
 /// What stands in a cell.
 #[derive(Clone, PartialEq, Eq, Hash, Debug)]
-pub(super) struct Cell {
+pub(super) struct TableCell {
     pub(super) value: String,
     is_wrong: bool,
     layer: String,
@@ -23,12 +23,12 @@ pub(super) struct Cell {
     identity: String,
 }
 
-impl Cell {
+impl TableCell {
     pub(super) fn of(
         resolution: &Resolution,
         answer: &Explanation,
         fingerprints: &Fingerprints,
-    ) -> Cell {
+    ) -> TableCell {
         let (is_wrong, value) = match (&answer.status, answer.value()) {
             (Status::Error { code, .. }, _) => (true, format!("(error: {code})")),
             (Status::Unreadable { .. } | Status::Uncertain { .. }, _) => {
@@ -39,7 +39,7 @@ impl Cell {
         };
         let winner = answer.winner.as_ref();
         let identity = answer.effective().map(|value| fingerprints.of(answer, value));
-        Cell {
+        TableCell {
             value,
             is_wrong,
             layer: winner.map_or("", |it| &resolution.readings().layer(it.layer).name).to_owned(),
@@ -49,24 +49,25 @@ impl Cell {
 }
 
 /// The rows of the settings that are wanted.
-pub(super) fn rows(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> Vec<GridRow<Cell>> {
+pub(super) fn rows(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> Vec<GridRow<TableCell>> {
     let fingerprints = Fingerprints::new();
-    gridded.rows(wanted, |answers, answer| Cell::of(answers.resolution(), answer, &fingerprints))
+    gridded
+        .rows(wanted, |answers, answer| TableCell::of(answers.resolution(), answer, &fingerprints))
 }
 
 /// A row, and for each context the number of its cell and that of its value: who decides it makes it no
 /// other value.
-struct Shown {
-    row: GridRow<Cell>,
+struct ShownCell {
+    row: GridRow<TableCell>,
     at: Vec<Option<u32>>,
     values: Vec<Option<u32>>,
 }
 
-impl Shown {
-    fn new(row: GridRow<Cell>, count: usize) -> Shown {
+impl ShownCell {
+    fn new(row: GridRow<TableCell>, count: usize) -> ShownCell {
         let at = row.at(count);
         let first_alike = |cell: u32| {
-            let is_alike = |other: &Cell| {
+            let is_alike = |other: &TableCell| {
                 let cell = &row.cells[cell as usize];
                 (&other.value, &other.identity) == (&cell.value, &cell.identity)
             };
@@ -74,10 +75,10 @@ impl Shown {
             first.map_or(cell, |first| u32::try_from(first).unwrap_or(cell))
         };
         let values = at.iter().map(|cell| cell.map(first_alike)).collect();
-        Shown { row, at, values }
+        ShownCell { row, at, values }
     }
 
-    fn cell(&self, context: usize) -> Option<&Cell> {
+    fn cell(&self, context: usize) -> Option<&TableCell> {
         self.row.cells.get(self.at[context]? as usize)
     }
 
@@ -99,10 +100,10 @@ pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let count = gridded.contexts.len();
     let all = rows(gridded, wanted);
     let total = all.len();
-    let all: Vec<Shown> = all.into_iter().map(|row| Shown::new(row, count)).collect();
+    let all: Vec<ShownCell> = all.into_iter().map(|row| ShownCell::new(row, count)).collect();
     let changing = all.iter().filter(|row| row.changes()).count();
     // Where nothing was chosen it is the changes that are asked for.
-    let rows: Vec<Shown> =
+    let rows: Vec<ShownCell> =
         all.into_iter().filter(|row| gridded.is_chosen || row.changes()).collect();
     let columns = columns(gridded, &rows);
     let mut out = String::new();
@@ -142,7 +143,7 @@ pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
 }
 
 /// Contexts that agree in every row, in the order of their first.
-fn columns(gridded: &Gridded<'_, '_>, rows: &[Shown]) -> Vec<Column> {
+fn columns(gridded: &Gridded<'_, '_>, rows: &[ShownCell]) -> Vec<Column> {
     let mut by: HashMap<Vec<Option<u32>>, usize> = HashMap::new();
     let mut groups: Vec<Vec<usize>> = Vec::new();
     for context in 0..gridded.contexts.len() {
@@ -186,7 +187,7 @@ fn head(gridded: &Gridded<'_, '_>, group: &[usize]) -> Vec<String> {
 }
 
 /// As many tables as it takes for their columns to fit.
-fn tables(gridded: &Gridded<'_, '_>, rows: &[Shown], columns: &[Column], out: &mut String) {
+fn tables(gridded: &Gridded<'_, '_>, rows: &[ShownCell], columns: &[Column], out: &mut String) {
     let look = gridded.surveying.look;
     let keys: Vec<String> = rows
         .iter()
@@ -251,7 +252,7 @@ impl Page<'_> {
         self.lines(&heads, out);
     }
 
-    fn row(&self, key: &str, row: &Shown, out: &mut String) {
+    fn row(&self, key: &str, row: &ShownCell, out: &mut String) {
         let key = self.look.wrap(key, self.key_width);
         let mut cells: Vec<Lines> = vec![key.into_iter().map(|line| (line, Role::Key)).collect()];
         for (number, (column, width)) in self.columns.iter().zip(self.widths).enumerate() {

@@ -1,6 +1,6 @@
 //! What is to be supposed: noted, and made where nothing is written.
 
-use super::{Deed, Edits, Options, Supposed, Version};
+use super::{Deed, Edits, SupposeOptions, Supposed, Version};
 use crate::json::ShownValue;
 use crate::run::Asked;
 use crate::select;
@@ -15,7 +15,7 @@ use justwhy_project::{Error, Kept, Tracking};
 /// Notes what is to be supposed; gives it for people, and what was noticed.
 pub(super) fn suppose(
     (asked, session): (Asked<'_>, &Session),
-    options: &Options<'_>,
+    options: &SupposeOptions<'_>,
     supposition: &mut Supposition,
 ) -> Result<(Vec<Supposed>, String), Error> {
     let mut supposed = Vec::new();
@@ -81,7 +81,7 @@ fn edit(
             for (path, text) in puts {
                 let path = meant(path)?;
                 match text {
-                    Some(text) => editor.put(layer, &path, &Said::Given(text), encrypts)?,
+                    Some(text) => editor.put(layer, &path, &NewValue::Given(text), encrypts)?,
                     None => editor.take_out(layer, &path)?,
                 }
             }
@@ -98,10 +98,10 @@ fn edit(
             // First there, then not here any more: whatever happens between, nothing is lost.
             match (&place.encrypted, value.as_text(), place.is_untyped) {
                 (Some(encrypted), ..) => {
-                    editor.put(to, &path, &Said::Encrypted(encrypted), false)?
+                    editor.put(to, &path, &NewValue::Encrypted(encrypted), false)?
                 }
-                (_, Some(text), true) => editor.put(to, &path, &Said::Given(text), false)?,
-                _ => editor.put(to, &path, &Said::Written(&value), false)?,
+                (_, Some(text), true) => editor.put(to, &path, &NewValue::Given(text), false)?,
+                _ => editor.put(to, &path, &NewValue::Written(&value), false)?,
             }
             // It is moved, and nobody's guess.
             if let Some(put) = editor.supposed.last_mut() {
@@ -122,7 +122,7 @@ fn edit(
 }
 
 /// What a layer is to say.
-enum Said<'s> {
+enum NewValue<'s> {
     /// A text that a person gave, or one from where everything is a text.
     Given(&'s str),
     /// A value.
@@ -163,30 +163,30 @@ impl Editor<'_, '_> {
         &mut self,
         layer: &str,
         path: &KeyPath,
-        said: &Said<'_>,
+        said: &NewValue<'_>,
         encrypts: bool,
     ) -> Result<(), Error> {
         let (place, at) = self.place(layer, path)?;
         let (resolution, key) = (self.answers.resolution(), self.key(path));
         let mut encrypted_for = None;
         let value = match said {
-            Said::Encrypted(encrypted) => Value::Text((*encrypted).into()),
-            Said::Given("") if encrypts => {
+            NewValue::Encrypted(encrypted) => Value::Text((*encrypted).into()),
+            NewValue::Given("") if encrypts => {
                 let error =
                     Error::new("bad-edit", "there is nothing to be hidden in an empty text");
                 return Err(error.help("give a value, or leave --encrypt out"));
             }
             // What was hidden from the readers of a file stays so.
-            Said::Given(text) if encrypts || place.encrypted.is_some() && !text.is_empty() => {
+            NewValue::Given(text) if encrypts || place.encrypted.is_some() && !text.is_empty() => {
                 encrypted_for = Some(self.snapshot.project().recipients.len());
                 self.encrypted(path, text)?
             }
-            Said::Written(Value::Unread) => {
+            NewValue::Written(Value::Unread) => {
                 let message = format!("what is said of {path} cannot be read");
                 return Err(Error::new("bad-edit", message).help("put it where it is to stand"));
             }
-            Said::Written(value) => (*value).clone(),
-            Said::Given(text) => {
+            NewValue::Written(value) => (*value).clone(),
+            NewValue::Given(text) => {
                 let declared = key.and_then(|key| resolution.readings().catalogue.declared(key));
                 let like = key.filter(|key| resolution.is_setting(*key));
                 let like = like.and_then(|key| {
@@ -196,7 +196,7 @@ impl Editor<'_, '_> {
             }
         };
         let is_secret = encrypted_for.is_some()
-            || matches!(said, Said::Encrypted(_))
+            || matches!(said, NewValue::Encrypted(_))
             || match key {
                 Some(key) => self.answers.is_secret(key),
                 None => is_secret_name(&path.to_string()),
@@ -205,11 +205,11 @@ impl Editor<'_, '_> {
         self.supposition.put(self.snapshot.project(), &place, &value, is_secret)?;
         let put = Supposed::edit(Deed::Put, path, layer, at);
         // What is moved is nobody's guess.
-        let given = matches!(said, Said::Given(_)).then(|| self.source_and_name(&place));
+        let given = matches!(said, NewValue::Given(_)).then(|| self.source_and_name(&place));
         self.supposed.push(Supposed { encrypted_for, is_secret, given, ..put });
         if is_secret
             && encrypted_for.is_none()
-            && matches!(said, Said::Given(text) if !text.is_empty())
+            && matches!(said, NewValue::Given(text) if !text.is_empty())
         {
             self.note_exposure(&place);
         }

@@ -1,6 +1,6 @@
 //! What `suppose` and the commands that write say to people.
 
-use super::{Act, Deed, Looked, Shown, Supposed, Version, shown_key};
+use super::{Act, Deed, Outlook, Shown, Supposed, Version, shown_key};
 use crate::commands::sides::push_line;
 use crate::commands::{check, plain_context, told_left_out};
 use crate::look::{Look, Role};
@@ -12,7 +12,7 @@ pub(super) struct Telling<'t> {
     pub(super) look: &'t Look,
     pub(super) before: &'t Version<'t>,
     pub(super) after: &'t Version<'t>,
-    pub(super) looked: &'t Looked,
+    pub(super) looked: &'t Outlook,
     pub(super) act: Act,
     /// Whether where one stands is told of apart.
     pub(super) is_apart: bool,
