@@ -210,6 +210,7 @@ fn what_others_may_not_read_stays_so() {
 }
 
 #[cfg(target_os = "linux")]
+#[allow(clippy::print_stderr, reason = "what was not tried must be said")]
 #[test]
 fn access_lists_and_other_attributes_of_a_file_stay() {
     use rustix::fs::{XattrFlags, getxattr, setxattr};
