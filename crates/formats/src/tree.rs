@@ -82,7 +82,7 @@ pub enum Kind<'s> {
     Alias(NodeId, usize),
 }
 
-/// The children of a list or table, linked by [`Node::next`].
+/// The children of a list or table, each linked to the next.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Children {
     ends: Option<(NodeId, NodeId)>,
