@@ -2,6 +2,7 @@
 
 use crate::answers::{Answers, Failure, Outcome};
 use crate::answers::{Gifts, UNCERTAIN, UNREADABLE};
+use crate::explanation::trial::Trial;
 use crate::model::candidate::CandidateId;
 use crate::model::convert::{
     Address, Conversion, Declaration, Nanoseconds, read_duration, read_size,
@@ -15,7 +16,6 @@ use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::resolution::{Rule, Verdict};
 use crate::precedence::stand::{Stand, name_of};
-use crate::precedence::trial::Trial;
 use crate::reading::{Edit, NearName, Reading};
 use std::sync::Arc;
 
@@ -25,6 +25,7 @@ pub(crate) mod destination;
 pub(crate) mod expected;
 pub(crate) mod find;
 mod sentence;
+pub(crate) mod trial;
 
 pub use advice::Advice;
 pub(crate) use advice::scope_to_write;

@@ -42,6 +42,7 @@ pub use contexts::survey::{ContextSet, Sight, Survey};
 pub use explanation::destination::{Destination, Holder, NoDestination, as_written, destination};
 pub use explanation::expected::{Act, Astray, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::find::{Hit, find_in};
+pub use explanation::trial::Trial;
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Status, Without};
 pub use model::axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_value};
 pub use model::candidate::CandidateId;
@@ -76,7 +77,6 @@ pub use model::value::{Element, Entry, Type, Value, is_unprintable};
 pub use model::variable::{Claim, Clash, Known, Naming, VariableRules, is_system_variable};
 pub use precedence::resolution::{Candidate, Resolution, Rule, Verdict};
 pub use precedence::stand::Stand;
-pub use precedence::trial::Trial;
 pub use reading::{
     Assembled, BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
 };

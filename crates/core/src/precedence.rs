@@ -2,4 +2,3 @@
 
 pub(crate) mod resolution;
 pub(crate) mod stand;
-pub(crate) mod trial;

@@ -12,19 +12,24 @@
 //! Nothing here touches the disk: the outside is what [`World`](justwhy_project::World) says.
 
 mod arguments;
+mod checking;
 mod orphans;
 mod overlay;
 mod reader;
+pub mod select;
 mod session;
 mod situate;
 mod snapshot;
 mod suppose;
+mod surveyed;
 
 pub use arguments::Arguments;
+pub use checking::{CheckWanted, Checked, CheckedFinding, Checking, left_out};
 pub use orphans::{Orphan, orphans};
 pub use overlay::Overlay;
 pub use reader::{NotRead, Reader};
 pub use session::{Ports, Session};
 pub use situate::Situation;
-pub use snapshot::{ScopeLayer, Snapshot};
+pub use snapshot::{ScopeLayer, Snapshot, exhausted, local_layers};
 pub use suppose::{Edited, Supposition, VariableEdit};
+pub use surveyed::{Surveyed, plain_context};

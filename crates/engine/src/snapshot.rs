@@ -8,8 +8,8 @@ use crate::situate::{Situation, follows, led_to};
 use hashbrown::HashMap;
 use justwhy_core::parallel::lock;
 use justwhy_core::{
-    Answers, AxisOrigin, AxisValue, Context, ExpansionLimits, Inactivity, LayerIndex, Outside,
-    Readings, Resolution, Scope,
+    Answers, AxisOrigin, AxisValue, Context, ExpansionLimits, Inactivity, Kind, LayerIndex,
+    Outside, Readings, Resolution, Scope,
 };
 use justwhy_formats::decode;
 use justwhy_formats::shown_name;
@@ -368,4 +368,17 @@ fn clause(error: &Error) -> String {
         Some(help) => format!("{error} ({help})"),
         None => error.to_string(),
     }
+}
+
+/// The layers that describe where you stand, which a question about several contexts leaves out.
+pub fn local_layers(readings: &Readings) -> Vec<String> {
+    let local =
+        readings.layers.iter().filter(|layer| layer.is_local() && layer.kind != Kind::Arguments);
+    local.map(|layer| layer.name.clone()).collect()
+}
+
+/// What references put together grew past all bounds.
+pub fn exhausted() -> Error {
+    Error::new("limit", "references make the values of the project larger than they may be")
+        .help("raise `file_bytes` under [limits] in the project file if this is wanted")
 }

@@ -4,9 +4,9 @@ use crate::arguments::{Common, Form};
 use crate::look::Look;
 use crate::progress::Progress;
 use crate::run::{Outcome, Pieces};
-use crate::select;
-use justwhy_core::{Answers, Context, KeyId, Kind, Readings, Resolution};
+use justwhy_core::{Answers, Context, KeyId, Kind, Resolution};
 use justwhy_engine::Snapshot;
+use justwhy_engine::select;
 use justwhy_project::Error;
 
 pub(crate) mod check;
@@ -108,13 +108,6 @@ impl<'a> Answering<'a> {
     }
 }
 
-/// The layers that describe where you stand, which a command about several contexts leaves out.
-pub(crate) fn left_out(readings: &Readings) -> Vec<String> {
-    let local =
-        readings.layers.iter().filter(|layer| layer.is_local() && layer.kind != Kind::Arguments);
-    local.map(|layer| layer.name.clone()).collect()
-}
-
 /// What was left out, as a sentence.
 pub(crate) fn told_left_out(left_out: &[String]) -> Option<String> {
     (!left_out.is_empty()).then(|| {
@@ -169,20 +162,12 @@ pub(crate) fn look_into(
     looked
 }
 
-/// The value of each axis that has one, as `--in` takes it.
-pub(crate) fn plain_context(context: &Context) -> String {
-    let axes: Vec<String> = context.set().map(|(axis, value)| format!("{axis}={value}")).collect();
-    match axes.is_empty() {
-        true => "the context in which nothing is set".to_owned(),
-        false => axes.join(","),
-    }
-}
-
 /// Some contexts by name, and how many more there are.
 pub(crate) fn named<'c>(contexts: impl ExactSizeIterator<Item = &'c Context>) -> String {
     const MOST_NAMED: usize = 4;
     let count = contexts.len();
-    let mut named: Vec<String> = contexts.take(MOST_NAMED).map(plain_context).collect();
+    let mut named: Vec<String> =
+        contexts.take(MOST_NAMED).map(justwhy_engine::plain_context).collect();
     if count > MOST_NAMED {
         named.push(format!("{} more", count - MOST_NAMED));
     }

@@ -5,7 +5,6 @@
 //! file writes to the terminal and exits.
 
 mod arguments;
-mod checking;
 mod commands;
 mod dumps;
 mod failure;
@@ -18,7 +17,6 @@ mod progress;
 mod run;
 #[cfg(test)]
 mod schema;
-mod select;
 mod unfreed;
 
 use look::Look;

@@ -14,7 +14,7 @@ use crate::unfreed::Unfreed;
 use clap::Parser as _;
 use justwhy_core::Decrypts;
 use justwhy_encryption::Keyring;
-use justwhy_engine::{Overlay, Ports, Session, Snapshot};
+use justwhy_engine::{Overlay, Ports, Session, Snapshot, exhausted};
 use justwhy_project::{Error, Stores, World};
 use justwhy_stores::{Client, Options};
 use justwhy_system::Place;
@@ -347,12 +347,6 @@ fn answer(
         true => Err(vec![exhausted()]),
         false => Ok(outcome),
     }
-}
-
-/// What references put together grew past all bounds.
-pub(crate) fn exhausted() -> Error {
-    Error::new("limit", "references make the values of the project larger than they may be")
-        .help("raise `file_bytes` under [limits] in the project file if this is wanted")
 }
 
 /// The environment of the process of that number, or of a dump of one.

@@ -2,6 +2,7 @@
 //! force, and the smallest step that would put it there.
 
 use crate::answers::Answers;
+use crate::explanation::trial::Trial;
 use crate::explanation::{Explanation, Status};
 use crate::explanation::{because_of, hides, place};
 use crate::model::candidate::CandidateId;
@@ -14,7 +15,6 @@ use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::resolution::Verdict;
 use crate::precedence::stand::Stand;
-use crate::precedence::trial::Trial;
 use crate::reading::{Edit, NearName, Readings};
 use std::sync::Arc;
 

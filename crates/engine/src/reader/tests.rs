@@ -238,3 +238,31 @@ fn refuses_a_variable_of_two_settings_and_one_that_is_no_text() {
         );
     }
 }
+
+#[test]
+fn a_snapshot_can_be_kept_and_shared() {
+    fn is_shared<T: Send + Sync + 'static>(_: &T) {}
+    let world = Arc::new(Memory::new(&[
+        ("justwhy.toml", "justwhy = 1\n[[layer]]\nname='a'\nfile='a.toml'\n"),
+        ("a.toml", "level = 140\n"),
+    ]));
+    let snapshot = {
+        let session = session(&world).unwrap();
+        is_shared(&session);
+        session.snapshot(Arguments::default(), true)
+    };
+    is_shared(&snapshot);
+    // It needs nothing of what it was made from, and several ask it at once.
+    drop(world);
+    let levels: Vec<String> = std::thread::scope(|scope| {
+        let ask = || {
+            let answers = snapshot.at(snapshot.here(None).unwrap()).unwrap();
+            let resolution = answers.resolution();
+            let key = resolution.settings()[0];
+            justwhy_core::Explanation::of(&answers, key).value().unwrap().show()
+        };
+        let asking: Vec<_> = (0..4).map(|_| scope.spawn(ask)).collect();
+        asking.into_iter().map(|it| it.join().unwrap()).collect()
+    });
+    assert_eq!(levels, ["140"; 4]);
+}

@@ -1,21 +1,18 @@
 //! `check`: what will go wrong, or is not meant so, in any context.
 
 use crate::arguments::Form;
-use crate::checking::{Checked, Checking, Told, Wanted, left_out};
 use crate::json;
 use crate::look::{Look, Role, fill};
-use crate::progress::Progress;
 use crate::run::{Outcome, Surveying};
 use crate::unfreed::Unfreed;
 use justwhy_core::{
-    CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, Survey, rule_named,
+    CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, rule_named,
 };
-use justwhy_engine::Snapshot;
+use justwhy_engine::{CheckWanted, Checked, CheckedFinding, Checking, Surveyed, left_out};
 use justwhy_project::Error;
 use justwhy_reports::{Reported, junit, sarif};
 use serde::Serialize;
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
 /// The options of the command.
 pub(crate) struct CheckOptions<'a> {
@@ -81,21 +78,23 @@ pub(crate) fn run(
     let allow = allowed(options.allow)?;
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
-    let Read { survey, full, head, unread } =
-        survey(surveying.snapshot, asked, options.here, progress)?;
+    let Surveyed { survey, full, head, unread } =
+        surveying
+            .snapshot
+            .survey(asked, options.here, &|count| progress.now(|| super::reading(count)))?;
     progress.now(super::looking);
     let survey = Unfreed::new(survey, surveying.keyring.may_decrypt());
     let checking = Checking { snapshot: surveying.snapshot };
     let is_everywhere = !options.here && !head.is_asked();
     let CheckOptions { here, with_local, .. } = *options;
-    let wanted = Wanted { here, is_everywhere, with_local, allow: &allow };
+    let wanted = CheckWanted { here, is_everywhere, with_local, allow: &allow };
     let mut checked = checking.check(&survey, &full, wanted)?;
     if !allow.contains(&CheckRule::CannotRead) {
         checked.findings.splice(0..0, cannot_read(&unread, survey.contexts().len()));
     }
     let not_among = match options.here {
         true => None,
-        false => not_among(surveying.snapshot, &survey),
+        false => surveying.snapshot.not_among(&survey),
     };
     let left_out = if options.with_local { Vec::new() } else { left_out(&survey) };
     let fails = checked.count(Severity::Error) > 0
@@ -151,78 +150,8 @@ fn allowed(names: &[String]) -> Result<Vec<CheckRule>, Vec<Error>> {
     Ok(rules)
 }
 
-/// What was read in several contexts.
-pub(crate) struct Read {
-    pub(crate) survey: Survey,
-    /// The contexts in which somebody works.
-    pub(crate) full: ContextSet,
-    /// What was asked.
-    pub(crate) head: Context,
-    /// Contexts that cannot be read, by the error that they have in common.
-    pub(crate) unread: Vec<(Error, Vec<Context>)>,
-}
-
-/// Reads the contexts to look at. One that cannot be read does not end it, unless none can.
-pub(crate) fn survey(
-    snapshot: &Snapshot,
-    asked: Option<&str>,
-    only_here: bool,
-    progress: &Progress,
-) -> Result<Read, Vec<Error>> {
-    let one = |error| vec![error];
-    let (contexts, head) = if only_here {
-        let here = snapshot.here(asked).map_err(one)?;
-        (vec![here.clone()], here)
-    } else {
-        let fixed = snapshot.fixed(asked).map_err(one)?;
-        (snapshot.contexts(&fixed).map_err(one)?, fixed)
-    };
-    progress.now(|| super::reading(contexts.len()));
-    let is_full = |context: &Context| only_here || snapshot.is_full(context, &head);
-    let mut readings = Vec::with_capacity(contexts.len());
-    let mut full = Vec::new();
-    let mut unread: Vec<(Error, Vec<Context>)> = Vec::new();
-    for (context, read) in contexts.iter().zip(snapshot.read_all(&contexts)) {
-        let is_full = is_full(context);
-        match read {
-            Ok(read) => {
-                full.push(is_full);
-                readings.push(Arc::new(read));
-            }
-            // Where nobody works, nobody misses anything.
-            Err(_) if !is_full => {}
-            Err(error) => match unread.iter_mut().find(|(other, _)| other.is_same(&error)) {
-                Some((_, contexts)) => contexts.push(context.clone()),
-                None => unread.push((error, vec![context.clone()])),
-            },
-        }
-    }
-    let mut set = ContextSet::none(readings.len());
-    full.iter().enumerate().filter(|(_, full)| **full).for_each(|(at, _)| set.insert(at));
-    if set.is_empty() && !unread.is_empty() {
-        let of = contexts.len();
-        let told = unread.into_iter().map(|(error, contexts)| match contexts.as_slice() {
-            all if all.len() == of => error,
-            [first, rest @ ..] => {
-                let where_ = super::plain_context(first);
-                error.help(match rest.len() {
-                    0 => format!("it is so in {where_}"),
-                    more => format!("it is so in {where_} and {more} more contexts"),
-                })
-            }
-            [] => error,
-        });
-        return Err(told.collect());
-    }
-    if set.is_empty() {
-        let error = Error::new("bad-context", "there is no context to look at");
-        return Err(vec![error.help("[[never]] takes every combination of the axes away")]);
-    }
-    Ok(Read { survey: Survey::of(readings), full: set, head, unread })
-}
-
 /// Findings that say which contexts cannot be read.
-pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<Told> {
+pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFinding> {
     let told = unread.iter().map(|(error, contexts)| {
         let rule = CheckRule::CannotRead;
         let mut finding = Finding::new(rule, error.message(), ContextSet::none(of));
@@ -244,7 +173,7 @@ pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<To
                 .map(|(axis, value)| (axis.to_owned(), vec![value.to_owned()]))
                 .collect(),
         };
-        Told {
+        CheckedFinding {
             finding,
             contexts: super::named(contexts.iter()),
             choices: contexts.iter().map(values).collect(),
@@ -252,13 +181,6 @@ pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<To
         }
     });
     told.collect()
-}
-
-/// The current context, if it is not among those that were looked at: nothing is said of it then.
-pub(crate) fn not_among(snapshot: &Snapshot, survey: &Survey) -> Option<Context> {
-    let here = snapshot.stand().ok()?;
-    let is_among = survey.contexts().iter().any(|it| it.context.is_same_place(&here));
-    (!is_among).then_some(here)
 }
 
 fn rules_not_run(checked: &Checked) -> Vec<justwhy_reports::NotRun<'_>> {
@@ -276,7 +198,7 @@ fn reported(checked: &Checked) -> Vec<Reported<'_>> {
 }
 
 impl ShownFinding {
-    pub(crate) fn of(told: &Told) -> ShownFinding {
+    pub(crate) fn of(told: &CheckedFinding) -> ShownFinding {
         let finding = &told.finding;
         ShownFinding {
             rule: finding.rule.name(),
@@ -317,7 +239,7 @@ fn text(
     if let Some(here) = not_among {
         let told = format!(
             "The current context is not among them: {} (--here checks it).",
-            super::plain_context(here)
+            justwhy_engine::plain_context(here)
         );
         look.paragraph(&mut out, &told, "");
     }
@@ -327,7 +249,7 @@ fn text(
 /// The columns before what is told of a finding.
 const INDENT: &str = "         ";
 
-pub(crate) fn finding(look: &Look, told: &Told, out: &mut String) {
+pub(crate) fn finding(look: &Look, told: &CheckedFinding, out: &mut String) {
     let finding = &told.finding;
     let role = role(finding.severity);
     let word = finding.severity.name();

@@ -2,16 +2,17 @@
 
 use crate::arguments::Form;
 use crate::commands::sides::{ShownAnswer, push_line};
-use crate::commands::{left_out, told_left_out};
+use crate::commands::told_left_out;
 use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext};
 use crate::look::{Look, Role, fill, width};
 use crate::run::{Outcome, Surveying};
-use crate::select;
 use justwhy_core::{
     Answers, AxisValue, Compared, Context, Difference, Explanation, KeyId, Pair, Readings,
     Resolution, compare, list_values,
 };
+use justwhy_engine::local_layers;
+use justwhy_engine::select;
 use justwhy_project::Error;
 use serde::Serialize;
 use std::sync::Arc;
@@ -63,7 +64,7 @@ pub(crate) fn run(
     surveying.progress.now(|| super::reading(contexts.len()));
     let mut read = surveying.snapshot.read_all(&contexts).into_iter();
     let mut next = |context: &Context| -> Result<Answers<'_>, Vec<Error>> {
-        let where_ = super::plain_context(context);
+        let where_ = justwhy_engine::plain_context(context);
         let read = read.next().unwrap_or_else(|| Err(Error::new("bad-context", "nothing is read")));
         let readings: Readings =
             read.map_err(|error| one(error.help(format!("it is so in {where_}"))))?;
@@ -75,11 +76,11 @@ pub(crate) fn run(
     let keys = chosen(surveying, options.patterns, &left, &right)?;
     let compared = compare(&left, &right, &keys);
     if left.is_exhausted() || right.is_exhausted() {
-        return Err(one(crate::run::exhausted()));
+        return Err(one(justwhy_engine::exhausted()));
     }
     let left_out = match options.with_local {
         true => Vec::new(),
-        false => left_out(left.resolution().readings()),
+        false => local_layers(left.resolution().readings()),
     };
     let is_yes = !options.expect_same || compared.pairs.is_empty();
     let fingerprints = Fingerprints::new();
@@ -179,7 +180,7 @@ impl<'a> Side<'a> {
             true => ["left", "right"][at].to_owned(),
             false => told.join(","),
         };
-        Side { answers, label, whole: super::plain_context(own) }
+        Side { answers, label, whole: justwhy_engine::plain_context(own) }
     }
 }
 

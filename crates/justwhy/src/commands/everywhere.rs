@@ -2,11 +2,11 @@
 //! here may mean something there.
 
 use super::Answering;
-use crate::select;
 use justwhy_core::{
     Choice, Context, ContextSet, KeyId, KeyPath, Keys, LayerIndex, Pattern, Presence, Survey,
     in_words, nearest_few, sum_up,
 };
+use justwhy_engine::select;
 use justwhy_project::Error;
 use std::cell::OnceCell;
 use std::sync::Arc;

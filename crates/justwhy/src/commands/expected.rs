@@ -3,11 +3,11 @@
 use super::{Answering, look_into};
 use crate::json::{ShownContext, ShownPlace, ShownValue, is_false};
 use crate::look::{Look, Role};
-use crate::select;
 use justwhy_core::{
     Answers, Astray, Context, Explanation, Found, HopValue, How, KeyId, KeyPath, Presence,
     Resolution, Stand, Value, Wanted, unread_layers,
 };
+use justwhy_engine::select;
 use justwhy_project::Error;
 use serde::Serialize;
 use std::sync::Arc;

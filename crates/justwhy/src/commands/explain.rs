@@ -8,11 +8,11 @@ use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::Outcome;
-use crate::select;
 use justwhy_core::{
     Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning,
     Position, Resolution, Row, Rule, Stand, Status, Verdict, Without, hide_address_password,
 };
+use justwhy_engine::select;
 use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::BTreeMap;

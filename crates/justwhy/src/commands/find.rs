@@ -5,8 +5,9 @@ use super::grid::ShownUnread;
 use crate::json::{self, ShownContext, ShownValue, Standing};
 use crate::look::{Role, Symbol};
 use crate::progress::Progress;
-use crate::run::{Outcome, exhausted};
+use crate::run::Outcome;
 use justwhy_core::{Context, ContextSet, KeyId, Sight, Survey, Value, find_in, list_values};
+use justwhy_engine::exhausted;
 use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::HashMap;
@@ -230,7 +231,7 @@ fn text(
 /// Where it was looked, as a sentence: of `count` contexts that the axes form, and where one stands.
 fn looked(count: usize, apart: Option<&Context>, unread: usize) -> String {
     let apart = match apart {
-        Some(here) => format!(" and in the current one, {}", super::plain_context(here)),
+        Some(here) => format!(" and in the current one, {}", justwhy_engine::plain_context(here)),
         None => String::new(),
     };
     let contexts = if count == 1 { "context" } else { "contexts" };

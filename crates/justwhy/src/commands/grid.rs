@@ -2,16 +2,16 @@
 //! once.
 
 use crate::arguments::Form;
-use crate::commands::left_out;
 use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext, Written};
 use crate::run::{Outcome, Pieces, Surveying};
-use crate::select;
 use crate::unfreed::Unfreed;
 use justwhy_core::{
     Answers, Context, Explanation, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey,
     parallel,
 };
+use justwhy_engine::local_layers;
+use justwhy_engine::select;
 use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::HashSet;
@@ -137,7 +137,7 @@ pub(crate) fn run(
         }
     }
     if let (true, Some((context, error))) = (readings.is_empty(), unread.first()) {
-        let where_ = format!("it is so in {}", super::plain_context(context));
+        let where_ = format!("it is so in {}", justwhy_engine::plain_context(context));
         return Err(one(error.clone().help(where_)));
     }
     surveying.progress.now(super::looking);
@@ -145,7 +145,7 @@ pub(crate) fn run(
     let wanted = chosen(surveying, &survey, options.patterns)?;
     let wanted = |key: KeyId| wanted.as_ref().is_none_or(|wanted| wanted.contains(&key));
     let left_out = match survey.contexts().first() {
-        Some(first) if !options.with_local => left_out(first),
+        Some(first) if !options.with_local => local_layers(first),
         _ => Vec::new(),
     };
     let gridded = Gridded {
@@ -167,7 +167,7 @@ pub(crate) fn run(
         _ => table::text(&gridded, &wanted).into(),
     };
     match gridded.is_exhausted.into_inner() {
-        true => Err(one(crate::run::exhausted())),
+        true => Err(one(justwhy_engine::exhausted())),
         false => Ok(Outcome { result, notes, code, done: Vec::new() }),
     }
 }

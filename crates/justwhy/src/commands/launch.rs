@@ -39,7 +39,7 @@ pub(crate) fn run(
     };
     // What references put together past all bounds is not handed over in part.
     if answering.answers.is_exhausted() {
-        return Err(vec![crate::run::exhausted()]);
+        return Err(vec![justwhy_engine::exhausted()]);
     }
     let nulls = effective.leave_out(|setting| !is_null(setting));
     let taken = taken(answering, &effective.settings);

@@ -1,23 +1,24 @@
 //! `suppose`: what would change if a source said something else. Nothing is written.
 
 use crate::arguments::Form;
-use crate::checking::{Checked, Checking, Told, Wanted};
 use crate::commands::check::{self, ShownFinding};
 use crate::commands::grid::ShownUnread;
-use crate::commands::left_out;
 use crate::commands::sides::ShownAnswer;
 use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext, Written};
 use crate::look::Look;
 use crate::progress::Progress;
-use crate::run::{Asked, Outcome, exhausted};
+use crate::run::{Asked, Outcome};
 use editing::{say_what_decides_nothing, suppose};
 use justwhy_core::{
     Answers, CandidateId, CheckRule, Context, ContextSet, Difference, Effect, Effects, Explanation,
     IsGiven, KeyId, KeyPath, Resolution, Severity, Stand, Survey, Tale, Text, in_words,
     list_values, sum_up,
 };
-use justwhy_engine::{Arguments, Session, Snapshot, Supposition};
+use justwhy_engine::exhausted;
+use justwhy_engine::local_layers;
+use justwhy_engine::{Arguments, Session, Snapshot, Supposition, Surveyed};
+use justwhy_engine::{CheckWanted, Checked, CheckedFinding, Checking};
 use justwhy_project::{Error, Project, World};
 use serde::Serialize;
 use serde_json::value::RawValue;
@@ -267,16 +268,16 @@ struct Outlook {
 
 impl Outlook {
     /// What `check` would find that it does not find now.
-    fn new_findings(&self) -> Vec<&Told> {
+    fn new_findings(&self) -> Vec<&CheckedFinding> {
         self.only_in(&self.found[1], &self.found[0])
     }
 
     /// What it finds now and would not find any more.
-    fn mended(&self) -> Vec<&Told> {
+    fn mended(&self) -> Vec<&CheckedFinding> {
         self.only_in(&self.found[0], &self.found[1])
     }
 
-    fn only_in<'c>(&'c self, of: &'c Checked, other: &'c Checked) -> Vec<&'c Told> {
+    fn only_in<'c>(&'c self, of: &'c Checked, other: &'c Checked) -> Vec<&'c CheckedFinding> {
         let mut told = only_in(of, other, self.is_same_place);
         told.retain(|told| {
             // What decides nothing is told of as one or the other, by whether it is the same.
@@ -319,7 +320,7 @@ pub(crate) fn run(
     // Where an edit is made depends on the context; what it changes is looked at in all of them.
     let context = common.context.as_deref().filter(|_| here);
     let snapshot = session.snapshot(Arguments::default(), with_local);
-    let read = check::survey(&snapshot, context, here, progress)?;
+    let read = snapshot.survey(context, here, &|count| progress.now(|| super::reading(count)))?;
     let before = Version::of(&snapshot, read);
     let then = |errors: Vec<Error>| -> Vec<Error> {
         let so = "it would be so with what is supposed";
@@ -330,10 +331,12 @@ pub(crate) fn run(
     let new_asked =
         still_there(common.context.as_deref(), session.project(), supposed_session.project());
     let new_context = new_asked.as_deref().filter(|_| here);
-    let read = check::survey(&new_snapshot, new_context, here, progress).map_err(then)?;
+    let read = new_snapshot
+        .survey(new_context, here, &|count| progress.now(|| super::reading(count)))
+        .map_err(then)?;
     let after = Version::of(&new_snapshot, read);
     say_what_decides_nothing(&after, new_asked.as_deref(), &mut supposed).map_err(one)?;
-    let wanted = Wanted {
+    let wanted = CheckWanted {
         here: !options.everywhere,
         is_everywhere: options.everywhere,
         with_local,
@@ -358,7 +361,7 @@ pub(crate) fn run(
     let at_current = match &current {
         None => None,
         Some((before, after)) => {
-            let wanted = Wanted { here: true, is_everywhere: false, ..wanted };
+            let wanted = CheckWanted { here: true, is_everywhere: false, ..wanted };
             Some(looking.at(before, after, wanted, vec![(0, 0)])?)
         }
     };
@@ -370,7 +373,7 @@ pub(crate) fn run(
         }
     }
     let left_out = match before.survey.contexts().first() {
-        Some(first) if !with_local => left_out(first),
+        Some(first) if !with_local => local_layers(first),
         _ => Vec::new(),
     };
     if !with_local {
@@ -403,7 +406,8 @@ pub(crate) fn run(
                 };
                 looked.effects.changed.iter().map(effect).collect()
             };
-            let findings = |told: Vec<&Told>| told.into_iter().map(ShownFinding::of).collect();
+            let findings =
+                |told: Vec<&CheckedFinding>| told.into_iter().map(ShownFinding::of).collect();
             let current = current.as_ref().zip(at_current.as_ref());
             let current = current.map(|((before, _), looked)| ShownCurrent {
                 context: ShownContext(before.head.clone()),
@@ -441,8 +445,10 @@ pub(crate) fn run(
             let mut text = first.what(&supposed);
             text.push_str(&first.effects(&left_out));
             if let (Some((before, after)), Some(looked)) = (&current, &at_current) {
-                let told =
-                    format!("In the current context, {}:", super::plain_context(&before.head));
+                let told = format!(
+                    "In the current context, {}:",
+                    justwhy_engine::plain_context(&before.head)
+                );
                 text.push('\n');
                 look.paragraph(&mut text, &told, "");
                 text.push_str(&telling(before, after, looked, false).effects(&[]));
@@ -517,7 +523,7 @@ impl Looking<'_> {
         &self,
         before: &Version<'_>,
         after: &Version<'_>,
-        wanted: Wanted<'_>,
+        wanted: CheckWanted<'_>,
         pairs: Vec<(usize, usize)>,
     ) -> Result<Outlook, Vec<Error>> {
         let is_exhausted = AtomicBool::new(false);
@@ -559,7 +565,7 @@ impl Looking<'_> {
 }
 
 /// Takes out of a finding what it shows of a setting that is secret in another version.
-fn hide(told: &mut Told, secret: &BTreeSet<String>) {
+fn hide(told: &mut CheckedFinding, secret: &BTreeSet<String>) {
     let finding = &mut told.finding;
     if finding.key.as_ref().is_some_and(|key| secret.contains(key)) {
         finding.message = finding.rule.about().to_owned();
@@ -582,10 +588,13 @@ fn current<'v>(
         return Ok(None);
     }
     let read = |version: &Version<'v>, asked: Option<&str>| {
-        let read = check::survey(version.snapshot, asked, true, progress).map_err(|errors| {
-            let none = || Error::new("bad-context", "there is no context to look at");
-            (head.clone(), errors.into_iter().next().unwrap_or_else(none))
-        })?;
+        let read = version
+            .snapshot
+            .survey(asked, true, &|count| progress.now(|| super::reading(count)))
+            .map_err(|errors| {
+                let none = || Error::new("bad-context", "there is no context to look at");
+                (head.clone(), errors.into_iter().next().unwrap_or_else(none))
+            })?;
         Ok(Version::of(version.snapshot, read))
     };
     Ok(Some((read(before, asked.0)?, read(after, asked.1)?)))
@@ -602,14 +611,14 @@ fn still_there(asked: Option<&str>, before: &Project, after: &Project) -> Option
 }
 
 impl<'v> Version<'v> {
-    fn of(snapshot: &'v Snapshot, read: check::Read) -> Version<'v> {
-        let check::Read { survey, full, head, unread } = read;
+    fn of(snapshot: &'v Snapshot, read: Surveyed) -> Version<'v> {
+        let Surveyed { survey, full, head, unread } = read;
         Version { snapshot, survey, full, head, unread }
     }
 }
 
 impl Version<'_> {
-    fn check(&self, wanted: Wanted<'_>) -> Result<Checked, Vec<Error>> {
+    fn check(&self, wanted: CheckWanted<'_>) -> Result<Checked, Vec<Error>> {
         let checking = Checking { snapshot: self.snapshot };
         let mut checked = checking.check(&self.survey, &self.full, wanted)?;
         let of = self.survey.contexts().len();
@@ -719,8 +728,12 @@ fn shown_key(segments: &[String]) -> String {
 
 /// The findings of one check that the other one does not have. A finding moves with its line, so that
 /// its place in the file is no part of it.
-fn only_in<'c>(of: &'c Checked, other: &'c Checked, same_contexts: bool) -> Vec<&'c Told> {
-    let by = |told: &Told| {
+fn only_in<'c>(
+    of: &'c Checked,
+    other: &'c Checked,
+    same_contexts: bool,
+) -> Vec<&'c CheckedFinding> {
+    let by = |told: &CheckedFinding| {
         let finding = &told.finding;
         let source = finding.places.first().map(|place| place.source.to_string());
         let message: String = finding.message.chars().filter(|c| !c.is_ascii_digit()).collect();
@@ -730,7 +743,7 @@ fn only_in<'c>(of: &'c Checked, other: &'c Checked, same_contexts: bool) -> Vec<
     for told in other.open() {
         known.entry(by(told)).or_default().push(&told.finding.contexts);
     }
-    let is_new = |told: &&Told| match known.get(&by(told)) {
+    let is_new = |told: &&CheckedFinding| match known.get(&by(told)) {
         None => true,
         Some(contexts) => {
             let is_there = |it: &&ContextSet| told.finding.contexts.is_within(it);

@@ -2,15 +2,15 @@
 
 use super::Answering;
 use super::check::counted;
-use crate::checking::{Checked, Checking, Wanted};
 use crate::json;
 use crate::look::{Role, Symbol, fill, width};
 use crate::run::Outcome;
-use crate::select;
 use justwhy_core::{
     AxisOrigin, AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName,
     Presence, Severity, Status, Survey, list_values,
 };
+use justwhy_engine::select;
+use justwhy_engine::{CheckWanted, Checked, Checking};
 use justwhy_project::Error;
 use serde::Serialize;
 
@@ -251,7 +251,7 @@ fn text(
 fn check_here(answering: &Answering<'_>) -> Result<Checked, String> {
     let checking = Checking { snapshot: answering.snapshot };
     let survey = Survey::of(vec![answering.resolution().shared_readings()]);
-    let wanted = Wanted { here: true, is_everywhere: false, with_local: true, allow: &[] };
+    let wanted = CheckWanted { here: true, is_everywhere: false, with_local: true, allow: &[] };
     let checked = checking.check(&survey, &ContextSet::all(1), wanted);
     checked.map_err(|errors| errors.first().map(ToString::to_string).unwrap_or_default())
 }

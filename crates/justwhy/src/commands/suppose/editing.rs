@@ -3,12 +3,12 @@
 use super::{Deed, Edits, SupposeOptions, Supposed, Version};
 use crate::json::ShownValue;
 use crate::run::Asked;
-use crate::select;
 use justwhy_core::{
     Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, Row, Text, Value,
     Verdict, as_written, destination, is_env_name, is_secret_name,
 };
 use justwhy_encryption::{Keyring, NotEncrypted};
+use justwhy_engine::select;
 use justwhy_engine::{Arguments, Session, Snapshot, Supposition};
 use justwhy_project::{Error, Kept, Tracking};
 

@@ -2,9 +2,10 @@
 
 use super::{Act, Deed, Outlook, Shown, Supposed, Version, shown_key};
 use crate::commands::sides::push_line;
-use crate::commands::{check, plain_context, told_left_out};
+use crate::commands::{check, told_left_out};
 use crate::look::{Look, Role};
 use justwhy_core::{Difference, Effect, Effects, list_values};
+use justwhy_engine::plain_context;
 use std::collections::HashSet;
 
 /// The answer for people.

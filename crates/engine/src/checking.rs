@@ -1,11 +1,11 @@
 //! Checking a project: the settings, the rules between them, files that nobody reads, and what git
 //! tracks, brought together.
 
+use crate::{Snapshot, exhausted, orphans};
 use justwhy_core::{
     Answers, AxisOrigin, Check, CheckRule, Context, ContextSet, Explanation, Extent, Finding,
     Findings, KeyId, Presence, Severity, Spotted, Status, Survey, in_words, list_values, sum_up,
 };
-use justwhy_engine::{Snapshot, orphans};
 use justwhy_project::{Accept, Error, ProjectRule, Tracking};
 use justwhy_rules::{BadExpression, Expression, Judgement};
 use std::collections::{HashMap, HashSet};
@@ -14,72 +14,77 @@ use std::sync::Arc;
 
 /// What a check looks at.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Wanted<'a> {
+pub struct CheckWanted<'a> {
     /// Only in one context.
-    pub(crate) here: bool,
+    pub here: bool,
     /// Whether every context is looked at, so that what is nowhere can be told.
-    pub(crate) is_everywhere: bool,
+    pub is_everywhere: bool,
     /// Whether layers that describe where you stand are read.
-    pub(crate) with_local: bool,
+    pub with_local: bool,
     /// Rules whose findings are not told.
-    pub(crate) allow: &'a [CheckRule],
+    pub allow: &'a [CheckRule],
 }
 
 /// What a check came to.
-pub(crate) struct Checked {
+#[derive(Debug)]
+pub struct Checked {
     /// What was found, the worst first.
-    pub(crate) findings: Vec<Told>,
+    pub findings: Vec<CheckedFinding>,
     /// How many contexts were looked at.
-    pub(crate) contexts: usize,
+    pub contexts: usize,
     /// Rules that could not run, and why.
-    pub(crate) not_run: Vec<(CheckRule, String)>,
+    pub not_run: Vec<(CheckRule, String)>,
 }
 
 /// A finding with what is told besides.
-pub(crate) struct Told {
-    pub(crate) finding: Finding,
+#[derive(Debug)]
+pub struct CheckedFinding {
+    /// What was found.
+    pub finding: Finding,
     /// The contexts in words; empty if there is only one.
-    pub(crate) contexts: String,
+    pub contexts: String,
     /// The contexts for programs.
-    pub(crate) choices: Vec<justwhy_core::Choice>,
+    pub choices: Vec<justwhy_core::Choice>,
     /// Why it is accepted, if it is.
-    pub(crate) accepted: Option<String>,
+    pub accepted: Option<String>,
 }
 
 impl Checked {
     /// The findings that are not accepted.
-    pub(crate) fn open(&self) -> impl Iterator<Item = &Told> {
+    pub fn open(&self) -> impl Iterator<Item = &CheckedFinding> {
         self.findings.iter().filter(|told| told.accepted.is_none())
     }
 
     /// How many findings of a severity are not accepted.
-    pub(crate) fn count(&self, severity: Severity) -> usize {
+    pub fn count(&self, severity: Severity) -> usize {
         self.open().filter(|told| told.finding.severity == severity).count()
     }
 }
 
 /// All that a check asks.
-pub(crate) struct Checking<'a> {
-    pub(crate) snapshot: &'a Snapshot,
+#[derive(Clone, Copy, Debug)]
+pub struct Checking<'a> {
+    /// Of what.
+    pub snapshot: &'a Snapshot,
 }
 
 impl Checking<'_> {
     /// Checks what was read in some contexts, `full` being those in which somebody works.
-    pub(crate) fn check(
+    pub fn check(
         &self,
         survey: &Survey,
         full: &ContextSet,
-        wanted: Wanted<'_>,
+        wanted: CheckWanted<'_>,
     ) -> Result<Checked, Vec<Error>> {
         let one = |error| vec![error];
         let rules = self.expressions()?;
         let open = self.snapshot.project().open_axes();
-        let Wanted { with_local, is_everywhere, .. } = wanted;
+        let CheckWanted { with_local, is_everywhere, .. } = wanted;
         let extent = Extent { full, with_local, is_everywhere, open: &open };
         let check = Check::of(survey, extent, self.snapshot, self.snapshot.limits());
         let Check { mut findings, exposed, is_exhausted } = check;
         if is_exhausted {
-            return Err(vec![crate::run::exhausted()]);
+            return Err(vec![exhausted()]);
         }
         let mut not_run: Vec<(CheckRule, String)> = Vec::new();
         for (rule, expression) in &rules {
@@ -312,14 +317,14 @@ impl Checking<'_> {
         findings: Findings,
         survey: &Survey,
         full: &ContextSet,
-        wanted: Wanted<'_>,
-    ) -> Vec<Told> {
+        wanted: CheckWanted<'_>,
+    ) -> Vec<CheckedFinding> {
         let today = self.snapshot.world().today();
         let contexts: Vec<&Context> =
             survey.contexts().iter().map(|readings| &readings.context).collect();
         let mut summed: HashMap<ContextSet, (String, Vec<justwhy_core::Choice>)> = HashMap::new();
         let mut used = vec![false; self.snapshot.project().accepts.len()];
-        let mut told: Vec<Told> = Vec::new();
+        let mut told: Vec<CheckedFinding> = Vec::new();
         for mut finding in findings.sorted() {
             let accepted = self.accepted(&mut finding, &today, &mut used);
             if wanted.allow.contains(&finding.rule) {
@@ -332,7 +337,7 @@ impl Checking<'_> {
                     (in_words(&choices, full, &contexts), choices)
                 })
                 .clone();
-            told.push(Told { finding, contexts: words, choices, accepted });
+            told.push(CheckedFinding { finding, contexts: words, choices, accepted });
         }
         let is_told = !wanted.is_everywhere || wanted.allow.contains(&CheckRule::IdleAccept);
         if !is_told {
@@ -342,7 +347,7 @@ impl Checking<'_> {
             let at = told.partition_point(|told| told.finding.severity <= Severity::Warning);
             let words = String::new();
             let choices = vec![justwhy_core::Choice { axes: Vec::new() }];
-            let idle = idle.into_iter().map(|finding| Told {
+            let idle = idle.into_iter().map(|finding| CheckedFinding {
                 finding,
                 contexts: words.clone(),
                 choices: choices.clone(),
@@ -502,7 +507,7 @@ fn gather(
 }
 
 /// Whether any layer that describes where you stand was left out.
-pub(crate) fn left_out(survey: &Survey) -> Vec<String> {
+pub fn left_out(survey: &Survey) -> Vec<String> {
     let first = survey.contexts().first();
-    first.map_or(Vec::new(), |first| crate::commands::left_out(first))
+    first.map_or(Vec::new(), |first| crate::local_layers(first))
 }

@@ -11,7 +11,7 @@ use justwhy_project::Error;
 /// pattern that matches nothing.
 ///
 /// `inside` is where the working directory is below the project's folder, for `FILE:LINE`.
-pub(crate) fn settings(
+pub fn settings(
     resolution: &Resolution,
     inside: Option<&str>,
     text: &str,
@@ -57,7 +57,7 @@ fn within(resolution: &Resolution, key: KeyId) -> Vec<KeyId> {
 /// whose variable it is.
 ///
 /// A key may be new, but what looks like a variable and is none of any setting is a slip.
-pub(crate) fn path_meant(resolution: &Resolution, path: KeyPath) -> Result<KeyPath, Error> {
+pub fn path_meant(resolution: &Resolution, path: KeyPath) -> Result<KeyPath, Error> {
     let keys = resolution.keys();
     let known = keys.find(KeyId::ROOT, &path).is_some_and(|key| resolution.is_setting(key));
     let name = path.segments().next().filter(|_| !known && path.segments().count() == 1);
@@ -131,7 +131,7 @@ fn paths(inside: Option<&str>, file: &str) -> Vec<String> {
 }
 
 /// Whether what was read has the file of a place, `FILE:LINE`.
-pub(crate) fn has_source(resolution: &Resolution, inside: Option<&str>, text: &str) -> bool {
+pub fn has_source(resolution: &Resolution, inside: Option<&str>, text: &str) -> bool {
     let Some((file, _)) = place(text) else {
         return false;
     };
@@ -226,7 +226,7 @@ fn left_out_at(resolution: &Resolution, text: &str) -> Option<String> {
 }
 
 /// The keys and variables nearest to a text that is none.
-pub(crate) fn near_keys(resolution: &Resolution, text: &str) -> Vec<String> {
+pub fn near_keys(resolution: &Resolution, text: &str) -> Vec<String> {
     const MOST: usize = 3;
     let keys = resolution.keys();
     let settings = resolution.settings();
@@ -268,7 +268,7 @@ fn near_variables(resolution: &Resolution, text: &str) -> Vec<String> {
 
 /// Names of variables in what was read that are nearly the variable of a known setting and are not
 /// read for it.
-pub(crate) fn stray_names(resolution: &Resolution) -> Vec<NearName> {
+pub fn stray_names(resolution: &Resolution) -> Vec<NearName> {
     let readings = resolution.readings();
     let mut found = Vec::new();
     for index in (0..readings.layers.len()).map(LayerIndex) {

@@ -1,0 +1,97 @@
+//! The contexts that a question looks at, and what was read in them.
+
+use crate::Snapshot;
+use justwhy_core::{Context, ContextSet, Survey};
+use justwhy_project::Error;
+use std::sync::Arc;
+
+/// What was read in several contexts.
+#[derive(Debug)]
+pub struct Surveyed {
+    /// What is said in each of them.
+    pub survey: Survey,
+    /// The contexts in which somebody works.
+    pub full: ContextSet,
+    /// What was asked.
+    pub head: Context,
+    /// Contexts that cannot be read, by the error that they have in common.
+    pub unread: Vec<(Error, Vec<Context>)>,
+}
+
+impl Snapshot {
+    /// Reads the contexts to look at: those of `--in`, or the current one alone. `begins` is told how many there
+    /// are. One that cannot be read does not end it, unless none can.
+    pub fn survey(
+        &self,
+        asked: Option<&str>,
+        only_here: bool,
+        begins: &dyn Fn(usize),
+    ) -> Result<Surveyed, Vec<Error>> {
+        let one = |error| vec![error];
+        let (contexts, head) = if only_here {
+            let here = self.here(asked).map_err(one)?;
+            (vec![here.clone()], here)
+        } else {
+            let fixed = self.fixed(asked).map_err(one)?;
+            (self.contexts(&fixed).map_err(one)?, fixed)
+        };
+        begins(contexts.len());
+        let is_full = |context: &Context| only_here || self.is_full(context, &head);
+        let mut readings = Vec::with_capacity(contexts.len());
+        let mut full = Vec::new();
+        let mut unread: Vec<(Error, Vec<Context>)> = Vec::new();
+        for (context, read) in contexts.iter().zip(self.read_all(&contexts)) {
+            let is_full = is_full(context);
+            match read {
+                Ok(read) => {
+                    full.push(is_full);
+                    readings.push(Arc::new(read));
+                }
+                // Where nobody works, nobody misses anything.
+                Err(_) if !is_full => {}
+                Err(error) => match unread.iter_mut().find(|(other, _)| other.is_same(&error)) {
+                    Some((_, contexts)) => contexts.push(context.clone()),
+                    None => unread.push((error, vec![context.clone()])),
+                },
+            }
+        }
+        let mut set = ContextSet::none(readings.len());
+        full.iter().enumerate().filter(|(_, full)| **full).for_each(|(at, _)| set.insert(at));
+        if set.is_empty() && !unread.is_empty() {
+            let of = contexts.len();
+            let told = unread.into_iter().map(|(error, contexts)| match contexts.as_slice() {
+                all if all.len() == of => error,
+                [first, rest @ ..] => {
+                    let where_ = plain_context(first);
+                    error.help(match rest.len() {
+                        0 => format!("it is so in {where_}"),
+                        more => format!("it is so in {where_} and {more} more contexts"),
+                    })
+                }
+                [] => error,
+            });
+            return Err(told.collect());
+        }
+        if set.is_empty() {
+            let error = Error::new("bad-context", "there is no context to look at");
+            return Err(vec![error.help("[[never]] takes every combination of the axes away")]);
+        }
+        Ok(Surveyed { survey: Survey::of(readings), full: set, head, unread })
+    }
+
+    /// The current context, if it is not among those that were looked at: nothing is said of it then.
+    pub fn not_among(&self, survey: &Survey) -> Option<Context> {
+        let here = self.stand().ok()?;
+        let is_among = survey.contexts().iter().any(|it| it.context.is_same_place(&here));
+        (!is_among).then_some(here)
+    }
+}
+
+/// The value of each axis that has one, as `--in` takes it.
+pub fn plain_context(context: &Context) -> String {
+    let axes: Vec<String> = context.set().map(|(axis, value)| format!("{axis}={value}")).collect();
+    match axes.is_empty() {
+        true => "the context in which nothing is set".to_owned(),
+        false => axes.join(","),
+    }
+}
