@@ -1,10 +1,7 @@
 //! Files that a layer would read for a value that its axis does not allow.
 
 use justwhy_core::{Context, Position, nearest_few};
-use justwhy_project::Error;
-use justwhy_project::World;
-use justwhy_project::{Glob, Wanted};
-use justwhy_project::{PathTemplate, Piece, Project, Reads};
+use justwhy_project::{Error, Glob, PathTemplate, Piece, Project, Reads, Wanted, World};
 use std::collections::HashSet;
 
 /// Names by which people mark a file that is only there to be copied.

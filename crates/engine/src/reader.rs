@@ -8,13 +8,8 @@ use justwhy_core::{
     Keys, Kind, Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings,
     ScopeOf, SourceText, Span, Text, Value, list_values, nearest, parallel,
 };
-use justwhy_formats::shown_name;
-use justwhy_formats::{Format, RowFormat};
-use justwhy_project::Error;
-use justwhy_project::Stores;
-use justwhy_project::World;
-use justwhy_project::{Glob, Wanted};
-use justwhy_project::{Project, ProjectLayer, Reads};
+use justwhy_formats::{Format, RowFormat, shown_name};
+use justwhy_project::{Error, Glob, Project, ProjectLayer, Reads, Stores, Wanted, World};
 use std::path::Path;
 use std::sync::Arc;
 

@@ -1,13 +1,11 @@
 //! Where the question is asked: the value of each axis.
 
-use justwhy_project::Error;
+use justwhy_project::{Branch, Error, Project, ProjectAxis, Way, World};
 
 use crate::reader::load;
 use hashbrown::HashMap;
 use justwhy_core::{AxisOrigin, AxisValue, Context};
 use justwhy_formats::{Format, Kind, Tree};
-use justwhy_project::{Branch, World};
-use justwhy_project::{Project, ProjectAxis, Way};
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};

@@ -11,12 +11,8 @@ use justwhy_core::{
     Answers, AxisOrigin, AxisValue, Context, ExpansionLimits, Inactivity, Kind, LayerIndex,
     Outside, Readings, Resolution, Scope,
 };
-use justwhy_formats::decode;
-use justwhy_formats::shown_name;
-use justwhy_project::Error;
-use justwhy_project::beyond;
-use justwhy_project::{Project, Reads, Way};
-use justwhy_project::{ReadProblem, World};
+use justwhy_formats::{decode, shown_name};
+use justwhy_project::{Error, Project, ReadProblem, Reads, Way, World, beyond};
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 

@@ -7,13 +7,10 @@ use crate::overlay::Overlay;
 use crate::reader;
 use crate::session::{Ports, Session};
 use justwhy_core::{Destination, Entry, Holder, KeyPath, Scope, ScopeVariable, Value};
-use justwhy_formats::Format;
-use justwhy_formats::decode;
-use justwhy_formats::{Step, is_table, put, take_out};
-use justwhy_project::Error;
-use justwhy_project::FileEdit;
-use justwhy_project::Project;
-use justwhy_project::{Answered, Kept, Question, Store, StoreProblem, Stores};
+use justwhy_formats::{Format, Step, decode, is_table, put, take_out};
+use justwhy_project::{
+    Answered, Error, FileEdit, Kept, Project, Question, Store, StoreProblem, Stores,
+};
 use std::ffi::{OsStr, OsString};
 use std::sync::Arc;
 

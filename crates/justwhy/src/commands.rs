@@ -5,8 +5,7 @@ use crate::look::Look;
 use crate::progress::Progress;
 use crate::run::{Outcome, Pieces};
 use justwhy_core::{Answers, Context, KeyId, Kind, Resolution};
-use justwhy_engine::Snapshot;
-use justwhy_engine::select;
+use justwhy_engine::{Snapshot, select};
 use justwhy_project::Error;
 
 pub(crate) mod check;

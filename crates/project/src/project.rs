@@ -6,10 +6,7 @@ use crate::glob::Glob;
 use crate::ports::{ReadProblem, World};
 use crate::stores::Store;
 use justwhy_core::{Axis, Condition, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
-use justwhy_formats::Format;
-use justwhy_formats::RowFormat;
-use justwhy_formats::Tree;
-use justwhy_formats::{Limits, decode};
+use justwhy_formats::{Format, Limits, RowFormat, Tree, decode};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 

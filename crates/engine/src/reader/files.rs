@@ -1,11 +1,8 @@
 //! Reading and parsing one file.
 
 use justwhy_core::{Document, Keys, SourceText};
-use justwhy_formats::Format;
-use justwhy_formats::{Limits, decode};
-use justwhy_formats::{Lowering, Tree};
-use justwhy_project::beyond;
-use justwhy_project::{Error, Project, ReadProblem, World, attach, unreadable};
+use justwhy_formats::{Format, Limits, Lowering, Tree, decode};
+use justwhy_project::{Error, Project, ReadProblem, World, attach, beyond, unreadable};
 
 /// What a file says, in keys of its own.
 pub(super) fn document_of(

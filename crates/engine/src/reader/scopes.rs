@@ -6,9 +6,10 @@ use justwhy_core::{
     AxisOrigin, Context, Document, Former, KeyPath, Lack, Layer, Presence, Scope, SourceText,
     is_near, nearest, scope_segments_match,
 };
-use justwhy_project::Error;
-use justwhy_project::{Answered, Asked, Kept, Question, Store, StoreProblem, store_file as file};
-use justwhy_project::{ProjectLayer, Reads};
+use justwhy_project::{
+    Answered, Asked, Error, Kept, ProjectLayer, Question, Reads, Store, StoreProblem,
+    store_file as file,
+};
 use std::sync::Arc;
 
 /// What was read of stores, for all contexts.

@@ -11,8 +11,7 @@ use justwhy_core::{
     Answers, AxisValue, Compared, Context, Difference, Explanation, KeyId, Pair, Readings,
     Resolution, compare, list_values,
 };
-use justwhy_engine::local_layers;
-use justwhy_engine::select;
+use justwhy_engine::{local_layers, select};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::sync::Arc;

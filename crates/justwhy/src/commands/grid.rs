@@ -10,8 +10,7 @@ use justwhy_core::{
     Answers, Context, Explanation, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey,
     parallel,
 };
-use justwhy_engine::local_layers;
-use justwhy_engine::select;
+use justwhy_engine::{local_layers, select};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::HashSet;

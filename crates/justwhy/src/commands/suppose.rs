@@ -15,10 +15,10 @@ use justwhy_core::{
     IsGiven, KeyId, KeyPath, Resolution, Severity, Stand, Survey, Tale, Text, in_words,
     list_values, sum_up,
 };
-use justwhy_engine::exhausted;
-use justwhy_engine::local_layers;
-use justwhy_engine::{Arguments, Session, Snapshot, Supposition, Surveyed};
-use justwhy_engine::{CheckWanted, Checked, CheckedFinding, Checking};
+use justwhy_engine::{
+    Arguments, CheckWanted, Checked, CheckedFinding, Checking, Session, Snapshot, Supposition,
+    Surveyed, exhausted, local_layers,
+};
 use justwhy_project::{Error, Project, World};
 use serde::Serialize;
 use serde_json::value::RawValue;

@@ -9,8 +9,7 @@ use justwhy_core::{
     AxisOrigin, AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName,
     Presence, Severity, Status, Survey, list_values,
 };
-use justwhy_engine::select;
-use justwhy_engine::{CheckWanted, Checked, Checking};
+use justwhy_engine::{CheckWanted, Checked, Checking, select};
 use justwhy_project::Error;
 use serde::Serialize;
 

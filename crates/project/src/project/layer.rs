@@ -10,9 +10,7 @@ use justwhy_core::{
     Axis, Condition, Empty, KeyPath, Keys, Null, Pattern, Pins, Removal, Span, Value,
     is_scope_name, nearest,
 };
-use justwhy_formats::Limits;
-use justwhy_formats::{Format, RowFormat};
-use justwhy_formats::{Kind, Lowering, NodeId, shown_name};
+use justwhy_formats::{Format, Kind, Limits, Lowering, NodeId, RowFormat, shown_name};
 
 pub(super) const FIELDS: Fields = Fields {
     of: "a layer",

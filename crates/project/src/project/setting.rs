@@ -11,8 +11,7 @@ use justwhy_core::{
     Bound, Declaration, Declared, EmptyText, Former, Gather, KeyPath, Matches, Position, Required,
     Shape, Span, Value, is_secret_name,
 };
-use justwhy_formats::Limits;
-use justwhy_formats::{Kind, Lowering, NodeId, Tree, shown_name};
+use justwhy_formats::{Kind, Limits, Lowering, NodeId, Tree, shown_name};
 use std::sync::Arc;
 
 pub(super) const FIELDS: Fields = Fields {

@@ -6,9 +6,7 @@ use crate::consent::User;
 use crate::error::Error;
 use crate::project::fields::{Fields, Sink};
 use justwhy_core::{is_env_name, read_duration};
-use justwhy_formats::Format;
-use justwhy_formats::Tree;
-use justwhy_formats::{Limits, decode};
+use justwhy_formats::{Format, Limits, Tree, decode};
 use std::path::PathBuf;
 use std::time::Duration;
 

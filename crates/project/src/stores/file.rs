@@ -5,9 +5,7 @@ use crate::project::fields::{Fields, Sink};
 use justwhy_core::{
     Audience, Note, Scope, ScopeVariable, SourceText, Span, is_env_name, is_scope_name,
 };
-use justwhy_formats::Format;
-use justwhy_formats::{Kind, NodeId, Tree};
-use justwhy_formats::{Limits, decode};
+use justwhy_formats::{Format, Kind, Limits, NodeId, Tree, decode};
 use std::sync::Arc;
 
 pub(crate) const FILE_FIELDS: Fields = Fields { of: "a store file", known: &["justwhy", "scope"] };

@@ -8,8 +8,7 @@ use justwhy_core::{
     Verdict, as_written, destination, is_env_name, is_secret_name,
 };
 use justwhy_encryption::{Keyring, NotEncrypted};
-use justwhy_engine::select;
-use justwhy_engine::{Arguments, Session, Snapshot, Supposition};
+use justwhy_engine::{Arguments, Session, Snapshot, Supposition, select};
 use justwhy_project::{Error, Kept, Tracking};
 
 /// Notes what is to be supposed; gives it for people, and what was noticed.
