@@ -506,7 +506,7 @@ fn gather(
     Ok((settings, saw))
 }
 
-/// Whether any layer that describes where you stand was left out.
+/// The layers that describe where you stand, which a survey without them left out.
 pub fn left_out(survey: &Survey) -> Vec<String> {
     let first = survey.contexts().first();
     first.map_or(Vec::new(), |first| crate::local_layers(first))

@@ -1,5 +1,5 @@
-//! A project and all that is around it, as they are at one moment: what is asked of it, in which context
-//! ever, is answered from the same.
+//! A project and all that is around it at one moment: every question, in whatever context, is answered from
+//! the same.
 
 use crate::Arguments;
 use crate::reader::{NotRead, Reader};

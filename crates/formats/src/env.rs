@@ -5,7 +5,7 @@ use crate::Limits;
 use crate::edit::lines::{self, text_of};
 use crate::edit::{Splice, Way, line_end, line_start, names, whole_lines};
 use crate::fault::Fault;
-use crate::format::FileFormat;
+use crate::format::{About, FileFormat};
 use crate::tree::{Kind, Node, NodeId, Tree};
 use crate::write::{Quotes, short_escape, unwritable};
 use justwhy_core::{Span, Value};
@@ -15,32 +15,16 @@ use std::borrow::Cow;
 pub(crate) struct Env;
 
 impl FileFormat for Env {
-    fn name(&self) -> &'static str {
-        "env"
-    }
-
-    fn endings(&self) -> &'static [&'static str] {
-        &["env"]
-    }
-
-    fn claims(&self, file_name: &str) -> bool {
-        file_name.starts_with(".env") || file_name.ends_with(".env")
-    }
-
-    fn is_untyped(&self) -> bool {
-        true
-    }
-
-    fn has_variables(&self) -> bool {
-        true
-    }
-
-    fn empty(&self) -> &'static str {
-        ""
-    }
-
-    fn effort(&self) -> u64 {
-        2
+    fn about(&self) -> About {
+        About {
+            name: "env",
+            endings: &["env"],
+            claims: |file_name| file_name.starts_with(".env") || file_name.ends_with(".env"),
+            has_variables: true,
+            is_untyped: true,
+            effort: 2,
+            ..About::of_typed_values()
+        }
     }
 
     fn parse<'t>(&self, text: &'t str, _: Limits) -> Result<Tree<'t>, Fault> {

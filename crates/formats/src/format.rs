@@ -10,28 +10,44 @@ use crate::tree::{NodeId, Tree};
 use crate::{env, ini, json, properties, toml, yaml};
 use justwhy_core::Value;
 
-/// All that is to be known of a format.
-pub(crate) trait FileFormat: Sync {
+/// What is to be known of a format before a text is read.
+#[derive(Clone, Copy)]
+pub(crate) struct About {
     /// The name in a project file.
-    fn name(&self) -> &'static str;
-
+    pub(crate) name: &'static str,
     /// The endings of names of files that have it, without the dot.
-    fn endings(&self) -> &'static [&'static str];
-
+    pub(crate) endings: &'static [&'static str],
     /// Whether a file of that name has it whatever it ends in.
-    fn claims(&self, file_name: &str) -> bool;
-
+    pub(crate) claims: fn(&str) -> bool,
     /// Whether its texts carry no type of their own, as everything in it is a text.
-    fn is_untyped(&self) -> bool;
-
+    pub(crate) is_untyped: bool,
     /// Whether its names are those of variables, not of keys.
-    fn has_variables(&self) -> bool;
-
+    pub(crate) has_variables: bool,
     /// The text of a file of it that says nothing.
-    fn empty(&self) -> &'static str;
-
+    pub(crate) empty: &'static str,
     /// How long a byte of it takes to read, compared with the others.
-    fn effort(&self) -> u64;
+    pub(crate) effort: u64,
+}
+
+impl About {
+    /// Of a format whose values have types and whose names are keys; it has no name yet.
+    pub(crate) fn of_typed_values() -> About {
+        About {
+            name: "",
+            endings: &[],
+            claims: |_| false,
+            is_untyped: false,
+            has_variables: false,
+            empty: "",
+            effort: 1,
+        }
+    }
+}
+
+/// A format: what is to be known of it, reading and editing.
+pub(crate) trait FileFormat: Sync {
+    /// What is to be known of it before a text is read.
+    fn about(&self) -> About;
 
     /// Reads a text: each value at its exact place.
     fn parse<'t>(&self, text: &'t str, limits: Limits) -> Result<Tree<'t>, Fault>;
@@ -119,7 +135,7 @@ impl Format {
 
     /// The name in a project file.
     pub fn name(self) -> &'static str {
-        self.0.name()
+        self.0.about().name
     }
 
     /// The format of that name.
@@ -132,31 +148,31 @@ impl Format {
         let name = path.rsplit('/').next().unwrap_or(path);
         let has_ending = |format: &Format| {
             let ending = name.rsplit_once('.').map(|(_, ending)| ending);
-            ending.is_some_and(|ending| format.0.endings().contains(&ending))
+            ending.is_some_and(|ending| format.0.about().endings.contains(&ending))
         };
         Format::all()
-            .find(|format| format.0.claims(name))
+            .find(|format| (format.0.about().claims)(name))
             .or_else(|| Format::all().find(has_ending))
     }
 
     /// The text of a file of it that says nothing.
     pub fn empty(self) -> &'static str {
-        self.0.empty()
+        self.0.about().empty
     }
 
     /// How long a byte of it takes to read, compared with the others.
     pub fn effort(self) -> u64 {
-        self.0.effort()
+        self.0.about().effort
     }
 
     /// Whether its texts carry no type of their own, as everything in it is a text.
     pub fn is_untyped(self) -> bool {
-        self.0.is_untyped()
+        self.0.about().is_untyped
     }
 
     /// Whether its names are those of variables, not of keys.
     pub fn has_variables(self) -> bool {
-        self.0.has_variables()
+        self.0.about().has_variables
     }
 
     /// The lines that give a setting a value in a file of this format; none where a line depends on

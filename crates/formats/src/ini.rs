@@ -4,7 +4,7 @@ use crate::Limits;
 use crate::edit::lines::{self, last_leaf, text_of};
 use crate::edit::{Splice, Way, names, newline, whole_lines};
 use crate::fault::Fault;
-use crate::format::FileFormat;
+use crate::format::{About, FileFormat};
 use crate::paths::Paths;
 use crate::tree::{NodeId, Tree};
 use crate::write::{Quotes, unwritable};
@@ -15,32 +15,14 @@ use std::borrow::Cow;
 pub(crate) struct Ini;
 
 impl FileFormat for Ini {
-    fn name(&self) -> &'static str {
-        "ini"
-    }
-
-    fn endings(&self) -> &'static [&'static str] {
-        &["ini", "cfg", "conf"]
-    }
-
-    fn claims(&self, _: &str) -> bool {
-        false
-    }
-
-    fn is_untyped(&self) -> bool {
-        true
-    }
-
-    fn has_variables(&self) -> bool {
-        false
-    }
-
-    fn empty(&self) -> &'static str {
-        ""
-    }
-
-    fn effort(&self) -> u64 {
-        2
+    fn about(&self) -> About {
+        About {
+            name: "ini",
+            endings: &["ini", "cfg", "conf"],
+            is_untyped: true,
+            effort: 2,
+            ..About::of_typed_values()
+        }
     }
 
     fn parse<'t>(&self, text: &'t str, _: Limits) -> Result<Tree<'t>, Fault> {

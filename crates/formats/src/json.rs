@@ -4,7 +4,7 @@ use crate::Limits;
 use crate::edit::braces;
 use crate::edit::{Splice, Way};
 use crate::fault::Fault;
-use crate::format::FileFormat;
+use crate::format::{About, FileFormat};
 use crate::tree::{NodeId, Tree};
 use crate::write::json_text;
 use justwhy_core::Value;
@@ -19,38 +19,12 @@ pub(crate) use read::{Dialect, parse, parse_rows};
 pub(crate) struct Json(pub(crate) Dialect);
 
 impl FileFormat for Json {
-    fn name(&self) -> &'static str {
-        match self.0 {
-            Dialect::Strict => "json",
-            Dialect::Commented => "jsonc",
-        }
-    }
-
-    fn endings(&self) -> &'static [&'static str] {
-        match self.0 {
-            Dialect::Strict => &["json"],
-            Dialect::Commented => &["jsonc"],
-        }
-    }
-
-    fn claims(&self, _: &str) -> bool {
-        false
-    }
-
-    fn is_untyped(&self) -> bool {
-        false
-    }
-
-    fn has_variables(&self) -> bool {
-        false
-    }
-
-    fn empty(&self) -> &'static str {
-        "{}\n"
-    }
-
-    fn effort(&self) -> u64 {
-        3
+    fn about(&self) -> About {
+        let (name, endings): (_, &'static [_]) = match self.0 {
+            Dialect::Strict => ("json", &["json"]),
+            Dialect::Commented => ("jsonc", &["jsonc"]),
+        };
+        About { name, endings, empty: "{}\n", effort: 3, ..About::of_typed_values() }
     }
 
     fn parse<'t>(&self, text: &'t str, limits: Limits) -> Result<Tree<'t>, Fault> {

@@ -3,7 +3,7 @@
 use crate::Limits;
 use crate::edit::{Splice, Way};
 use crate::fault::Fault;
-use crate::format::FileFormat;
+use crate::format::{About, FileFormat};
 use crate::tree::{NodeId, Tree};
 use justwhy_core::{KeyPath, Value};
 
@@ -16,32 +16,8 @@ pub(crate) use edit::written;
 pub(crate) struct Toml;
 
 impl FileFormat for Toml {
-    fn name(&self) -> &'static str {
-        "toml"
-    }
-
-    fn endings(&self) -> &'static [&'static str] {
-        &["toml"]
-    }
-
-    fn claims(&self, _: &str) -> bool {
-        false
-    }
-
-    fn is_untyped(&self) -> bool {
-        false
-    }
-
-    fn has_variables(&self) -> bool {
-        false
-    }
-
-    fn empty(&self) -> &'static str {
-        ""
-    }
-
-    fn effort(&self) -> u64 {
-        4
+    fn about(&self) -> About {
+        About { name: "toml", endings: &["toml"], effort: 4, ..About::of_typed_values() }
     }
 
     fn parse<'t>(&self, text: &'t str, limits: Limits) -> Result<Tree<'t>, Fault> {

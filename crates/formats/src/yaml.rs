@@ -3,7 +3,7 @@
 use crate::Limits;
 use crate::edit::{Splice, Way};
 use crate::fault::Fault;
-use crate::format::FileFormat;
+use crate::format::{About, FileFormat};
 use crate::tree::{NodeId, Tree};
 use crate::write::json_text;
 use justwhy_core::Value;
@@ -17,32 +17,8 @@ pub(crate) use edit::{name, written};
 pub(crate) struct Yaml;
 
 impl FileFormat for Yaml {
-    fn name(&self) -> &'static str {
-        "yaml"
-    }
-
-    fn endings(&self) -> &'static [&'static str] {
-        &["yaml", "yml"]
-    }
-
-    fn claims(&self, _: &str) -> bool {
-        false
-    }
-
-    fn is_untyped(&self) -> bool {
-        false
-    }
-
-    fn has_variables(&self) -> bool {
-        false
-    }
-
-    fn empty(&self) -> &'static str {
-        ""
-    }
-
-    fn effort(&self) -> u64 {
-        6
+    fn about(&self) -> About {
+        About { name: "yaml", endings: &["yaml", "yml"], effort: 6, ..About::of_typed_values() }
     }
 
     fn parse<'t>(&self, text: &'t str, limits: Limits) -> Result<Tree<'t>, Fault> {

@@ -10,7 +10,7 @@ use justwhy_core::{
     Answers, Context, Explanation, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey,
     parallel,
 };
-use justwhy_engine::{local_layers, select};
+use justwhy_engine::{left_out, select};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::HashSet;
@@ -143,10 +143,7 @@ pub(crate) fn run(
     let survey = Unfreed::new(Survey::of(readings), surveying.keyring.may_decrypt());
     let wanted = chosen(surveying, &survey, options.patterns)?;
     let wanted = |key: KeyId| wanted.as_ref().is_none_or(|wanted| wanted.contains(&key));
-    let left_out = match survey.contexts().first() {
-        Some(first) if !options.with_local => local_layers(first),
-        _ => Vec::new(),
-    };
+    let left_out = if options.with_local { Vec::new() } else { left_out(&survey) };
     let gridded = Gridded {
         surveying,
         survey: &survey,

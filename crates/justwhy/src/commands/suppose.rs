@@ -17,7 +17,7 @@ use justwhy_core::{
 };
 use justwhy_engine::{
     Arguments, CheckWanted, Checked, CheckedFinding, Checking, Session, Snapshot, Supposition,
-    Surveyed, exhausted, local_layers,
+    Surveyed, exhausted, left_out,
 };
 use justwhy_project::{Error, Project, World};
 use serde::Serialize;
@@ -372,10 +372,7 @@ pub(crate) fn run(
             }
         }
     }
-    let left_out = match before.survey.contexts().first() {
-        Some(first) if !with_local => local_layers(first),
-        _ => Vec::new(),
-    };
+    let left_out = if with_local { Vec::new() } else { left_out(&before.survey) };
     if !with_local {
         notes.push_str(&unheard(look, &supposed, &left_out));
     }
