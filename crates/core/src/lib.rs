@@ -35,10 +35,10 @@ pub use check::{
     Check, CheckRule, Choice, Extent, Finding, Findings, Severity, Spotted, in_words, rule_named,
     sum_up,
 };
-pub use contexts::compare::{Compared, Difference, Pair, Told, compare};
+pub use contexts::compare::{Compared, Effect, Effects, Side, compare};
+pub use contexts::difference::Difference;
 pub use contexts::grid::GridRow;
-pub use contexts::suppose::{Effect, Effects, Tale};
-pub use contexts::survey::{ContextSet, Sight, Survey};
+pub use contexts::survey::{ContextSet, Shared, Sight, Survey};
 pub use explanation::destination::{Destination, Holder, NoDestination, as_written, destination};
 pub use explanation::expected::{Act, Astray, Change, Found, How, Sense, Wanted, unread_layers};
 pub use explanation::find::{Hit, find_in};
@@ -54,7 +54,7 @@ pub use model::convert::{
     read_duration, read_like, read_list, read_size, show_duration, show_size,
 };
 pub use model::document::{Document, Leaf, Lookalike, OfScope};
-pub use model::encrypted::{Decrypts, ENCRYPTED_MARK, is_encrypted};
+pub use model::encrypted::{Decrypts, ENCRYPTED_MARK, Encrypts, NotEncrypted, is_encrypted};
 pub use model::key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
 pub use model::layer::{
     Condition, Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence,

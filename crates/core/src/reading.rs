@@ -356,7 +356,7 @@ impl Reading {
     }
 
     /// Whether another reading of the same document says the same.
-    fn says_the_same(&self, other: &Reading) -> bool {
+    pub(crate) fn says_the_same(&self, other: &Reading) -> bool {
         self.source == other.source
             && self.offers == other.offers
             && self.strangers == other.strangers

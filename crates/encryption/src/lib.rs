@@ -6,7 +6,7 @@ use age::x25519;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use justwhy_core::parallel::lock;
-use justwhy_core::{Decrypts, ENCRYPTED_MARK, Text};
+use justwhy_core::{Decrypts, ENCRYPTED_MARK, Encrypts, NotEncrypted, Text};
 use justwhy_project::{Files as _, ReadProblem, unreadable};
 use justwhy_system::System;
 use std::collections::HashMap;
@@ -42,17 +42,6 @@ impl std::fmt::Debug for Keyring {
     }
 }
 
-/// Why nothing was encrypted.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum NotEncrypted {
-    /// There is nobody for whom it could be.
-    Nobody,
-    /// The recipient of that number is none.
-    BadRecipient(usize),
-    /// It failed, which no input is known to bring about.
-    Failed,
-}
-
 impl Keyring {
     /// With the identities of a file; without one nothing can be decrypted but what was encrypted here.
     pub fn new(file: Option<PathBuf>) -> Keyring {
@@ -73,27 +62,6 @@ impl Keyring {
     /// Whether it may decrypt anything that was not encrypted here.
     pub fn may_decrypt(&self) -> bool {
         self.file.is_some()
-    }
-
-    /// Encrypts a text for all of the recipients.
-    pub fn encrypt(&self, text: &str, recipients: &[&str]) -> Result<String, NotEncrypted> {
-        let mut meant: Vec<x25519::Recipient> = Vec::new();
-        for (number, recipient) in recipients.iter().enumerate() {
-            let recipient = recipient.parse().map_err(|_| NotEncrypted::BadRecipient(number))?;
-            meant.push(recipient);
-        }
-        let meant = meant.iter().map(|recipient| recipient as &dyn age::Recipient);
-        let encryptor = age::Encryptor::with_recipients(meant).map_err(|_| NotEncrypted::Nobody)?;
-        let failed = |_: std::io::Error| NotEncrypted::Failed;
-        let mut bytes = Vec::new();
-        let mut writer = encryptor.wrap_output(&mut bytes).map_err(failed)?;
-        writer.write_all(text.as_bytes()).map_err(failed)?;
-        writer.finish().map_err(failed)?;
-        let mut encrypted = ENCRYPTED_MARK.to_owned();
-        STANDARD.encode_string(bytes, &mut encrypted);
-        let known = Ok(Text::secret(text.to_owned()));
-        lock(&self.known).insert(encrypted.clone(), known);
-        Ok(encrypted)
     }
 
     fn identities(&self) -> Result<(&[x25519::Identity], &Path), String> {
@@ -177,5 +145,27 @@ impl Decrypts for Keyring {
         let read = self.read(encrypted);
         lock(&self.known).insert(encrypted.to_owned(), read.clone());
         read
+    }
+}
+
+impl Encrypts for Keyring {
+    fn encrypt(&self, text: &str, recipients: &[&str]) -> Result<String, NotEncrypted> {
+        let mut meant: Vec<x25519::Recipient> = Vec::new();
+        for (number, recipient) in recipients.iter().enumerate() {
+            let recipient = recipient.parse().map_err(|_| NotEncrypted::BadRecipient(number))?;
+            meant.push(recipient);
+        }
+        let meant = meant.iter().map(|recipient| recipient as &dyn age::Recipient);
+        let encryptor = age::Encryptor::with_recipients(meant).map_err(|_| NotEncrypted::Nobody)?;
+        let failed = |_: std::io::Error| NotEncrypted::Failed;
+        let mut bytes = Vec::new();
+        let mut writer = encryptor.wrap_output(&mut bytes).map_err(failed)?;
+        writer.write_all(text.as_bytes()).map_err(failed)?;
+        writer.finish().map_err(failed)?;
+        let mut encrypted = ENCRYPTED_MARK.to_owned();
+        STANDARD.encode_string(bytes, &mut encrypted);
+        let known = Ok(Text::secret(text.to_owned()));
+        lock(&self.known).insert(encrypted.clone(), known);
+        Ok(encrypted)
     }
 }

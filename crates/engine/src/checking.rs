@@ -1,14 +1,16 @@
 //! Checking a project: the settings, the rules between them, files that nobody reads, and what git
 //! tracks, brought together.
 
+use crate::surveyed::named;
 use crate::{Snapshot, exhausted, orphans};
 use justwhy_core::{
-    Answers, AxisOrigin, Check, CheckRule, Context, ContextSet, Explanation, Extent, Finding,
-    Findings, KeyId, Presence, Severity, Spotted, Status, Survey, in_words, list_values, sum_up,
+    Answers, AxisOrigin, Check, CheckRule, Choice, Context, ContextSet, Explanation, Extent,
+    Finding, Findings, KeyId, Presence, Severity, Spotted, Status, Survey, in_words, list_values,
+    sum_up,
 };
 use justwhy_project::{Accept, Error, ProjectRule, Tracking};
 use justwhy_rules::{BadExpression, Expression, Judgement};
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -44,7 +46,7 @@ pub struct CheckedFinding {
     /// The contexts in words; empty if there is only one.
     pub contexts: String,
     /// The contexts for programs.
-    pub choices: Vec<justwhy_core::Choice>,
+    pub choices: Vec<Choice>,
     /// Why it is accepted, if it is.
     pub accepted: Option<String>,
 }
@@ -58,6 +60,35 @@ impl Checked {
     /// How many findings of a severity are not accepted.
     pub fn count(&self, severity: Severity) -> usize {
         self.open().filter(|told| told.finding.severity == severity).count()
+    }
+}
+
+impl Checked {
+    /// The findings that another check does not have. A finding moves with its line, so that its place in
+    /// the file is no part of it.
+    pub(crate) fn besides<'c>(
+        &'c self,
+        other: &'c Checked,
+        same_contexts: bool,
+    ) -> Vec<&'c CheckedFinding> {
+        let by = |told: &CheckedFinding| {
+            let finding = &told.finding;
+            let source = finding.places.first().map(|place| place.source.to_string());
+            let message: String = finding.message.chars().filter(|c| !c.is_ascii_digit()).collect();
+            (finding.rule, finding.key.clone(), message, source)
+        };
+        let mut known: BTreeMap<_, Vec<&ContextSet>> = BTreeMap::new();
+        for told in other.open() {
+            known.entry(by(told)).or_default().push(&told.finding.contexts);
+        }
+        let is_new = |told: &&CheckedFinding| match known.get(&by(told)) {
+            None => true,
+            Some(contexts) => {
+                let is_there = |it: &&ContextSet| told.finding.contexts.is_within(it);
+                same_contexts && !contexts.iter().any(is_there)
+            }
+        };
+        self.open().filter(is_new).collect()
     }
 }
 
@@ -322,7 +353,7 @@ impl Checking<'_> {
         let today = self.snapshot.world().today();
         let contexts: Vec<&Context> =
             survey.contexts().iter().map(|readings| &readings.context).collect();
-        let mut summed: HashMap<ContextSet, (String, Vec<justwhy_core::Choice>)> = HashMap::new();
+        let mut summed: HashMap<ContextSet, (String, Vec<Choice>)> = HashMap::new();
         let mut used = vec![false; self.snapshot.project().accepts.len()];
         let mut told: Vec<CheckedFinding> = Vec::new();
         for mut finding in findings.sorted() {
@@ -346,7 +377,7 @@ impl Checking<'_> {
             let idle: Vec<Finding> = idle.map(|(accept, _)| self.idle(accept, full)).collect();
             let at = told.partition_point(|told| told.finding.severity <= Severity::Warning);
             let words = String::new();
-            let choices = vec![justwhy_core::Choice { axes: Vec::new() }];
+            let choices = vec![Choice { axes: Vec::new() }];
             let idle = idle.into_iter().map(|finding| CheckedFinding {
                 finding,
                 contexts: words.clone(),
@@ -402,6 +433,39 @@ impl Checking<'_> {
             .at(place)
             .help("take it out, or mend its rule and setting")
     }
+}
+
+/// Findings that say which contexts cannot be read.
+pub fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFinding> {
+    let told = unread.iter().map(|(error, contexts)| {
+        let rule = CheckRule::CannotRead;
+        let mut finding = Finding::new(rule, error.message(), ContextSet::none(of));
+        if let Some(spot) = error.spot() {
+            let (source, position) = (spot.source.as_str().into(), spot.position);
+            finding = finding.at(Spotted { source, position, what: None, line: None });
+        }
+        for (what, spot) in error.others() {
+            let (source, position) = (spot.source.as_str().into(), spot.position);
+            let what = Some(what.clone());
+            finding = finding.at(Spotted { source, position, what, line: None });
+        }
+        if let Some(help) = error.helps().first() {
+            finding = finding.help(help.clone());
+        }
+        let values = |context: &Context| Choice {
+            axes: context
+                .set()
+                .map(|(axis, value)| (axis.to_owned(), vec![value.to_owned()]))
+                .collect(),
+        };
+        CheckedFinding {
+            finding,
+            contexts: named(contexts.iter()),
+            choices: contexts.iter().map(values).collect(),
+            accepted: None,
+        }
+    });
+    told.collect()
 }
 
 /// What is not checked as nobody knows it: what stores that were not asked would say, and values that

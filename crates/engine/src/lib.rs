@@ -12,7 +12,11 @@
 //! Nothing here touches the disk: the outside is what [`World`](justwhy_project::World) says.
 
 mod arguments;
+mod cache;
+mod changes;
 mod checking;
+mod editing;
+mod foresight;
 mod orphans;
 mod overlay;
 mod reader;
@@ -24,12 +28,15 @@ mod suppose;
 mod surveyed;
 
 pub use arguments::Arguments;
-pub use checking::{CheckWanted, Checked, CheckedFinding, Checking, left_out};
+pub use changes::{Changes, VariableEdit};
+pub use checking::{CheckWanted, Checked, CheckedFinding, Checking, cannot_read, left_out};
+pub use editing::{Deed, Edits, Supposed, Wish};
+pub use foresight::{Asked, Foresight, Outlook, Waits, foresee, shown_key};
 pub use orphans::{Orphan, orphans};
 pub use overlay::Overlay;
 pub use reader::{NotRead, Reader};
 pub use session::{Ports, Session};
 pub use situate::Situation;
 pub use snapshot::{ScopeLayer, Snapshot, exhausted, local_layers};
-pub use suppose::{Edited, Supposition, VariableEdit};
-pub use surveyed::{Surveyed, plain_context};
+pub use suppose::{Edited, Supposition};
+pub use surveyed::{Surveyed, named, plain_context};

@@ -1,5 +1,6 @@
 //! A world in which some things are otherwise than they are.
 
+use crate::reader::real_path;
 use justwhy_project::{
     Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Tracking,
     World,
@@ -21,7 +22,7 @@ pub struct Overlay {
     /// The current folder, if it is another.
     pub folder: Option<PathBuf>,
     /// What files hold, by their paths without links.
-    pub(crate) files: BTreeMap<PathBuf, Vec<u8>>,
+    pub(crate) files: BTreeMap<PathBuf, Arc<[u8]>>,
 }
 
 impl std::fmt::Debug for Overlay {
@@ -42,24 +43,22 @@ impl Overlay {
         Overlay { folder: Some(folder), ..self }
     }
 
+    /// The same with files that hold something else, by their paths without links.
+    pub(crate) fn holding(self, files: BTreeMap<PathBuf, Arc<[u8]>>) -> Overlay {
+        Overlay { files, ..self }
+    }
+
     /// Lets a file hold something else, or a new file be there.
     pub(crate) fn write(&mut self, path: &Path, bytes: Vec<u8>) {
         let path = self.real(path);
-        self.files.insert(path, bytes);
+        self.files.insert(path, bytes.into());
     }
 
-    /// The path without links, as far as it is there.
     fn real(&self, path: &Path) -> PathBuf {
-        if let Ok(real) = self.inner.canonical(path) {
-            return real;
-        }
-        match (path.parent(), path.file_name()) {
-            (Some(parent), Some(name)) => self.real(parent).join(name),
-            _ => path.to_owned(),
-        }
+        real_path(&*self.inner, path)
     }
 
-    fn held(&self, path: &Path) -> Option<&Vec<u8>> {
+    fn held(&self, path: &Path) -> Option<&Arc<[u8]>> {
         // Looking for links takes longer than reading most files.
         if self.files.is_empty() {
             return None;
@@ -86,7 +85,7 @@ impl Files for Overlay {
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem> {
         match self.held(path) {
             Some(bytes) if bytes.len() as u64 > most => Err(ReadProblem::TooLarge),
-            Some(bytes) => Ok(bytes.clone()),
+            Some(bytes) => Ok(bytes.to_vec()),
             None => self.inner.read_file(path, most),
         }
     }
@@ -125,6 +124,10 @@ impl Files for Overlay {
             }
         }
         Ok(entries)
+    }
+
+    fn is_open_to_others(&self, path: &Path) -> bool {
+        self.inner.is_open_to_others(path)
     }
 
     fn canonical(&self, path: &Path) -> io::Result<PathBuf> {

@@ -1,6 +1,8 @@
 //! Reads every source that the layers of a project name in a context, each file once.
 
 use crate::Arguments;
+use crate::cache::Cache;
+use crate::session::Ports;
 use crate::situate::{ancestors, inside};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
@@ -9,8 +11,11 @@ use justwhy_core::{
     ScopeOf, SourceText, Span, Text, Value, list_values, nearest, parallel,
 };
 use justwhy_formats::{Format, RowFormat, shown_name};
-use justwhy_project::{Error, Glob, Project, ProjectLayer, Reads, Stores, Wanted, World};
-use std::path::Path;
+use justwhy_project::{
+    Error, Glob, Kept, Project, ProjectLayer, Reads, Store, Stores, Wanted, World,
+};
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 mod files;
@@ -32,9 +37,11 @@ pub struct Reader {
     world: Arc<dyn World>,
     /// Grows with everything that is read, so that a document read for one context serves the others.
     keys: Arc<Keys>,
-    files: HashMap<(String, Format), Fetched>,
-    rows: HashMap<(String, usize), Result<Arc<Document>, Error>>,
-    texts: HashMap<String, Result<Option<SourceText>, Error>>,
+    files: Cache<(String, Format), Fetched>,
+    rows: Cache<(String, usize), Result<Arc<Document>, Error>>,
+    texts: Cache<String, Result<Option<SourceText>, Error>>,
+    /// The paths of all of those without links, once it is asked which of them are meant.
+    real_paths: Cache<String, PathBuf>,
     /// What each pattern of paths matches.
     matches: HashMap<String, Vec<String>>,
     process: Option<Arc<Document>>,
@@ -44,7 +51,7 @@ pub struct Reader {
     stores: Option<Arc<dyn Stores>>,
     /// Who decrypts values.
     decrypts: Arc<dyn Decrypts>,
-    scopes: Scopes,
+    scopes: Arc<Scopes>,
     /// The folders from the project's down to the working directory.
     folders: Option<Vec<String>>,
     never: Arc<HashSet<String>>,
@@ -52,6 +59,36 @@ pub struct Reader {
     others: Option<Others>,
     /// Whether layers that describe where you stand are left out.
     without_local: bool,
+}
+
+/// What is otherwise for a reader than it was.
+pub(crate) struct Touched<'t> {
+    /// Files that say something else, by their paths without links.
+    pub(crate) files: &'t BTreeSet<PathBuf>,
+    /// Whether any of them was not there.
+    pub(crate) is_any_new: bool,
+    /// Whether the process has other variables.
+    pub(crate) process: bool,
+    /// Whether stores say something else.
+    pub(crate) stores: bool,
+    pub(crate) world: &'t dyn World,
+}
+
+impl Touched<'_> {
+    fn real(&self, path: &Path) -> PathBuf {
+        real_path(self.world, path)
+    }
+}
+
+/// A path without links, as far as it is there.
+pub(crate) fn real_path(world: &dyn World, path: &Path) -> PathBuf {
+    if let Ok(real) = world.canonical(path) {
+        return real;
+    }
+    match (path.parent(), path.file_name()) {
+        (Some(parent), Some(name)) => real_path(world, parent).join(name),
+        _ => path.to_owned(),
+    }
 }
 
 /// Fewer bytes than this are parsed sooner than a thread is started.
@@ -82,16 +119,17 @@ impl Reader {
             project,
             world,
             keys: Arc::default(),
-            files: HashMap::new(),
-            rows: HashMap::new(),
-            texts: HashMap::new(),
+            files: Cache::default(),
+            rows: Cache::default(),
+            texts: Cache::default(),
+            real_paths: Cache::default(),
             matches: HashMap::new(),
             process: None,
             arguments: None,
             values: HashMap::new(),
             stores: None,
             decrypts: Arc::new(Nobody),
-            scopes: Scopes::default(),
+            scopes: Arc::default(),
             folders: None,
             never,
             others: None,
@@ -124,6 +162,78 @@ impl Reader {
     pub fn without_local(mut self) -> Reader {
         self.without_local = true;
         self
+    }
+
+    /// A reader of what is otherwise in some things, with all that is known here and not touched by that.
+    pub(crate) fn with(
+        &mut self,
+        project: Arc<Project>,
+        ports: &Ports,
+        touched: &Touched<'_>,
+    ) -> Reader {
+        let Ports { world, stores, decrypts, .. } = ports;
+        let mut next = Reader::new(Arc::clone(&project), Arc::clone(world)).asking(stores.clone());
+        next.decrypts = decrypts.clone().unwrap_or(next.decrypts);
+        next.without_local = self.without_local;
+        next.keys = Arc::clone(&self.keys);
+        let is_same_project = Arc::ptr_eq(&project, &self.project);
+        let old = &*self.project;
+        let reads_alike = old.folder == project.folder
+            && old.repository == project.repository
+            && old.limits == project.limits;
+        if reads_alike {
+            self.note_real_paths();
+            let (is_new, paths) = (touched.is_any_new, touched.files);
+            let is_touched = |real: &Cache<String, PathBuf>, path: &String| {
+                !paths.is_empty() && real.get(path).is_none_or(|real| paths.contains(real))
+            };
+            next.real_paths = self.real_paths.branch();
+            let real = &next.real_paths;
+            next.files = self.files.branch();
+            next.files.forget(|(path, _)| is_touched(real, path));
+            next.rows = self.rows.branch();
+            next.rows.forget(|(path, _)| is_touched(real, path));
+            next.texts = self.texts.branch();
+            next.texts.forget(|path| is_touched(real, path));
+            if !is_new {
+                next.matches.clone_from(&self.matches);
+            }
+        }
+        if !touched.process {
+            next.process.clone_from(&self.process);
+        }
+        next.arguments.clone_from(&self.arguments);
+        next.folders.clone_from(&self.folders);
+        if is_same_project {
+            next.values.clone_from(&self.values);
+            next.never = Arc::clone(&self.never);
+            if !touched.stores && touched.files.is_empty() {
+                next.others.clone_from(&self.others);
+            }
+            let is_kept_there = |store: &Store| match &store.kept {
+                Kept::File(path) => {
+                    let real = touched.real(&project.folder.join(path));
+                    touched.files.contains(&real)
+                }
+                _ => false,
+            };
+            if !touched.stores && !project.stores.iter().any(is_kept_there) {
+                next.scopes = Arc::clone(&self.scopes);
+            }
+        }
+        next
+    }
+
+    /// Finds the path without links of every file that was read or looked for.
+    fn note_real_paths(&mut self) {
+        let read = self.files.keys().map(|(path, _)| path);
+        let read = read.chain(self.texts.keys()).chain(self.rows.keys().map(|(path, _)| path));
+        let new = read.filter(|path| self.real_paths.get(path).is_none());
+        let new: Vec<String> = new.cloned().collect();
+        for path in new {
+            let real = real_path(&*self.world, &self.project.folder.join(&path));
+            self.real_paths.insert(path, real);
+        }
     }
 
     /// Reads what every layer says in `context`.
@@ -567,11 +677,12 @@ impl Reader {
 
     /// The text of a file of which each row is read for itself, `None` if it is not there.
     fn text(&mut self, path: &str) -> Result<Option<SourceText>, Error> {
-        if let Some(known) = self.texts.get(path) {
+        let asked = path.to_owned();
+        if let Some(known) = self.texts.get(&asked) {
             return known.clone();
         }
         let loaded = load(&self.project, &*self.world, path);
-        self.texts.insert(path.to_owned(), loaded.clone());
+        self.texts.insert(asked, loaded.clone());
         loaded
     }
 
@@ -582,7 +693,7 @@ impl Reader {
         let mut found: Vec<(&(String, Format), u64)> = Vec::new();
         let mut seen = HashSet::new();
         for key in wanted {
-            if !self.files.contains_key(key) && seen.insert(key) {
+            if self.files.get(key).is_none() && seen.insert(key) {
                 found.push((key, world.size(&project.folder.join(&key.0))));
             }
         }

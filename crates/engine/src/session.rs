@@ -1,7 +1,7 @@
 //! The one way in for every question.
 
 use crate::{Arguments, Snapshot};
-use justwhy_core::Decrypts;
+use justwhy_core::{Decrypts, Encrypts};
 use justwhy_project::{Error, Project, Stores, World};
 use std::path::Path;
 use std::sync::Arc;
@@ -15,12 +15,14 @@ pub struct Ports {
     pub stores: Option<Arc<dyn Stores>>,
     /// Who decrypts values; without it those that are encrypted cannot be read.
     pub decrypts: Option<Arc<dyn Decrypts>>,
+    /// Who encrypts them; without it none is.
+    pub encrypts: Option<Arc<dyn Encrypts>>,
 }
 
 impl Ports {
     /// Those of a world in which no store is asked and nothing is decrypted.
     pub fn of(world: Arc<dyn World>) -> Ports {
-        Ports { world, stores: None, decrypts: None }
+        Ports { world, stores: None, decrypts: None, encrypts: None }
     }
 }
 

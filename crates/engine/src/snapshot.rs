@@ -2,14 +2,15 @@
 //! the same.
 
 use crate::Arguments;
-use crate::reader::{NotRead, Reader};
-use crate::session::Session;
+use crate::changes::Changes;
+use crate::reader::{NotRead, Reader, Touched};
+use crate::session::{Ports, Session};
 use crate::situate::{Situation, follows, led_to};
 use hashbrown::HashMap;
 use justwhy_core::parallel::lock;
 use justwhy_core::{
     Answers, AxisOrigin, AxisValue, Context, ExpansionLimits, Inactivity, Kind, LayerIndex,
-    Outside, Readings, Resolution, Scope,
+    Outside, Readings, Resolution, Scope, Shared,
 };
 use justwhy_formats::{decode, shown_name};
 use justwhy_project::{Error, Project, ReadProblem, Reads, Way, World, beyond};
@@ -19,12 +20,17 @@ use std::sync::{Arc, Mutex, PoisonError};
 /// A project as it is, or as it would be, with all that its layers read. It keeps what it has read, and gives
 /// references what they ask of the outside: process variables, files, other contexts.
 pub struct Snapshot {
+    /// What it was at first, before any changes.
+    session: Session,
+    changes: Changes,
     project: Arc<Project>,
     world: Arc<dyn World>,
     arguments: Arguments,
-    situation: Situation,
+    situation: Arc<Situation>,
     reader: Mutex<Reader>,
     files: Mutex<HashMap<String, FileText>>,
+    /// The same one as that of another snapshot if references find the same outside of the settings.
+    outside: Arc<()>,
     /// Whether layers that describe where you stand are left out, and process variables with them.
     without_local: bool,
 }
@@ -62,14 +68,75 @@ impl Snapshot {
             reader = reader.decrypting(Arc::clone(decrypts));
         }
         Snapshot {
-            situation: Situation::new(Arc::clone(project), Arc::clone(&ports.world)),
+            session: session.clone(),
+            changes: Changes::default(),
+            situation: Arc::new(Situation::new(Arc::clone(project), Arc::clone(&ports.world))),
             reader: Mutex::new(reader),
+            outside: Arc::default(),
             project: Arc::clone(project),
             world: Arc::clone(&ports.world),
             arguments,
             files: Mutex::default(),
             without_local: false,
         }
+    }
+
+    /// What this one becomes by changes, `changes` being all that were made so far.
+    pub(crate) fn become_otherwise(
+        &self,
+        project: Arc<Project>,
+        ports: Ports,
+        changes: Changes,
+        touched: &Touched<'_>,
+    ) -> Snapshot {
+        let is_outside_same = touched.files.is_empty() && !touched.process;
+        let is_situation_same = is_outside_same && Arc::ptr_eq(&project, &self.project);
+        let reader = lock(&self.reader).with(Arc::clone(&project), &ports, touched);
+        Snapshot {
+            session: self.session.clone(),
+            arguments: changes.arguments.clone().unwrap_or_else(|| self.arguments.clone()),
+            changes,
+            situation: match is_situation_same {
+                true => Arc::clone(&self.situation),
+                false => Arc::new(Situation::new(Arc::clone(&project), Arc::clone(&ports.world))),
+            },
+            reader: Mutex::new(reader),
+            files: match is_outside_same {
+                true => Mutex::new(lock(&self.files).clone()),
+                false => Mutex::default(),
+            },
+            outside: match is_outside_same {
+                true => Arc::clone(&self.outside),
+                false => Arc::default(),
+            },
+            without_local: self.without_local,
+            project,
+            world: ports.world,
+        }
+    }
+
+    /// What it was at first.
+    pub(crate) fn session(&self) -> &Session {
+        &self.session
+    }
+
+    /// What became otherwise since.
+    pub(crate) fn changes(&self) -> &Changes {
+        &self.changes
+    }
+
+    /// What it has in common with another one.
+    pub fn shared_with(&self, other: &Snapshot) -> Shared {
+        Shared {
+            project: Arc::ptr_eq(&self.project, &other.project),
+            outside: Arc::ptr_eq(&self.outside, &other.outside)
+                && self.without_local == other.without_local,
+        }
+    }
+
+    /// The project, to be kept.
+    pub(crate) fn project_shared(&self) -> Arc<Project> {
+        Arc::clone(&self.project)
     }
 
     /// The project.

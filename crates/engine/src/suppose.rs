@@ -3,20 +3,19 @@
 //! What is supposed is made in an [`Overlay`] of the world, byte by byte as an edit would make it, and
 //! then read like everything else. So what comes out is what will be.
 
+use crate::changes::{Changes, VariableEdit};
 use crate::overlay::Overlay;
 use crate::reader;
-use crate::session::{Ports, Session};
-use justwhy_core::{Destination, Entry, Holder, KeyPath, Scope, ScopeVariable, Value};
+use crate::session::Session;
+use crate::{Arguments, Snapshot};
+use justwhy_core::{Destination, Entry, Holder, KeyPath, Value};
 use justwhy_formats::{Format, Step, decode, is_table, put, take_out};
-use justwhy_project::{
-    Answered, Error, FileEdit, Kept, Project, Question, Store, StoreProblem, Stores,
-};
+use justwhy_project::{Error, FileEdit, Kept, Process as _, Project};
 use std::ffi::{OsStr, OsString};
 use std::sync::Arc;
 
 /// Changes to a project and to what is around it.
 pub struct Supposition {
-    ports: Ports,
     world: Overlay,
     without: Vec<String>,
     /// What would say something else, in the order in which that was supposed.
@@ -32,30 +31,6 @@ pub enum Edited {
     Variable(VariableEdit),
 }
 
-/// A variable of a store that is no file, and what it would be.
-#[derive(Clone, PartialEq, Eq)]
-pub struct VariableEdit {
-    /// The name of the store.
-    pub store: String,
-    /// The scope.
-    pub scope: String,
-    /// The variable.
-    pub variable: String,
-    /// The revision in which it is now; none if it is not there.
-    pub revision: Option<u64>,
-    /// Its value; none to take it out.
-    pub value: Option<Arc<str>>,
-    /// Whether that is secret.
-    pub is_secret: bool,
-}
-
-impl std::fmt::Debug for VariableEdit {
-    /// Without its value, which may be secret.
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("VariableEdit").field("variable", &self.variable).finish_non_exhaustive()
-    }
-}
-
 impl std::fmt::Debug for Supposition {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("Supposition").finish_non_exhaustive()
@@ -68,8 +43,7 @@ impl Supposition {
         let world = Arc::clone(&session.ports.world);
         let variables = world.variables();
         let world = Overlay::new(world, variables);
-        let ports = session.ports.clone();
-        Supposition { ports, world, without: Vec::new(), edits: Vec::new() }
+        Supposition { world, without: Vec::new(), edits: Vec::new() }
     }
 
     /// A process variable has this value, or is not set.
@@ -273,17 +247,20 @@ impl Supposition {
         })
     }
 
-    /// The session as it would be, of the project of `asked` as [`Session::open`] finds it.
-    pub fn session(&self, asked: Option<&std::path::Path>) -> Result<Session, Vec<Error>> {
-        let mut project = Project::load(&self.world, asked)?;
-        if !self.without.is_empty() {
-            project.take_out(&self.without);
+    /// A snapshot as it would be, with what the command line would say.
+    pub fn snapshot(&self, of: &Snapshot, arguments: Arguments) -> Result<Snapshot, Vec<Error>> {
+        let mut changes = Changes::default().without(&self.without).arguments(arguments);
+        changes.files.clone_from(&self.world.files);
+        let variables = self.world.variables();
+        if variables != of.world().variables() {
+            changes = changes.variables(variables);
         }
-        let stores = self.ports.stores.clone().map(|inner| -> Arc<dyn Stores> {
-            Arc::new(SupposedStores { inner, edits: self.edits.clone() })
-        });
-        let ports = Ports { world: Arc::new(self.world.clone()), stores, ..self.ports.clone() };
-        Ok(Session::of(ports, project))
+        for edit in &self.edits {
+            if let Edited::Variable(edit) = edit {
+                changes = changes.variable_of_store(edit.clone());
+            }
+        }
+        of.with(&changes)
     }
 }
 
@@ -301,55 +278,5 @@ fn is_variable_of_store(path: &[Step]) -> bool {
             scope == "scope" && variables == "variables"
         }
         _ => false,
-    }
-}
-
-/// Stores that would say something else.
-struct SupposedStores {
-    inner: Arc<dyn Stores>,
-    edits: Vec<Edited>,
-}
-
-impl std::fmt::Debug for SupposedStores {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("SupposedStores").finish_non_exhaustive()
-    }
-}
-
-impl Stores for SupposedStores {
-    fn ask(&self, store: &Store, question: &Question<'_>) -> Result<Answered, StoreProblem> {
-        let mut answered = self.inner.ask(store, question)?;
-        let of_store = self.edits.iter().filter_map(|edit| match edit {
-            Edited::Variable(edit) if edit.store == store.name => Some(edit),
-            _ => None,
-        });
-        for VariableEdit { scope, variable, value, .. } in of_store {
-            if !question.asked.has(scope) {
-                continue;
-            }
-            let at = answered.scopes.iter().position(|it| it.name.as_ref() == scope);
-            let at = at.unwrap_or_else(|| {
-                let name = scope.as_str().into();
-                answered.scopes.push(Arc::new(Scope { name, ..Scope::default() }));
-                answered.scopes.len() - 1
-            });
-            let scope = Arc::make_mut(&mut answered.scopes[at]);
-            let there = scope.variables.iter().position(|it| it.name.as_ref() == variable);
-            match (there, value) {
-                (Some(there), Some(value)) => {
-                    let there = &mut scope.variables[there];
-                    there.value = Some(Arc::clone(value));
-                    there.note.unreadable = None;
-                }
-                (Some(there), None) => drop(scope.variables.remove(there)),
-                (None, Some(value)) => scope.variables.push(ScopeVariable {
-                    name: variable.as_str().into(),
-                    value: Some(Arc::clone(value)),
-                    ..ScopeVariable::default()
-                }),
-                (None, None) => {}
-            }
-        }
-        Ok(answered)
     }
 }

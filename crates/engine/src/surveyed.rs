@@ -1,7 +1,7 @@
 //! The contexts that a question looks at, and what was read in them.
 
 use crate::Snapshot;
-use justwhy_core::{Context, ContextSet, Survey};
+use justwhy_core::{Context, ContextSet, Side, Survey};
 use justwhy_project::Error;
 use std::sync::Arc;
 
@@ -18,7 +18,20 @@ pub struct Surveyed {
     pub unread: Vec<(Error, Vec<Context>)>,
 }
 
+impl Surveyed {
+    /// The contexts.
+    pub fn contexts(&self) -> Vec<&Context> {
+        self.survey.contexts().iter().map(|readings| &readings.context).collect()
+    }
+}
+
 impl Snapshot {
+    /// What was read in some contexts, to be compared; nothing of it is given by whoever asks but arguments
+    /// and the process.
+    pub fn side<'s>(&'s self, survey: &'s Survey) -> Side<'s> {
+        Side { survey, outside: self, limits: self.limits(), given: &|_, _| false }
+    }
+
     /// Reads the contexts to look at: those of `--in`, or the current one alone. `begins` is told how many there
     /// are. One that cannot be read does not end it, unless none can.
     pub fn survey(
@@ -94,4 +107,15 @@ pub fn plain_context(context: &Context) -> String {
         true => "the context in which nothing is set".to_owned(),
         false => axes.join(","),
     }
+}
+
+/// Some contexts by name, and how many more there are.
+pub fn named<'c>(contexts: impl ExactSizeIterator<Item = &'c Context>) -> String {
+    const MOST_NAMED: usize = 4;
+    let count = contexts.len();
+    let mut named: Vec<String> = contexts.take(MOST_NAMED).map(plain_context).collect();
+    if count > MOST_NAMED {
+        named.push(format!("{} more", count - MOST_NAMED));
+    }
+    justwhy_core::list_values(&named, "and")
 }

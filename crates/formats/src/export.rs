@@ -256,8 +256,8 @@ fn json(settings: &[Exported]) -> String {
     out + "\n"
 }
 
-/// A value as JSON, numbers without an end as texts.
-fn json_of(value: &Value) -> String {
+/// A value as JSON in one line, numbers without an end as texts.
+pub fn json_of(value: &Value) -> String {
     // All that JSON could not say is gone.
     json::written(&finite(value)).unwrap_or_default()
 }

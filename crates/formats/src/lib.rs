@@ -26,7 +26,7 @@ mod write;
 mod yaml;
 
 pub use edit::{Step, is_table, put, take_out};
-pub use export::{Export, Exported, NotWritable, variables};
+pub use export::{Export, Exported, NotWritable, json_of, variables};
 pub use fault::{Fault, shown_name};
 pub use format::Format;
 pub use limits::Limits;

@@ -161,18 +161,6 @@ pub(crate) fn look_into(
     looked
 }
 
-/// Some contexts by name, and how many more there are.
-pub(crate) fn named<'c>(contexts: impl ExactSizeIterator<Item = &'c Context>) -> String {
-    const MOST_NAMED: usize = 4;
-    let count = contexts.len();
-    let mut named: Vec<String> =
-        contexts.take(MOST_NAMED).map(justwhy_engine::plain_context).collect();
-    if count > MOST_NAMED {
-        named.push(format!("{} more", count - MOST_NAMED));
-    }
-    justwhy_core::list_values(&named, "and")
-}
-
 /// Lines that say which contexts cannot be read, one for each reason.
 pub(crate) fn unread_notes(look: &Look, unread: &[(Context, Error)]) -> String {
     let mut reasons: Vec<(String, Vec<&Context>)> = Vec::new();
@@ -184,7 +172,7 @@ pub(crate) fn unread_notes(look: &Look, unread: &[(Context, Error)]) -> String {
         }
     }
     let note = |(error, contexts): (String, Vec<&Context>)| {
-        let named = named(contexts.into_iter());
+        let named = justwhy_engine::named(contexts.into_iter());
         look.text(&format!("note: {named} cannot be read: {error}")) + "\n"
     };
     reasons.into_iter().map(note).collect()

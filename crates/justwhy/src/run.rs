@@ -4,7 +4,6 @@ use crate::arguments::{Arguments, Command, Common, Form, IdentityAct};
 use crate::commands;
 use crate::commands::Answering;
 use crate::commands::put::EditCommand;
-use crate::commands::suppose::Edits;
 use crate::failure;
 use crate::given;
 use crate::look::Look;
@@ -12,9 +11,9 @@ use crate::printable::printable;
 use crate::progress::Progress;
 use crate::unfreed::Unfreed;
 use clap::Parser as _;
-use justwhy_core::Decrypts;
+use justwhy_core::{Decrypts, Encrypts};
 use justwhy_encryption::Keyring;
-use justwhy_engine::{Overlay, Ports, Session, Snapshot, exhausted};
+use justwhy_engine::{Edits, Overlay, Ports, Session, Snapshot, exhausted};
 use justwhy_project::{Error, Stores, World};
 use justwhy_stores::{Client, Options};
 use justwhy_system::Place;
@@ -270,6 +269,7 @@ impl Asked<'_> {
             world: other.unwrap_or_else(|| Arc::clone(world)),
             stores: Some(Arc::clone(self.stores) as Arc<dyn Stores>),
             decrypts: Some(Arc::clone(self.keyring) as Arc<dyn Decrypts>),
+            encrypts: Some(Arc::clone(self.keyring) as Arc<dyn Encrypts>),
         };
         let session = Session::open(ports, self.common.project.as_deref())?;
         self.stores.on_behalf_of(&session.project().repository);

@@ -86,6 +86,10 @@ impl Files for Memory {
         Ok(entries.into_iter().map(entry).collect())
     }
 
+    fn is_open_to_others(&self, _path: &Path) -> bool {
+        false
+    }
+
     fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
         let mut plain = PathBuf::new();
         for part in path.components() {

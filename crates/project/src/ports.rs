@@ -28,6 +28,9 @@ pub trait Files: Send + Sync {
     /// What is in a folder, in no particular order.
     fn entries(&self, folder: &Path) -> io::Result<Vec<FolderEntry>>;
 
+    /// Whether others than its owner may read a file that is there.
+    fn is_open_to_others(&self, path: &Path) -> bool;
+
     /// The path without links and `..`.
     fn canonical(&self, path: &Path) -> io::Result<PathBuf>;
 }

@@ -77,6 +77,17 @@ impl Files for System {
         std::fs::read_dir(folder)?.map(entry).collect()
     }
 
+    #[cfg(unix)]
+    fn is_open_to_others(&self, path: &Path) -> bool {
+        use std::os::unix::fs::PermissionsExt as _;
+        std::fs::metadata(path).is_ok_and(|metadata| metadata.permissions().mode() & 0o044 != 0)
+    }
+
+    #[cfg(not(unix))]
+    fn is_open_to_others(&self, _path: &Path) -> bool {
+        false
+    }
+
     fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
         std::fs::canonicalize(path)
     }

@@ -1,216 +1,258 @@
-//! Two contexts side by side: which settings differ, and who decides them on either side.
+//! Two projects, or one at two times or in two contexts, held against each other: the settings that are
+//! otherwise, in which contexts, and what each side says of them.
 
-use crate::answers::Answers;
-use crate::answers::{Gifts, Ingredient};
+use crate::answers::{Answers, ExpansionLimits, Gifts, IsGiven, Outside};
+use crate::contexts::difference::{Difference, Told};
+use crate::contexts::survey::{ContextSet, Families, Shared, Sight, Survey};
 use crate::explanation::{Explanation, Status};
 use crate::model::key::KeyId;
-use crate::model::value::Value;
+use hashbrown::HashMap;
+use std::collections::BTreeMap;
+use std::sync::Arc;
 
-/// How a setting differs between two contexts.
-#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
-pub enum Difference {
-    /// It has another value, or is in another error.
-    Differs,
-    /// It has a value, or is in error, in the first one only.
-    OnlyLeft,
-    /// It has a value, or is in error, in the second one only.
-    OnlyRight,
-    /// Nobody can tell whether it is the same: one side cannot be read, or is uncertain.
-    CannotTell,
+/// One of the two.
+#[derive(Clone, Copy)]
+pub struct Side<'s> {
+    /// What is said in each of its contexts.
+    pub survey: &'s Survey,
+    /// What its references find outside of the settings.
+    pub outside: &'s dyn Outside,
+    /// How far they may go.
+    pub limits: ExpansionLimits,
+    /// What was given by whoever asks, besides arguments and the process.
+    pub given: IsGiven<'s>,
 }
 
-impl Difference {
-    /// The difference's name.
-    pub fn name(self) -> &'static str {
-        match self {
-            Difference::Differs => "differs",
-            Difference::OnlyLeft => "only-left",
-            Difference::OnlyRight => "only-right",
-            Difference::CannotTell => "cannot-tell",
-        }
+impl std::fmt::Debug for Side<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Side").field("survey", &self.survey).finish_non_exhaustive()
     }
 }
 
-/// A setting that is not the same in two contexts, or of which nobody can tell.
-#[derive(Clone, Debug)]
-pub struct Pair {
+/// What is compared.
+#[derive(Clone, Copy)]
+pub struct Compared<'c> {
+    /// The contexts: the number that each has on the first side, and on the second.
+    pub pairs: &'c [(usize, usize)],
+    /// Which settings; all without one. Keys are segments, as the two may share no
+    /// [`Keys`](crate::model::key::Keys).
+    pub wanted: Option<&'c (dyn Fn(&[&str]) -> bool + Sync)>,
+    /// What the two have in common besides documents.
+    pub shared: Shared,
+}
+
+/// A setting that is not the same on both sides.
+#[derive(Debug)]
+pub struct Effect<C> {
     /// The setting.
-    pub key: KeyId,
+    pub key: Vec<String>,
     /// How it differs.
     pub difference: Difference,
-    /// What it is in the first context; none if it is absent there.
-    pub left: Option<Explanation>,
-    /// What it is in the second one.
-    pub right: Option<Explanation>,
+    /// What it is on the first side; none if it is absent.
+    pub before: Option<Arc<C>>,
+    /// What it is on the second side.
+    pub after: Option<Arc<C>>,
+    /// Whether either side is secret, so that nothing of the other is to be shown.
+    pub is_secret: bool,
+    /// Whether the two were not compared, as one is a secret and the other is what was given.
+    pub is_not_compared: bool,
+    /// Where, among the contexts of the first side.
+    pub contexts: ContextSet,
 }
 
-impl Pair {
-    /// Whether both sides are shown alike although they differ: they are secret, or differ in what is
-    /// hidden of an address.
-    pub fn looks_same(&self) -> bool {
-        match (&self.left, &self.right) {
-            (Some(left), Some(right)) => {
-                self.difference == Difference::Differs
-                    && (left.value().is_some() && left.value() == right.value()
-                        || left.secret_value().is_some() && right.secret_value().is_some())
-            }
-            _ => false,
-        }
-    }
-}
-
-/// The settings of two contexts that are not the same.
-#[derive(Clone, Debug, Default)]
-pub struct Compared {
-    /// Those that differ, or may, in the order of `keys`.
-    pub pairs: Vec<Pair>,
-    /// How many are the same.
+/// What differs.
+#[derive(Debug)]
+pub struct Effects<C> {
+    /// The settings that do, by key.
+    pub changed: Vec<Effect<C>>,
+    /// How many settings are the same in every context.
     pub same: usize,
 }
 
-/// What is known of an answer, to be held against another one, perhaps of another project.
-#[derive(Clone, PartialEq, Debug)]
-pub struct Told {
-    status: Status,
-    /// The effective value, secrets too.
-    value: Option<Value>,
-    /// If nobody can tell it: what it is made of, as far as that is known.
-    made_of: Option<Vec<Ingredient>>,
-    is_secret: bool,
-    /// Whether whoever asks gave it.
-    pub(crate) is_given: bool,
+/// Compares the settings of two sides. Each answer is shown by `show` once; what both sides read in the same
+/// way is not looked at.
+pub fn compare<C: PartialEq + Send + Sync>(
+    sides: [Side<'_>; 2],
+    compared: Compared<'_>,
+    show: impl Fn(&Answers<'_>, &Explanation) -> C + Sync,
+) -> Effects<C> {
+    let [before, after] = sides;
+    let alike = match compared.pairs.iter().all(|(here, there)| here == there) {
+        true => Survey::alike(before.survey, after.survey, compared.shared),
+        false => [Families::none(), Families::none()],
+    };
+    let [left, right] = [(before, &alike[0]), (after, &alike[1])]
+        .map(|(side, alike)| Tale::of(side, alike, compared.wanted, &show));
+    let mut effects = left.against(&right, compared.pairs);
+    let asked = (before.outside, before.limits);
+    effects.same += before.survey.count_present(&alike[0], asked, compared.wanted);
+    effects
 }
 
-impl Told {
-    /// What is known of an answer.
-    pub fn of(answers: &Answers<'_>, answer: &Explanation) -> Told {
-        Told::of_given(answers, answer, None)
-    }
+/// What is looked at of a side, each answer once.
+struct Tale<'s, C> {
+    side: Side<'s>,
+    settings: BTreeMap<Vec<String>, Vec<Answered<C>>>,
+}
 
-    /// The same where more is given than arguments and the process.
-    pub(crate) fn of_given(
-        answers: &Answers<'_>,
-        answer: &Explanation,
-        given: Option<&mut Gifts<'_>>,
-    ) -> Told {
-        let made_of = match answer.status {
-            Status::Set | Status::Absent => None,
-            Status::Unreadable { .. } => answers.ingredients(answer.key),
-            // Of what is put together from several, or comes out of others, there is more to tell.
-            Status::Uncertain { .. }
-                if answers.may_refer(answer.key)
-                    || answers.resolution().in_force(answer.key).count() > 1 =>
-            {
-                None
+/// An answer, where it holds, and what is to be shown of it.
+struct Answered<C> {
+    told: Told,
+    contexts: Arc<ContextSet>,
+    shown: Arc<C>,
+}
+
+impl<'s, C: PartialEq + Send + Sync> Tale<'s, C> {
+    /// Looks at every setting that is wanted and not alike.
+    fn of(
+        side: Side<'s>,
+        alike: &Families,
+        wanted: Option<&(dyn Fn(&[&str]) -> bool + Sync)>,
+        show: &(impl Fn(&Answers<'_>, &Explanation) -> C + Sync),
+    ) -> Tale<'s, C> {
+        let survey = side.survey;
+        let mut by_key: HashMap<KeyId, Vec<Answered<C>>> = HashMap::new();
+        let look = |sight: Sight<'_>| {
+            let mut said = Vec::new();
+            let mut given = Gifts::new(side.given);
+            for (key, contexts) in sight.settings {
+                if wanted.is_some_and(|wanted| !wanted(&survey.segments(key))) {
+                    continue;
+                }
+                let mut answer = Explanation::of(&sight.answers, key);
+                if answer.status == Status::Absent {
+                    continue;
+                }
+                let told = Told::of(&sight.answers, &answer, &mut given);
+                // How it is shown must not tell what is not compared.
+                answer.is_given |= told.is_given;
+                let answered =
+                    Answered { told, contexts, shown: Arc::new(show(&sight.answers, &answer)) };
+                said.push((key, answered));
             }
-            _ => {
-                let winner = answer.winner.as_ref().map(|winner| winner.candidate);
-                winner.map(|id| vec![Ingredient::said(answers.resolution(), id)])
-            }
+            said
         };
-        // Whether it is secret on the other side is not known here.
-        let is_given = match given {
-            None => answer.is_given,
-            Some(given) => given.has(answers, answer.key),
-        };
-        Told {
-            status: answer.status.clone(),
-            value: answer.effective().cloned(),
-            made_of,
-            is_secret: answer.secret,
-            is_given,
+        survey.look_besides(alike, (side.outside, side.limits), look, |said| {
+            said.into_iter().for_each(|(key, said)| by_key.entry(key).or_default().push(said));
+        });
+        let segments = |key| survey.segments(key).into_iter().map(str::to_owned).collect();
+        let settings = by_key.into_iter().map(|(key, told)| (segments(key), told)).collect();
+        Tale { side, settings }
+    }
+
+    fn context_count(&self) -> usize {
+        self.side.survey.contexts().len()
+    }
+
+    /// What is otherwise on the other side.
+    fn against(&self, other: &Tale<'_, C>, pairs: &[(usize, usize)]) -> Effects<C> {
+        let mut effects = Effects { changed: Vec::new(), same: 0 };
+        let none = Vec::new();
+        let mut keys: Vec<&Vec<String>> = self.settings.keys().collect();
+        keys.extend(other.settings.keys().filter(|key| !self.settings.contains_key(*key)));
+        keys.sort_unstable();
+        let contexts = [self, other].map(|tale| tale.side.survey.contexts());
+        let pairs: Vec<Pair> = pairs
+            .iter()
+            .map(|(here, there)| {
+                let [one, other] = [&contexts[0][*here].context, &contexts[1][*there].context];
+                Pair { here: *here, there: *there, is_same_place: one.is_same_place(other) }
+            })
+            .collect();
+        for key in keys {
+            let (left, right) = (self.settings.get(key), other.settings.get(key));
+            let sides = (left.unwrap_or(&none).as_slice(), right.unwrap_or(&none).as_slice());
+            let changed = self.changed(key, sides, other, &pairs);
+            effects.same += usize::from(changed.is_empty());
+            effects.changed.extend(changed);
         }
+        effects
     }
 
-    /// Whether one of two is a secret and the other what somebody gives who could be guessing it: they
-    /// are never compared.
-    pub(crate) fn could_be_a_guess(&self, other: &Told) -> bool {
-        (self.is_secret || other.is_secret) && self.is_given != other.is_given
-    }
-
-    /// Whether both are made of the same, so that what nobody can tell is the same whatever it is.
-    fn is_made_alike(&self, other: &Told) -> bool {
-        self.made_of.is_some() && self.made_of == other.made_of
-    }
-
-    /// Whether both cannot be told, or are in the same error, for the same reason: that a message names
-    /// other lines, or another near name, makes no other error.
-    pub(crate) fn is_as_bad(&self, other: &Told) -> bool {
-        let is_same = match (&self.status, &other.status) {
-            (Status::Error { code, .. }, Status::Error { code: other, .. }) => code == other,
-            (status, other) => status.name() == other.name(),
-        };
-        is_same && self.is_made_alike(other)
-    }
-
-    /// How two answers differ, an absent one being none; none if they are the same.
-    pub fn difference(left: Option<&Told>, right: Option<&Told>) -> Option<Difference> {
-        match (left, right) {
-            (None, None) => None,
-            (Some(one), None) => Some(one.unless_uncertain(Difference::OnlyLeft)),
-            (None, Some(other)) => Some(other.unless_uncertain(Difference::OnlyRight)),
-            (Some(one), Some(other)) => one.against(other),
+    fn changed(
+        &self,
+        key: &[String],
+        (left, right): (&[Answered<C>], &[Answered<C>]),
+        other: &Tale<'_, C>,
+        pairs: &[Pair],
+    ) -> Vec<Effect<C>> {
+        let (of_left, of_right) = (self.context_count(), other.context_count());
+        // Most settings are the same everywhere, and the same after.
+        let is_whole =
+            |all: &[Answered<C>], of: usize| all.len() == 1 && all[0].contexts.len() == of;
+        if is_whole(left, of_left)
+            && is_whole(right, of_right)
+            && difference(left.first(), right.first(), false).is_none()
+        {
+            return Vec::new();
         }
-    }
-
-    /// What is uncertain may have no value at all.
-    fn unless_uncertain(&self, difference: Difference) -> Difference {
-        match self.status {
-            Status::Uncertain { .. } => Difference::CannotTell,
-            _ => difference,
+        let (at_left, at_right) = (numbers(left, of_left), numbers(right, of_right));
+        let mut met: HashMap<(Option<u32>, Option<u32>, bool), ContextSet> = HashMap::new();
+        for Pair { here, there, is_same_place } in pairs {
+            let by = (at_left[*here], at_right[*there], *is_same_place);
+            met.entry(by).or_insert_with(|| ContextSet::none(of_left)).insert(*here);
         }
-    }
-
-    fn against(&self, other: &Told) -> Option<Difference> {
-        if self.could_be_a_guess(other) {
-            return Some(Difference::Differs);
-        }
-        match (&self.status, &other.status) {
-            (Status::Set, Status::Set) => {
-                let is_same = match (&self.value, &other.value) {
-                    (Some(one), Some(other)) => one.is_same(other),
-                    (one, other) => one == other,
-                };
-                (!is_same).then_some(Difference::Differs)
+        let mut met: Vec<_> = met.into_iter().collect();
+        met.sort_by_key(|(_, contexts)| contexts.first());
+        let mut changed: Vec<Effect<C>> = Vec::new();
+        for ((one, other, is_same_place), contexts) in met {
+            let one = one.and_then(|at| left.get(at as usize));
+            let other = other.and_then(|at| right.get(at as usize));
+            let Some(difference) = difference(one, other, is_same_place) else { continue };
+            let is_secret = [one, other].into_iter().flatten().any(|it| it.told.is_secret);
+            let is_not_compared = match (one, other) {
+                (Some(one), Some(other)) => one.told.could_be_a_guess(&other.told),
+                _ => false,
+            };
+            let (before, after) = (one.map(|it| &it.shown), other.map(|it| &it.shown));
+            let same = changed.iter_mut().find(|change| {
+                change.difference == difference
+                    && change.before.as_deref() == before.map(|it| &**it)
+                    && change.after.as_deref() == after.map(|it| &**it)
+            });
+            match same {
+                Some(same) => {
+                    same.contexts.add(&contexts);
+                    same.is_secret |= is_secret;
+                }
+                None => changed.push(Effect {
+                    key: key.to_vec(),
+                    difference,
+                    before: before.cloned(),
+                    after: after.cloned(),
+                    is_secret,
+                    is_not_compared,
+                    contexts,
+                }),
             }
-            (Status::Uncertain { .. }, _) | (_, Status::Uncertain { .. }) => {
-                Some(Difference::CannotTell)
-            }
-            // One that cannot be read is the same as itself.
-            (Status::Unreadable { .. }, Status::Unreadable { .. }) if self.is_made_alike(other) => {
-                None
-            }
-            (Status::Unreadable { .. }, _) | (_, Status::Unreadable { .. }) => {
-                Some(Difference::CannotTell)
-            }
-            (status, other) => (status != other).then_some(Difference::Differs),
         }
+        changed
     }
 }
 
-/// Compares settings in two contexts; those that are absent in both are left out.
-pub fn compare(left: &Answers<'_>, right: &Answers<'_>, keys: &[KeyId]) -> Compared {
-    let mut compared = Compared::default();
-    for key in keys {
-        let side = |answers: &Answers<'_>| {
-            let there = answers.resolution().is_setting(*key);
-            let answer = there.then(|| Explanation::of(answers, *key));
-            answer.filter(|answer| answer.status != Status::Absent)
-        };
-        let (one, other) = (side(left), side(right));
-        if one.is_none() && other.is_none() {
-            continue;
-        }
-        let told = [
-            one.as_ref().map(|one| Told::of(left, one)),
-            other.as_ref().map(|other| Told::of(right, other)),
-        ];
-        match Told::difference(told[0].as_ref(), told[1].as_ref()) {
-            None => compared.same += 1,
-            Some(difference) => {
-                compared.pairs.push(Pair { key: *key, difference, left: one, right: other });
-            }
+/// Two contexts that are compared.
+struct Pair {
+    here: usize,
+    there: usize,
+    is_same_place: bool,
+}
+
+fn difference<C>(
+    before: Option<&Answered<C>>,
+    after: Option<&Answered<C>>,
+    is_same_place: bool,
+) -> Option<Difference> {
+    let (before, after) = (before.map(|it| &it.told), after.map(|it| &it.told));
+    Told::difference(before, after, is_same_place)
+}
+
+/// For each context the number of its answer.
+fn numbers<C>(all: &[Answered<C>], contexts: usize) -> Vec<Option<u32>> {
+    let mut numbers = vec![None; contexts];
+    for (number, answered) in all.iter().enumerate() {
+        for context in answered.contexts.iter() {
+            numbers[context] = u32::try_from(number).ok();
         }
     }
-    compared
+    numbers
 }

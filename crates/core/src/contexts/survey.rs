@@ -19,8 +19,11 @@ use crate::reading::{Offer, Reading, Readings};
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
+mod alike;
 mod contexts;
 
+pub(crate) use alike::Families;
+pub use alike::Shared;
 pub use contexts::ContextSet;
 
 /// A project in many contexts, whose readings share what is the same in them.
@@ -33,8 +36,8 @@ pub struct Survey {
     family_of: Vec<Option<u32>>,
     /// The numbers of the readings of each context, in their order there.
     read_in: Vec<Vec<u32>>,
-    /// For each layer that could not be asked in some context: where.
-    unasked: Vec<ContextSet>,
+    /// For each layer that could not be asked in some context: its number, and where.
+    unasked: Vec<(usize, ContextSet)>,
     secrets: Secrets,
     settings: Vec<KeyId>,
     at_once: usize,
@@ -75,6 +78,8 @@ struct Family {
     refers: Vec<u32>,
     /// Whether their texts refer to other contexts, so that nothing can be said of a group.
     looks_elsewhere: bool,
+    /// Whether their texts may refer to process variables or files.
+    asks_outside: bool,
 }
 
 /// Settings in a context, each with the contexts in which it is just the same.
@@ -187,7 +192,7 @@ impl Survey {
         const DEPTH: usize = 256;
         let mut targets = Targets { survey: self, first, known: HashMap::new(), names: None };
         let mut by_variable: Option<HashMap<String, Vec<u32>>> = None;
-        let mut found: Vec<(u32, Vec<u32>, bool)> = Vec::new();
+        let mut found: Vec<(u32, Vec<u32>, bool, bool)> = Vec::new();
         for mentions in &self.readings {
             let reading = &mentions.reading;
             let layer = first.layer(reading.layer);
@@ -213,16 +218,18 @@ impl Survey {
                         }
                         Target::Variable(_) | Target::File(_) => Vec::new(),
                     };
-                    found.push((family, to, elsewhere));
+                    let outside = !matches!(&reference.target, Target::Key(_));
+                    found.push((family, to, elsewhere, outside));
                 }
             }
         }
-        for (family, to, elsewhere) in found {
+        for (family, to, elsewhere, outside) in found {
             let family = &mut self.families[family as usize];
             family.refers.extend(to);
             family.refers.sort_unstable();
             family.refers.dedup();
             family.looks_elsewhere |= elsewhere;
+            family.asks_outside |= outside;
         }
     }
 
@@ -367,7 +374,7 @@ fn distinct(contexts: &[Arc<Readings>]) -> (Vec<Mentions>, Vec<Vec<u32>>) {
 }
 
 /// Where each layer could not be asked, for those that could not be asked somewhere.
-fn unasked(contexts: &[Arc<Readings>]) -> Vec<ContextSet> {
+fn unasked(contexts: &[Arc<Readings>]) -> Vec<(usize, ContextSet)> {
     let layers = contexts.first().map_or(0, |first| first.layers.len());
     let of_layer = |layer: usize| {
         let mut unasked = ContextSet::none(contexts.len());
@@ -375,9 +382,9 @@ fn unasked(contexts: &[Arc<Readings>]) -> Vec<ContextSet> {
             |read: &Readings| matches!(read.layers[layer].presence, Presence::Unavailable(_));
         let numbers = contexts.iter().enumerate().filter(|(_, read)| is_unasked(read));
         numbers.for_each(|(number, _)| unasked.insert(number));
-        unasked
+        (layer, unasked)
     };
-    (0..layers).map(of_layer).filter(|unasked| !unasked.is_empty()).collect()
+    (0..layers).map(of_layer).filter(|(_, unasked)| !unasked.is_empty()).collect()
 }
 
 /// The topmost key above `key` that is in use, or the key itself.
@@ -417,6 +424,11 @@ impl Survey {
         self.contexts.first().map(|readings| &*readings.keys)
     }
 
+    /// The segments of a key.
+    pub(crate) fn segments(&self, key: KeyId) -> Vec<&str> {
+        self.keys().map(|keys| keys.segments(key)).unwrap_or_default()
+    }
+
     /// The settings that are secret in any context.
     pub fn secrets(&self) -> &Secrets {
         &self.secrets
@@ -431,9 +443,20 @@ impl Survey {
         look: impl Fn(Sight<'o>) -> R + Sync,
         take: impl FnMut(R),
     ) {
+        self.look_besides(&Families::none(), (outside, limits), look, take);
+    }
+
+    /// The same without the settings of some families.
+    pub(crate) fn look_besides<'o, R: Send>(
+        &self,
+        besides: &Families,
+        (outside, limits): (&'o dyn Outside, ExpansionLimits),
+        look: impl Fn(Sight<'o>) -> R + Sync,
+        take: impl FnMut(R),
+    ) {
         let mut wanted: Vec<Vec<Looked>> = vec![Vec::new(); self.contexts.len()];
         let mut known: HashMap<Vec<u32>, Arc<[Arc<ContextSet>]>> = HashMap::new();
-        for family in 0..self.families.len() {
+        for family in (0..self.families.len()).filter(|family| !besides.has(*family)) {
             for group in self.groups(&[narrow(family)], &mut known).iter() {
                 if let Some(first) = group.first() {
                     wanted[first].push((narrow(family), Arc::clone(group)));
@@ -521,7 +544,7 @@ impl Survey {
         let mut groups = vec![ContextSet::all(count)];
         let read = readings.iter().map(|reading| &self.readings[*reading as usize].contexts);
         // What a layer could say that was not asked may change any setting.
-        for contexts in read.chain(&self.unasked) {
+        for contexts in read.chain(self.unasked.iter().map(|(_, contexts)| contexts)) {
             let split: Vec<ContextSet> =
                 groups.iter_mut().filter_map(|group| group.split_off(contexts)).collect();
             groups.extend(split);

@@ -9,6 +9,23 @@ use std::sync::Arc;
 #[cfg(test)]
 mod tests;
 
+/// Why nothing was encrypted.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum NotEncrypted {
+    /// There is nobody for whom it could be.
+    Nobody,
+    /// The recipient of that number is none.
+    BadRecipient(usize),
+    /// It failed, which no input is known to bring about.
+    Failed,
+}
+
+/// Whoever encrypts texts. Implemented outside of this crate.
+pub trait Encrypts: Send + Sync {
+    /// Encrypts a text for all of the recipients.
+    fn encrypt(&self, text: &str, recipients: &[&str]) -> Result<String, NotEncrypted>;
+}
+
 /// The mark with which an encrypted value begins, and after which the base64 of a file stands.
 pub const ENCRYPTED_MARK: &str = "age:";
 

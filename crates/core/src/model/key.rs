@@ -3,7 +3,7 @@
 use hashbrown::{DefaultHashBuilder, HashTable};
 use std::fmt;
 use std::hash::BuildHasher;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 mod path;
 #[cfg(test)]
@@ -46,8 +46,13 @@ struct Node {
 ///
 /// Names of variables are kept here too, as keys of one segment; that a key is interned does not
 /// make it a setting.
+///
+/// A copy costs nothing until a key is interned that is new to it; what it had before keeps its [`KeyId`].
 #[derive(Clone)]
-pub struct Keys {
+pub struct Keys(Arc<Tree>);
+
+#[derive(Clone)]
+struct Tree {
     text: String,
     nodes: Vec<Node>,
     index: HashTable<KeyId>,
@@ -56,7 +61,7 @@ pub struct Keys {
 
 impl fmt::Debug for Keys {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Keys").field("count", &self.nodes.len()).finish_non_exhaustive()
+        f.debug_struct("Keys").field("count", &self.count()).finish_non_exhaustive()
     }
 }
 
@@ -77,12 +82,12 @@ impl Default for Keys {
             text_len: 0,
             hash: 0,
         };
-        Keys {
+        Keys(Arc::new(Tree {
             text: String::new(),
             nodes: vec![root],
             index: HashTable::new(),
             hasher: one_hasher().clone(),
-        }
+        }))
     }
 }
 
@@ -91,9 +96,11 @@ impl Keys {
     /// Room for about so many keys, and for some more where that costs nothing until it is used.
     pub fn with_capacity(keys: usize) -> Keys {
         const BYTES_PER_SEGMENT: usize = 16;
-        let mut room = Keys { index: HashTable::with_capacity(keys), ..Keys::default() };
-        room.nodes.reserve(keys * 2);
-        room.text.reserve(keys * 2 * BYTES_PER_SEGMENT);
+        let mut room = Keys::default();
+        let tree = Arc::make_mut(&mut room.0);
+        tree.index = HashTable::with_capacity(keys);
+        tree.nodes.reserve(keys * 2);
+        tree.text.reserve(keys * 2 * BYTES_PER_SEGMENT);
         room
     }
 
@@ -103,7 +110,7 @@ impl Keys {
     }
 
     fn hash_of_child(&self, parent: KeyId, segment: &str) -> u64 {
-        self.hasher.hash_one((self.nodes[parent.index()].hash, segment))
+        self.0.hasher.hash_one((self.0.nodes[parent.index()].hash, segment))
     }
 
     fn hashed_child(&mut self, hash: u64, parent: KeyId, segment: &str) -> KeyId {
@@ -111,13 +118,14 @@ impl Keys {
             return found;
         }
         // Bounded by the limit on nodes per file, far below 2^32.
-        let id = KeyId(u32::try_from(self.nodes.len()).unwrap_or(u32::MAX));
-        let text_start = self.text.len();
-        self.text.push_str(segment);
-        let above = &mut self.nodes[parent.index()];
+        let Tree { text, nodes, index, .. } = Arc::make_mut(&mut self.0);
+        let id = KeyId(u32::try_from(nodes.len()).unwrap_or(u32::MAX));
+        let text_start = text.len();
+        text.push_str(segment);
+        let above = &mut nodes[parent.index()];
         let next_sibling = std::mem::replace(&mut above.first_child, id);
         let depth = above.depth + 1;
-        self.nodes.push(Node {
+        nodes.push(Node {
             parent,
             first_child: KeyId::ROOT,
             next_sibling,
@@ -126,7 +134,6 @@ impl Keys {
             text_len: u32::try_from(segment.len()).unwrap_or(u32::MAX),
             hash,
         });
-        let Keys { nodes, index, .. } = self;
         index.insert_unique(hash, id, |id| nodes[id.index()].hash);
         id
     }
@@ -142,7 +149,7 @@ impl Keys {
         here.push(KeyId::ROOT);
         // What is above a key was interned before it.
         for key in other.all() {
-            let Node { parent, hash, .. } = other.nodes[key.index()];
+            let Node { parent, hash, .. } = other.0.nodes[key.index()];
             here.push(self.hashed_child(hash, here[parent.index()], other.segment(key)));
         }
         here
@@ -174,10 +181,10 @@ impl Keys {
 
     fn probe(&self, hash: u64, parent: KeyId, segment: &str) -> Option<KeyId> {
         let same = |id: &KeyId| {
-            let node = &self.nodes[id.index()];
+            let node = &self.0.nodes[id.index()];
             node.parent == parent && self.segment(*id) == segment
         };
-        self.index.find(hash, same).copied()
+        self.0.index.find(hash, same).copied()
     }
 }
 
@@ -185,12 +192,12 @@ impl Keys {
 impl Keys {
     /// How many keys there are, the root included.
     pub fn count(&self) -> usize {
-        self.nodes.len()
+        self.0.nodes.len()
     }
 
     /// Every key but the root, in the order in which they were interned.
     pub fn all(&self) -> impl Iterator<Item = KeyId> + use<> {
-        (1..u32::try_from(self.nodes.len()).unwrap_or(u32::MAX)).map(KeyId)
+        (1..u32::try_from(self.0.nodes.len()).unwrap_or(u32::MAX)).map(KeyId)
     }
 
     /// The key one segment below `parent`, if it is known.
@@ -211,18 +218,18 @@ impl Keys {
 
     /// The key one segment shorter; the root is above itself.
     pub fn parent(&self, key: KeyId) -> KeyId {
-        self.nodes[key.index()].parent
+        self.0.nodes[key.index()].parent
     }
 
     /// The last segment, as written, without quotes.
     pub fn segment(&self, key: KeyId) -> &str {
-        let node = &self.nodes[key.index()];
-        &self.text[node.text_start..node.text_start + node.text_len as usize]
+        let node = &self.0.nodes[key.index()];
+        &self.0.text[node.text_start..node.text_start + node.text_len as usize]
     }
 
     /// How many segments `key` has.
     pub fn depth(&self, key: KeyId) -> usize {
-        self.nodes[key.index()].depth as usize
+        self.0.nodes[key.index()].depth as usize
     }
 
     /// The keys above `key`, nearest first, without `key` and without the root.
@@ -236,10 +243,10 @@ impl Keys {
 
     /// The keys one segment below `key`, in no particular order.
     pub fn children(&self, key: KeyId) -> impl Iterator<Item = KeyId> + '_ {
-        let mut at = self.nodes[key.index()].first_child;
+        let mut at = self.0.nodes[key.index()].first_child;
         std::iter::from_fn(move || {
             let here = at;
-            at = self.nodes[here.index()].next_sibling;
+            at = self.0.nodes[here.index()].next_sibling;
             (here != KeyId::ROOT).then_some(here)
         })
     }

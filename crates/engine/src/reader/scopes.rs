@@ -13,7 +13,7 @@ use justwhy_project::{
 use std::sync::Arc;
 
 /// What was read of stores, for all contexts.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub(super) struct Scopes {
     /// What each store was asked for, and what it said: the numbers of the scopes.
     asked: HashMap<(usize, Asked), Result<Known, StoreProblem>>,
@@ -189,7 +189,7 @@ impl Reader {
         let keys = Arc::make_mut(&mut self.keys);
         let document = scope.document(number, keys, context, text.as_ref());
         let document = self.decrypted(document);
-        self.scopes.documents.insert((number, reasons), Arc::clone(&document));
+        Arc::make_mut(&mut self.scopes).documents.insert((number, reasons), Arc::clone(&document));
         document
     }
 
@@ -205,7 +205,7 @@ impl Reader {
             Some(known) => known.clone(),
             None => {
                 let kept = self.read_store(declared, store, path);
-                self.scopes.files.insert(store, kept.clone());
+                Arc::make_mut(&mut self.scopes).files.insert(store, kept.clone());
                 kept
             }
         };
@@ -237,7 +237,11 @@ impl Reader {
         let mut numbers = Vec::with_capacity(scopes.len());
         for scope in scopes {
             numbers.push((Arc::clone(&scope.name), self.scopes.scopes.len()));
-            self.scopes.scopes.push((scope, Arc::clone(&source), Some(text.clone())));
+            Arc::make_mut(&mut self.scopes).scopes.push((
+                scope,
+                Arc::clone(&source),
+                Some(text.clone()),
+            ));
         }
         Ok(KeptInFile { scopes: numbers })
     }
@@ -260,12 +264,12 @@ impl Reader {
         let known = answer.map(|Answered { scopes, copy }| {
             let add = |scope: Arc<Scope>| {
                 let source = format!("{}:{}", declared.name, scope.name).into();
-                self.scopes.scopes.push((scope, source, None));
+                Arc::make_mut(&mut self.scopes).scopes.push((scope, source, None));
                 self.scopes.scopes.len() - 1
             };
             Known { scopes: scopes.into_iter().map(add).collect(), copy }
         });
-        self.scopes.asked.insert(by, known.clone());
+        Arc::make_mut(&mut self.scopes).asked.insert(by, known.clone());
         known
     }
 

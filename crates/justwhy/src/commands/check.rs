@@ -5,9 +5,7 @@ use crate::json;
 use crate::look::{Look, Role, fill};
 use crate::run::{Outcome, Surveying};
 use crate::unfreed::Unfreed;
-use justwhy_core::{
-    CheckRule, Choice, Context, ContextSet, Finding, Severity, Spotted, rule_named,
-};
+use justwhy_core::{CheckRule, Context, Severity, Spotted, rule_named};
 use justwhy_engine::{CheckWanted, Checked, CheckedFinding, Checking, Surveyed, left_out};
 use justwhy_project::Error;
 use justwhy_reports::{Reported, junit, sarif};
@@ -90,7 +88,8 @@ pub(crate) fn run(
     let wanted = CheckWanted { here, is_everywhere, with_local, allow: &allow };
     let mut checked = checking.check(&survey, &full, wanted)?;
     if !allow.contains(&CheckRule::CannotRead) {
-        checked.findings.splice(0..0, cannot_read(&unread, survey.contexts().len()));
+        let of = survey.contexts().len();
+        checked.findings.splice(0..0, justwhy_engine::cannot_read(&unread, of));
     }
     let not_among = match options.here {
         true => None,
@@ -148,39 +147,6 @@ fn allowed(names: &[String]) -> Result<Vec<CheckRule>, Vec<Error>> {
         }
     }
     Ok(rules)
-}
-
-/// Findings that say which contexts cannot be read.
-pub(crate) fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFinding> {
-    let told = unread.iter().map(|(error, contexts)| {
-        let rule = CheckRule::CannotRead;
-        let mut finding = Finding::new(rule, error.message(), ContextSet::none(of));
-        if let Some(spot) = error.spot() {
-            let (source, position) = (spot.source.as_str().into(), spot.position);
-            finding = finding.at(Spotted { source, position, what: None, line: None });
-        }
-        for (what, spot) in error.others() {
-            let (source, position) = (spot.source.as_str().into(), spot.position);
-            let what = Some(what.clone());
-            finding = finding.at(Spotted { source, position, what, line: None });
-        }
-        if let Some(help) = error.helps().first() {
-            finding = finding.help(help.clone());
-        }
-        let values = |context: &Context| Choice {
-            axes: context
-                .set()
-                .map(|(axis, value)| (axis.to_owned(), vec![value.to_owned()]))
-                .collect(),
-        };
-        CheckedFinding {
-            finding,
-            contexts: super::named(contexts.iter()),
-            choices: contexts.iter().map(values).collect(),
-            accepted: None,
-        }
-    });
-    told.collect()
 }
 
 fn rules_not_run(checked: &Checked) -> Vec<justwhy_reports::NotRun<'_>> {

@@ -1,20 +1,25 @@
 //! `compare`: the settings that differ between two contexts, each with who decides it on either side.
 
 use crate::arguments::Form;
-use crate::commands::sides::{ShownAnswer, push_line};
+use crate::commands::sides::{Shown, push_line};
 use crate::commands::told_left_out;
 use crate::fingerprint::Fingerprints;
-use crate::json::{self, Setting, ShownContext};
+#[cfg(test)]
+use crate::json::Setting;
+use crate::json::{self, ShownContext};
 use crate::look::{Look, Role, fill, width};
 use crate::run::{Outcome, Surveying};
 use justwhy_core::{
-    Answers, AxisValue, Compared, Context, Difference, Explanation, KeyId, Pair, Readings,
-    Resolution, compare, list_values,
+    AxisValue, Compared, Context, Difference, Effect, Effects, Resolution, Survey, compare,
+    list_values,
 };
-use justwhy_engine::{local_layers, select};
+use justwhy_engine::{local_layers, select, shown_key};
 use justwhy_project::Error;
 use serde::Serialize;
+use serde_json::value::RawValue;
+use std::collections::HashSet;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// The options of the command.
 pub(crate) struct CompareOptions<'a> {
@@ -45,8 +50,10 @@ struct ShownPair {
     key: String,
     /// `differs`, `only-left`, `only-right` or `cannot-tell`.
     difference: &'static str,
-    left: Option<Setting>,
-    right: Option<Setting>,
+    #[cfg_attr(test, schemars(with = "Option<Setting>"))]
+    left: Option<Box<RawValue>>,
+    #[cfg_attr(test, schemars(with = "Option<Setting>"))]
+    right: Option<Box<RawValue>>,
 }
 
 pub(crate) fn run(
@@ -62,38 +69,48 @@ pub(crate) fn run(
     let contexts = [left.map_err(one)?, right.map_err(one)?];
     surveying.progress.now(|| super::reading(contexts.len()));
     let mut read = surveying.snapshot.read_all(&contexts).into_iter();
-    let mut next = |context: &Context| -> Result<Answers<'_>, Vec<Error>> {
+    let mut next = |context: &Context| -> Result<Survey, Vec<Error>> {
         let where_ = justwhy_engine::plain_context(context);
         let read = read.next().unwrap_or_else(|| Err(Error::new("bad-context", "nothing is read")));
-        let readings: Readings =
-            read.map_err(|error| one(error.help(format!("it is so in {where_}"))))?;
-        let resolution = Resolution::of(Arc::new(readings));
-        Ok(Answers::new(resolution, surveying.snapshot, surveying.snapshot.limits()))
+        let read = read.map_err(|error| one(error.help(format!("it is so in {where_}"))))?;
+        Ok(Survey::of(vec![Arc::new(read)]))
     };
-    let (left, right) = (next(&contexts[0])?, next(&contexts[1])?);
+    let surveys = [next(&contexts[0])?, next(&contexts[1])?];
     surveying.progress.now(super::looking);
-    let keys = chosen(surveying, options.patterns, &left, &right)?;
-    let compared = compare(&left, &right, &keys);
-    if left.is_exhausted() || right.is_exhausted() {
+    let chosen = chosen(surveying, options.patterns, &surveys)?;
+    let is_chosen = |key: &[&str]| {
+        let owned = || key.iter().map(|segment| (*segment).to_owned()).collect::<Vec<String>>();
+        chosen.as_ref().is_none_or(|keys| keys.contains(&owned()))
+    };
+    let snapshot = surveying.snapshot;
+    let sides = [snapshot.side(&surveys[0]), snapshot.side(&surveys[1])];
+    let wanted = Compared {
+        pairs: &[(0, 0)],
+        wanted: Some(&is_chosen),
+        shared: snapshot.shared_with(snapshot),
+    };
+    let is_json = surveying.common.output == Form::Json;
+    let fingerprints = Fingerprints::new();
+    let is_exhausted = AtomicBool::new(false);
+    let compared = compare(sides, wanted, |answers, answer| {
+        is_exhausted.fetch_or(answers.is_exhausted(), Ordering::Relaxed);
+        Shown::of(answers, answer, is_json, &fingerprints)
+    });
+    if is_exhausted.into_inner() {
         return Err(one(justwhy_engine::exhausted()));
     }
-    let left_out = match options.with_local {
-        true => Vec::new(),
-        false => local_layers(left.resolution().readings()),
+    let left_out = match (options.with_local, surveys[0].contexts().first()) {
+        (false, Some(readings)) => local_layers(readings),
+        _ => Vec::new(),
     };
-    let is_yes = !options.expect_same || compared.pairs.is_empty();
-    let fingerprints = Fingerprints::new();
-    let result = match surveying.common.output {
-        Form::Json => {
-            let show = |answers: &Answers<'_>, side: &Option<Explanation>| {
-                let side = side.as_ref()?;
-                Some(Setting::of(answers.resolution(), side, &fingerprints))
-            };
-            let shown = |pair: &Pair| ShownPair {
-                key: left.resolution().keys().show(pair.key),
+    let is_yes = !options.expect_same || compared.changed.is_empty();
+    let result = match is_json {
+        true => {
+            let shown = |pair: &Effect<Shown>| ShownPair {
+                key: shown_key(&pair.key),
                 difference: pair.difference.name(),
-                left: show(&left, &pair.left),
-                right: show(&right, &pair.right),
+                left: pair.before.as_ref().and_then(|side| side.raw(false)),
+                right: pair.after.as_ref().and_then(|side| side.raw(false)),
             };
             let [one, other] = contexts.clone();
             let body = Body {
@@ -101,13 +118,13 @@ pub(crate) fn run(
                 left: ShownContext(one),
                 right: ShownContext(other),
                 same: compared.same,
-                settings: compared.pairs.iter().map(shown).collect(),
+                settings: compared.changed.iter().map(shown).collect(),
                 left_out,
             };
             json::text(&json::Answer::new("compare", &shared(&contexts), body))
         }
-        _ => {
-            let sides = [Side::new(&left, &contexts, 0), Side::new(&right, &contexts, 1)];
+        false => {
+            let sides = [Label::of(&contexts, 0), Label::of(&contexts, 1)];
             text(surveying.look, &compared, &sides, &left_out)
         }
     };
@@ -119,29 +136,41 @@ pub(crate) fn run(
     })
 }
 
-/// The settings that the patterns mean on either side; all without one.
+/// The settings that the patterns mean on either side; none if all are meant.
 fn chosen(
     surveying: &Surveying<'_>,
     patterns: &[String],
-    left: &Answers<'_>,
-    right: &Answers<'_>,
-) -> Result<Vec<KeyId>, Vec<Error>> {
-    let (left, right) = (left.resolution(), right.resolution());
-    let mut found: Vec<KeyId> = Vec::new();
+    surveys: &[Survey; 2],
+) -> Result<Option<HashSet<Vec<String>>>, Vec<Error>> {
     if patterns.is_empty() {
-        found.extend(left.settings());
-        found.extend(right.settings());
+        return Ok(None);
     }
+    let contexts = surveys.iter().flat_map(Survey::contexts);
+    let sides: Vec<Resolution> =
+        contexts.map(|readings| Resolution::of(Arc::clone(readings))).collect();
+    let mut found: HashSet<Vec<String>> = HashSet::new();
     for pattern in patterns {
         let inside = surveying.snapshot.inside();
-        let sides = [left, right].map(|side| select::settings(side, inside, pattern));
-        match sides {
-            // What stands on one side only is known there.
-            [Err(error), Err(_)] => return Err(vec![error]),
-            sides => found.extend(sides.into_iter().flatten().flatten()),
+        let mut problem = None;
+        let mut is_known = false;
+        for side in &sides {
+            match select::settings(side, inside, pattern) {
+                // What stands on one side only is known there.
+                Err(error) => problem = problem.or(Some(error)),
+                Ok(keys) => {
+                    is_known = true;
+                    let segments = |key| side.keys().segments(key).into_iter();
+                    found.extend(
+                        keys.into_iter().map(|key| segments(key).map(str::to_owned).collect()),
+                    );
+                }
+            }
+        }
+        if let Some(error) = problem.filter(|_| !is_known) {
+            return Err(vec![error]);
         }
     }
-    Ok(left.keys().sorted(found))
+    Ok(Some(found))
 }
 
 /// The axes that have the same value in both contexts.
@@ -155,17 +184,16 @@ fn shared(contexts: &[Context; 2]) -> Context {
     Context { axes: axes.collect() }
 }
 
-/// One side as it is shown.
-struct Side<'a> {
-    answers: &'a Answers<'a>,
+/// How one side is called.
+struct Label {
     /// What tells it from the other one: the values of the axes that differ.
     label: String,
     /// All of its axes.
     whole: String,
 }
 
-impl<'a> Side<'a> {
-    fn new(answers: &'a Answers<'a>, contexts: &[Context; 2], at: usize) -> Side<'a> {
+impl Label {
+    fn of(contexts: &[Context; 2], at: usize) -> Label {
         let (own, other) = (&contexts[at], &contexts[1 - at]);
         let axes = own.axes.iter().zip(&other.axes);
         let differs = axes.filter(|(one, other)| one.value != other.value);
@@ -179,11 +207,11 @@ impl<'a> Side<'a> {
             true => ["left", "right"][at].to_owned(),
             false => told.join(","),
         };
-        Side { answers, label, whole: justwhy_engine::plain_context(own) }
+        Label { label, whole: justwhy_engine::plain_context(own) }
     }
 }
 
-fn text(look: &Look, compared: &Compared, sides: &[Side<'_>; 2], left_out: &[String]) -> String {
+fn text(look: &Look, compared: &Effects<Shown>, sides: &[Label; 2], left_out: &[String]) -> String {
     let mut out = String::new();
     let labels = sides.iter().map(|side| width(&look.text(&side.label))).max().unwrap_or(0);
     for side in sides {
@@ -192,23 +220,28 @@ fn text(look: &Look, compared: &Compared, sides: &[Side<'_>; 2], left_out: &[Str
         out.push_str(&format!("{label}  {}\n", look.paint(Role::Lost, &look.text(&side.whole))));
     }
     out.push('\n');
-    let keys = sides[0].answers.resolution().keys();
-    for pair in &compared.pairs {
-        let key = look.paint(Role::Key, &look.text(&keys.show(pair.key)));
-        let remark = match (pair.difference, pair.looks_same()) {
+    for pair in &compared.changed {
+        let key = look.paint(Role::Key, &look.text(&shown_key(&pair.key)));
+        let answers = [&pair.before, &pair.after].map(|it| it.as_ref().and_then(|it| it.answer()));
+        let looks_same = match &answers {
+            [Some(one), Some(other)] => {
+                pair.difference == Difference::Differs && !one.is_error() && one.looks_like(other)
+            }
+            _ => false,
+        };
+        let remark = match (pair.difference, looks_same) {
             (Difference::CannotTell, _) => "nobody can tell whether it is the same",
-            (_, true) if pair.left.as_ref().is_some_and(|it| it.secret) => "the secrets differ",
+            (_, true) if pair.is_secret => "the secrets differ",
             (_, true) => "the hidden passwords differ",
             _ => "",
         };
         out.push_str(format!("{key}  {}", look.paint(Role::Warning, remark)).trim_end());
         out.push('\n');
-        for (side, answer) in sides.iter().zip([&pair.left, &pair.right]) {
-            let shown = answer.as_ref().map(|answer| ShownAnswer::of(side.answers, answer));
-            push_line(look, &side.label, labels, shown.as_ref(), &mut out);
+        for (side, answer) in sides.iter().zip(answers) {
+            push_line(look, &side.label, labels, answer, &mut out);
         }
     }
-    if !compared.pairs.is_empty() {
+    if !compared.changed.is_empty() {
         out.push('\n');
     }
     look.paragraph(&mut out, &summary(compared, sides), "");
@@ -218,9 +251,9 @@ fn text(look: &Look, compared: &Compared, sides: &[Side<'_>; 2], left_out: &[Str
     out
 }
 
-fn summary(compared: &Compared, sides: &[Side<'_>; 2]) -> String {
+fn summary(compared: &Effects<Shown>, sides: &[Label; 2]) -> String {
     let count = |difference: Difference| {
-        compared.pairs.iter().filter(|pair| pair.difference == difference).count()
+        compared.changed.iter().filter(|pair| pair.difference == difference).count()
     };
     let verb = |count: usize, one: &str, many: &str| match count {
         1 => format!("1 {one}"),

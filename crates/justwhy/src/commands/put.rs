@@ -1,10 +1,11 @@
 //! `put`, `drop` and `move`: a value is written where a layer is told of it, taken out there, or both; what
 //! that changes is said first.
 
-use super::suppose::{self, Act, Edits, Supposing};
+use super::suppose::{self, Act, Supposing};
 use crate::arguments::Writing;
 use crate::run::Outcome;
 use justwhy_core::{KeyPath, Text};
+use justwhy_engine::Edits;
 use justwhy_project::Error;
 use justwhy_system::{CHANGED, EditLock};
 use std::io::Read as _;

@@ -1,7 +1,10 @@
 //! Answers of a setting one below the other, each with who decides it.
 
+use crate::fingerprint::Fingerprints;
+use crate::json::{Setting, Written};
 use crate::look::{Look, Role, fill, width};
 use justwhy_core::{Answers, Explanation, Status};
+use serde_json::value::RawValue;
 
 /// An answer as it is shown.
 #[derive(Clone, PartialEq)]
@@ -47,6 +50,61 @@ impl ShownAnswer {
     /// Whether both show the same value.
     pub(crate) fn looks_like(&self, other: &ShownAnswer) -> bool {
         self.value == other.value && self.role == other.role
+    }
+}
+
+/// What is shown of an answer.
+#[derive(PartialEq)]
+pub(crate) enum Shown {
+    Text {
+        answer: ShownAnswer,
+        is_secret: bool,
+    },
+    /// As it is, and with its value hidden.
+    Json {
+        written: Written,
+        hidden: Written,
+        is_secret: bool,
+    },
+}
+
+impl Shown {
+    pub(crate) fn of(
+        answers: &Answers<'_>,
+        answer: &Explanation,
+        is_json: bool,
+        fingerprints: &Fingerprints,
+    ) -> Shown {
+        let is_secret = answer.secret;
+        if !is_json {
+            return Shown::Text { answer: ShownAnswer::of(answers, answer), is_secret };
+        }
+        let setting = Setting::of(answers.resolution(), answer, fingerprints);
+        let written = Written::of(&setting);
+        Shown::Json { written, hidden: Written::of(&setting.hidden()), is_secret }
+    }
+
+    /// The answer for people.
+    pub(crate) fn answer(&self) -> Option<&ShownAnswer> {
+        match self {
+            Shown::Text { answer, .. } => Some(answer),
+            Shown::Json { .. } => None,
+        }
+    }
+
+    pub(crate) fn is_secret(&self) -> bool {
+        match self {
+            Shown::Text { is_secret, .. } | Shown::Json { is_secret, .. } => *is_secret,
+        }
+    }
+
+    /// The answer for programs; `hides` if the other side is secret.
+    pub(crate) fn raw(&self, hides: bool) -> Option<Box<RawValue>> {
+        match self {
+            Shown::Json { hidden, is_secret: false, .. } if hides => Some(hidden.0.clone()),
+            Shown::Json { written, .. } => Some(written.0.clone()),
+            Shown::Text { .. } => None,
+        }
     }
 }
 

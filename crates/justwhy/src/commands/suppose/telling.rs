@@ -1,19 +1,17 @@
 //! What `suppose` and the commands that write say to people.
 
-use super::{Act, Deed, Outlook, Shown, Supposed, Version, shown_key};
-use crate::commands::sides::push_line;
+use super::Act;
+use crate::commands::sides::{Shown, push_line};
 use crate::commands::{check, told_left_out};
 use crate::look::{Look, Role};
 use justwhy_core::{Difference, Effect, Effects, list_values};
-use justwhy_engine::plain_context;
+use justwhy_engine::{Deed, Outlook, Supposed, plain_context, shown_key};
 use std::collections::HashSet;
 
 /// The answer for people.
 pub(super) struct Telling<'t> {
     pub(super) look: &'t Look,
-    pub(super) before: &'t Version<'t>,
-    pub(super) after: &'t Version<'t>,
-    pub(super) looked: &'t Outlook,
+    pub(super) looked: &'t Outlook<Shown>,
     pub(super) act: Act,
     /// Whether where one stands is told of apart.
     pub(super) is_apart: bool,
@@ -24,10 +22,10 @@ impl Telling<'_> {
     pub(super) fn what(&self, supposed: &[Supposed]) -> String {
         let look = self.look;
         let mut out = String::new();
-        let told: Vec<String> = supposed.iter().map(Supposed::told).collect();
+        let told: Vec<String> = supposed.iter().map(told).collect();
         let whats = match self.act {
             Act::Suppose => vec![format!("Supposing {}.", list_values(&told, "and"))],
-            _ => supposed.iter().map(Supposed::told_as_written).collect(),
+            _ => supposed.iter().map(told_as_written).collect(),
         };
         whats.iter().for_each(|what| look.paragraph(&mut out, what, ""));
         for (put, because) in supposed.iter().filter_map(|it| Some((it, it.because.as_ref()?))) {
@@ -38,8 +36,9 @@ impl Telling<'_> {
             };
             look.paragraph(&mut out, &line, "");
         }
-        if self.looked_at() == 1 && self.before.head != self.after.head {
-            let contexts = [("before", &self.before.head), ("after", &self.after.head)];
+        let [before, after] = self.looked.heads();
+        if self.looked_at() == 1 && before != after {
+            let contexts = [("before", before), ("after", after)];
             for (label, context) in contexts {
                 let context = plain_context(context);
                 out.push_str(&format!(
@@ -91,10 +90,8 @@ impl Telling<'_> {
 
     fn effect(&self, effect: &Effect<Shown>, is_again: bool, out: &mut String) {
         let look = self.look;
-        let sides = [effect.before.as_deref(), effect.after.as_deref()].map(|side| match side {
-            Some(Shown::Text { answer, is_secret }) => Some((answer, *is_secret)),
-            _ => None,
-        });
+        let sides = [&effect.before, &effect.after]
+            .map(|side| side.as_ref().and_then(|it| Some((it.answer()?, it.is_secret()))));
         let looks_same = match &sides {
             [Some((one, _)), Some((other, _))] => one.looks_like(other),
             _ => false,
@@ -118,7 +115,7 @@ impl Telling<'_> {
             out.push_str(&format!("{key}{remark}\n"));
         }
         if self.looked_at() > 1 {
-            let words = self.before.in_words(&effect.contexts);
+            let words = self.looked.in_words(&effect.contexts);
             let words = if words.is_empty() { "every context".to_owned() } else { words };
             look.paragraph(out, &format!("in {words}"), "  ");
             if is_again && !remark.is_empty() {
@@ -175,46 +172,41 @@ pub(super) fn end(act: Act, refused: &[String], written: &[String]) -> String {
     }
 }
 
-impl Supposed {
-    /// The sentence that says where it goes.
-    fn told_as_written(&self) -> String {
-        let at = self.at.as_deref().unwrap_or_default();
-        let layer = self.layer.as_deref().unwrap_or_default();
-        match self.act {
-            Deed::Drop => format!("{} is taken out of {at}, which {layer} reads.", self.what),
-            Deed::Encrypt => {
-                let whom = self.encrypted_for();
-                format!("{} is encrypted{whom} in {at}, which {layer} reads.", self.what)
-            }
-            _ if self.encrypted_for.is_some() => {
-                let whom = self.encrypted_for();
-                format!("{} goes, encrypted{whom}, to {at}, which {layer} reads.", self.what)
-            }
-            _ => format!("{} goes to {at}, which {layer} reads.", self.what),
+/// The sentence that says where it goes.
+fn told_as_written(it: &Supposed) -> String {
+    let (what, whom) = (&it.what, encrypted_for(it));
+    let at = it.at.as_deref().unwrap_or_default();
+    let layer = it.layer.as_deref().unwrap_or_default();
+    match it.act {
+        Deed::Drop => format!("{what} is taken out of {at}, which {layer} reads."),
+        Deed::Encrypt => format!("{what} is encrypted{whom} in {at}, which {layer} reads."),
+        _ if it.encrypted_for.is_some() => {
+            format!("{what} goes, encrypted{whom}, to {at}, which {layer} reads.")
         }
+        _ => format!("{what} goes to {at}, which {layer} reads."),
     }
+}
 
-    fn encrypted_for(&self) -> String {
-        match self.encrypted_for {
-            None => String::new(),
-            Some(1) => " for 1 recipient".to_owned(),
-            Some(many) => format!(" for {many} recipients"),
-        }
+fn encrypted_for(it: &Supposed) -> String {
+    match it.encrypted_for {
+        None => String::new(),
+        Some(1) => " for 1 recipient".to_owned(),
+        Some(many) => format!(" for {many} recipients"),
     }
+}
 
-    fn told(&self) -> String {
-        let what = &self.what;
-        let (at, layer) = (self.at.as_deref(), self.layer.as_deref());
-        let (at, layer) = (at.unwrap_or_default(), layer.unwrap_or_default());
-        match self.act {
-            Deed::Unset => format!("--unset {what}"),
-            Deed::Set => format!("--set {what}"),
-            Deed::Variable => format!("the variable {what} had that value"),
-            Deed::NoVariable => format!("the variable {what} were not set"),
-            Deed::Without => format!("there were no layer {what}"),
-            Deed::Put => format!("{what} were written to {at} ({layer})"),
-            Deed::Drop => format!("{what} were taken out of {at} ({layer})"),
-            Deed::Encrypt => format!("{what} were encrypted in {at} ({layer})"),
-        }
+fn told(it: &Supposed) -> String {
+    let what = &it.what;
+    let (at, layer) = (it.at.as_deref(), it.layer.as_deref());
+    let (at, layer) = (at.unwrap_or_default(), layer.unwrap_or_default());
+    match it.act {
+        Deed::Unset => format!("--unset {what}"),
+        Deed::Set => format!("--set {what}"),
+        Deed::Variable => format!("the variable {what} had that value"),
+        Deed::NoVariable => format!("the variable {what} were not set"),
+        Deed::Without => format!("there were no layer {what}"),
+        Deed::Put => format!("{what} were written to {at} ({layer})"),
+        Deed::Drop => format!("{what} were taken out of {at} ({layer})"),
+        Deed::Encrypt => format!("{what} were encrypted in {at} ({layer})"),
     }
 }

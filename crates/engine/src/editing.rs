@@ -1,58 +1,164 @@
-//! What is to be supposed: noted, and made where nothing is written.
+//! What is supposed: noted, and made where nothing is written.
 
-use super::{Deed, Edits, SupposeOptions, Supposed, Version};
-use crate::json::ShownValue;
-use crate::run::Asked;
+use crate::{Arguments, Session, Snapshot, Supposition, select};
 use justwhy_core::{
-    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, Row, Text, Value,
-    Verdict, as_written, destination, is_env_name, is_secret_name,
+    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, NotEncrypted, Row,
+    Text, Value, Verdict, as_written, destination, is_secret_name,
 };
-use justwhy_encryption::{Keyring, NotEncrypted};
-use justwhy_engine::{Arguments, Session, Snapshot, Supposition, select};
 use justwhy_project::{Error, Kept, Tracking};
 
-/// Notes what is to be supposed; gives it for people, and what was noticed.
-pub(super) fn suppose(
-    (asked, session): (Asked<'_>, &Session),
-    options: &SupposeOptions<'_>,
-    supposition: &mut Supposition,
-) -> Result<(Vec<Supposed>, String), Error> {
-    let mut supposed = Vec::new();
-    let mut notes = String::new();
-    for (key, is_set) in asked.given.keys() {
-        supposed.push(Supposed::of(if is_set { Deed::Set } else { Deed::Unset }, key.to_string()));
-    }
-    for (number, given) in options.variables.iter().enumerate() {
-        let (name, value) =
-            given.split_once('=').filter(|(name, _)| is_env_name(name)).ok_or_else(|| {
-                let message =
-                    format!("--variable, option {} of that name: no NAME=VALUE", number + 1);
-                Error::new("bad-argument", message).help("write --variable TIDE_REGION=north")
-            })?;
-        supposition.variable(name, Some(value));
-        supposed.push(Supposed::of(Deed::Variable, name.to_owned()));
-    }
-    for name in options.no_variables {
-        if !supposition.has_variable(name) {
-            let note = format!("note: the variable {name} is not set now");
-            notes.push_str(&asked.look.text(&note));
-            notes.push('\n');
+/// What is to be supposed.
+#[derive(Clone, Copy, Debug)]
+pub struct Wish<'w> {
+    /// What the command line says about settings.
+    pub arguments: &'w Arguments,
+    /// Process variables and their values.
+    pub variables: &'w [(String, String)],
+    /// Process variables that are not set.
+    pub no_variables: &'w [String],
+    /// Layers that are not there.
+    pub without: &'w [String],
+    /// What layers say.
+    pub edits: Edits<'w>,
+    /// The text of `--in`, for the context in which layers say it.
+    pub context: Option<&'w str>,
+}
+
+/// What layers are to say.
+#[derive(Clone, Copy, Debug)]
+pub enum Edits<'w> {
+    /// What they say.
+    None,
+    /// One says these texts of settings, encrypted if that is asked for, or nothing of them any more.
+    Say {
+        /// The layer.
+        layer: &'w str,
+        /// The settings and texts.
+        puts: &'w [(KeyPath, Option<Text>)],
+        /// Whether they are encrypted.
+        encrypts: bool,
+    },
+    /// What one says of a setting is said by another.
+    Move {
+        /// The setting.
+        key: &'w KeyPath,
+        /// Who says it.
+        from: &'w str,
+        /// Who is to say it.
+        to: &'w str,
+    },
+    /// One says the same of a setting, encrypted.
+    Encrypt {
+        /// The setting.
+        key: &'w KeyPath,
+        /// The layer.
+        layer: &'w str,
+    },
+}
+
+/// A change that is supposed.
+#[derive(Clone, Debug)]
+pub struct Supposed {
+    /// What is done.
+    pub act: Deed,
+    /// The setting, variable or layer.
+    pub what: String,
+    /// The layer that says it.
+    pub layer: Option<String>,
+    /// Where it would be written.
+    pub at: Option<String>,
+    /// For how many recipients it would be encrypted there.
+    pub encrypted_for: Option<usize>,
+    /// Why it decides nothing in the context in which it is written.
+    pub because: Option<String>,
+    /// Whether the value is a secret.
+    pub is_secret: bool,
+    /// What is to be noted if it is done.
+    pub note: Option<&'static str>,
+    /// Of a process variable that is not to be set: whether it is not set now either.
+    pub is_idle: bool,
+    /// Where it stands: the source, and the name there; what the caller gives is never compared with a
+    /// secret.
+    pub(crate) given: Option<(String, String)>,
+    /// Why it leaves a secret less protected than it was, as a clause.
+    pub exposes: Option<String>,
+}
+
+impl Supposed {
+    fn of(act: Deed, what: String) -> Supposed {
+        Supposed {
+            act,
+            what,
+            layer: None,
+            at: None,
+            encrypted_for: None,
+            because: None,
+            is_secret: false,
+            note: None,
+            is_idle: false,
+            given: None,
+            exposes: None,
         }
-        supposition.variable(name, None);
-        supposed.push(Supposed::of(Deed::NoVariable, name.clone()));
     }
-    for layer in options.without {
-        supposition.without(session.project(), layer)?;
-        supposed.push(Supposed::of(Deed::Without, layer.clone()));
+
+    /// An edit of what a layer says of a setting.
+    fn edit(act: Deed, path: &KeyPath, layer: &str, at: String) -> Supposed {
+        let layer = Some(layer.to_owned());
+        Supposed { layer, at: Some(at), ..Supposed::of(act, path.to_string()) }
     }
-    edit((asked, session), options.edits, supposition, &mut supposed)?;
-    Ok((supposed, notes))
+}
+
+/// What is supposed to be done.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Deed {
+    /// An argument sets a setting.
+    Set,
+    /// An argument unsets one.
+    Unset,
+    /// A process variable has a value.
+    Variable,
+    /// A process variable is not set.
+    NoVariable,
+    /// A layer is not there.
+    Without,
+    /// A layer says something.
+    Put,
+    /// A layer says something no more.
+    Drop,
+    /// A layer says the same, encrypted.
+    Encrypt,
+}
+
+impl Supposition {
+    /// Supposes what is wished for, and gives it one by one.
+    pub fn suppose(&mut self, session: &Session, wish: &Wish<'_>) -> Result<Vec<Supposed>, Error> {
+        let mut supposed = Vec::new();
+        for (key, is_set) in wish.arguments.keys() {
+            let deed = if is_set { Deed::Set } else { Deed::Unset };
+            supposed.push(Supposed::of(deed, key.to_string()));
+        }
+        for (name, value) in wish.variables {
+            self.variable(name, Some(value));
+            supposed.push(Supposed::of(Deed::Variable, name.clone()));
+        }
+        for name in wish.no_variables {
+            let is_idle = !self.has_variable(name);
+            self.variable(name, None);
+            supposed.push(Supposed { is_idle, ..Supposed::of(Deed::NoVariable, name.clone()) });
+        }
+        for layer in wish.without {
+            self.without(session.project(), layer)?;
+            supposed.push(Supposed::of(Deed::Without, layer.clone()));
+        }
+        edit(session, (wish.edits, wish.context), self, &mut supposed)?;
+        Ok(supposed)
+    }
 }
 
 /// Supposes what is to be written and taken out, where that is done in the context of `--in`.
 fn edit(
-    (asked, session): (Asked<'_>, &Session),
-    edits: Edits<'_>,
+    session: &Session,
+    (edits, context): (Edits<'_>, Option<&str>),
     supposition: &mut Supposition,
     supposed: &mut Vec<Supposed>,
 ) -> Result<(), Error> {
@@ -65,14 +171,8 @@ fn edit(
     };
     layers.iter().try_for_each(|layer| project.layer_named(layer).map(drop))?;
     let snapshot = session.snapshot(Arguments::default(), true);
-    let answers = snapshot.at(snapshot.here(asked.common.context.as_deref())?)?;
-    let mut editor = Editor {
-        snapshot: &snapshot,
-        keyring: asked.keyring,
-        answers: &answers,
-        supposition,
-        supposed,
-    };
+    let answers = snapshot.at(snapshot.here(context)?)?;
+    let mut editor = Editor { snapshot: &snapshot, answers: &answers, supposition, supposed };
     let meant = |key: &KeyPath| select::path_meant(answers.resolution(), key.clone());
     match edits {
         Edits::None => {}
@@ -133,7 +233,6 @@ enum NewValue<'s> {
 /// Supposes edits, and notes them.
 struct Editor<'e, 'a> {
     snapshot: &'e Snapshot,
-    keyring: &'e Keyring,
     answers: &'e Answers<'a>,
     supposition: &'e mut Supposition,
     supposed: &'e mut Vec<Supposed>,
@@ -289,7 +388,7 @@ impl Editor<'_, '_> {
                     .tracking(&self.snapshot.project().folder, &[(&file).into()]);
                 if tracking == Tracking::Known(vec![true]) {
                     Some("which git tracks or would track")
-                } else if is_readable_by_others(&self.snapshot.project().folder.join(&file)) {
+                } else if self.is_open_to_others(&file) {
                     Some("which others on this machine can read")
                 } else {
                     None
@@ -303,11 +402,20 @@ impl Editor<'_, '_> {
         }
     }
 
+    fn is_open_to_others(&self, file: &str) -> bool {
+        self.snapshot.world().is_open_to_others(&self.snapshot.project().folder.join(file))
+    }
+
     /// The text for all recipients of the project, as it is written.
     fn encrypted(&self, path: &KeyPath, text: &str) -> Result<Value, Error> {
         let recipients = &self.snapshot.project().recipients;
         let names: Vec<&str> = recipients.iter().map(|(name, _)| name.as_str()).collect();
-        match self.keyring.encrypt(text, &names) {
+        let encrypts = &self.snapshot.session().ports.encrypts;
+        let encrypted = match encrypts {
+            Some(encrypts) => encrypts.encrypt(text, &names),
+            None => Err(NotEncrypted::Failed),
+        };
+        match encrypted {
             Ok(encrypted) => Ok(Value::Text(encrypted.into())),
             Err(NotEncrypted::Nobody) => {
                 let message = format!("nobody is named for whom {path} could be encrypted");
@@ -372,8 +480,7 @@ impl Editor<'_, '_> {
             }
             Some(Value::Text(text)) => text.clone(),
             Some(value @ (Value::List(_) | Value::Map(_))) => {
-                let json = serde_json::to_string(&ShownValue(value.clone()));
-                Text::secret(json.unwrap_or_default())
+                Text::secret(justwhy_formats::json_of(value))
             }
             Some(value) => Text::secret(value.show()),
         };
@@ -410,28 +517,16 @@ impl Editor<'_, '_> {
     }
 }
 
-/// Whether others may read a file that is there.
-#[cfg(unix)]
-fn is_readable_by_others(path: &std::path::Path) -> bool {
-    use std::os::unix::fs::PermissionsExt as _;
-    std::fs::metadata(path).is_ok_and(|metadata| metadata.permissions().mode() & 0o044 != 0)
-}
-
-#[cfg(not(unix))]
-fn is_readable_by_others(_path: &std::path::Path) -> bool {
-    false
-}
-
 /// Of what would be written and would not decide: why it does not.
-pub(super) fn say_what_decides_nothing(
-    after: &Version<'_>,
+pub(crate) fn say_what_decides_nothing(
+    after: &Snapshot,
     asked: Option<&str>,
     supposed: &mut [Supposed],
 ) -> Result<(), Error> {
     if supposed.iter().all(|it| it.act != Deed::Put) {
         return Ok(());
     }
-    let answers = after.snapshot.at(after.snapshot.here(asked)?)?;
+    let answers = after.at(after.here(asked)?)?;
     let resolution = answers.resolution();
     for put in supposed.iter_mut().filter(|it| it.act == Deed::Put) {
         let path = KeyPath::parse(&put.what).ok();

@@ -1,0 +1,208 @@
+//! What two surveys that share documents read in the same way.
+
+use super::{Family, Mentions, Sight, Survey, narrow};
+use crate::answers::{ExpansionLimits, Outside};
+use crate::explanation::{Explanation, Status};
+use crate::model::document::Document;
+use crate::model::key::KeyId;
+use crate::model::layer::LayerIndex;
+use crate::model::value::Type;
+use crate::reading::Reading;
+use hashbrown::{HashMap, HashSet};
+use std::sync::Arc;
+
+/// Some of the families of a survey.
+#[derive(Clone, Debug)]
+pub(crate) struct Families(Vec<bool>);
+
+impl Families {
+    pub(crate) fn none() -> Families {
+        Families(Vec::new())
+    }
+
+    pub(crate) fn has(&self, family: usize) -> bool {
+        self.0.get(family).copied().unwrap_or_default()
+    }
+}
+
+/// What two projects have in common, so that what they say in the same way need not be looked at.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Shared {
+    /// Whether their layers and catalogues are the same.
+    pub project: bool,
+    /// Whether process variables and files that references name are.
+    pub outside: bool,
+}
+
+/// The numbers of the readings of a document by a layer.
+type ByDocument = HashMap<(*const Document, LayerIndex), Vec<u32>>;
+
+impl Survey {
+    /// The families of settings that come to the same in both, by what is read: of each survey. What is
+    /// read from the same document in the same way says the same.
+    pub(crate) fn alike(before: &Survey, after: &Survey, shared: Shared) -> [Families; 2] {
+        let nothing = [Families::none(), Families::none()];
+        let is_same_place = before.contexts.len() == after.contexts.len()
+            && before
+                .contexts
+                .iter()
+                .zip(&after.contexts)
+                .all(|(one, other)| one.context.is_same_place(&other.context));
+        if !shared.project || !is_same_place || before.unasked != after.unasked {
+            return nothing;
+        }
+        let known = before.by_document();
+        // For each reading of the second one the same one of the first.
+        let same: Vec<Option<u32>> = after
+            .readings
+            .iter()
+            .map(|there| {
+                let by = (Arc::as_ptr(&there.reading.document), there.reading.layer);
+                let removals = before
+                    .readings
+                    .iter()
+                    .enumerate()
+                    .filter(|(_, here)| there.reading.is_removal && here.reading.is_removal);
+                let documents = known.get(&by).into_iter().flatten().copied();
+                let mut here = documents.chain(removals.map(|(number, _)| narrow(number)));
+                here.find(|here| is_read_alike(&before.readings[*here as usize], there))
+            })
+            .collect();
+        // For each family of the second one the one of the first with the same settings.
+        let counterpart = |family: &Family| -> Option<u32> {
+            let number = before.family_of.get(family.keys.first()?.index()).copied().flatten()?;
+            let other = &before.families[number as usize];
+            let sorted = |keys: &[KeyId]| {
+                let mut keys = keys.to_vec();
+                keys.sort_unstable();
+                keys
+            };
+            let is_same = other.keys == family.keys || sorted(&other.keys) == sorted(&family.keys);
+            is_same.then_some(number)
+        };
+        let counterparts: Vec<Option<u32>> = after.families.iter().map(counterpart).collect();
+        let mut differs: Vec<bool> = after
+            .families
+            .iter()
+            .zip(&counterparts)
+            .map(|(family, other)| {
+                let Some(other) = other.map(|other| &before.families[other as usize]) else {
+                    return true;
+                };
+                let mapped = |numbers: &[u32], to: &[Option<u32>], there: &[u32]| {
+                    let mut mapped: Vec<Option<u32>> =
+                        numbers.iter().map(|number| to[*number as usize]).collect();
+                    mapped.sort_unstable();
+                    mapped.iter().copied().eq(there.iter().copied().map(Some))
+                };
+                family.looks_elsewhere
+                    || other.looks_elsewhere
+                    || family.asks_outside && !shared.outside
+                    || !mapped(&family.readings, &same, &other.readings)
+                    || !mapped(&family.refers, &counterparts, &other.refers)
+            })
+            .collect();
+        after.spread(&mut differs);
+        let mut alike = [vec![false; before.families.len()], vec![false; after.families.len()]];
+        for (number, other) in counterparts.iter().enumerate() {
+            if let Some(other) = other.filter(|_| !differs[number]) {
+                alike[0][other as usize] = true;
+                alike[1][number] = true;
+            }
+        }
+        alike.map(Families)
+    }
+
+    fn by_document(&self) -> ByDocument {
+        let mut known = ByDocument::new();
+        for (number, Mentions { reading, .. }) in self.readings.iter().enumerate() {
+            let by = (Arc::as_ptr(&reading.document), reading.layer);
+            known.entry(by).or_default().push(narrow(number));
+        }
+        known
+    }
+
+    /// Marks what refers to a family that is marked, over however many others.
+    fn spread(&self, marked: &mut [bool]) {
+        let mut referred_by: HashMap<u32, Vec<u32>> = HashMap::new();
+        for (number, family) in self.families.iter().enumerate() {
+            for other in &family.refers {
+                referred_by.entry(*other).or_default().push(narrow(number));
+            }
+        }
+        let all = marked.iter().enumerate();
+        let mut open: Vec<u32> =
+            all.filter(|(_, marked)| **marked).map(|(number, _)| narrow(number)).collect();
+        while let Some(family) = open.pop() {
+            for other in referred_by.get(&family).into_iter().flatten() {
+                if !std::mem::replace(&mut marked[*other as usize], true) {
+                    open.push(*other);
+                }
+            }
+        }
+    }
+
+    /// How many settings of some families are not absent in every context. Of most that shows without
+    /// a look at their answers.
+    pub(crate) fn count_present(
+        &self,
+        families: &Families,
+        (outside, limits): (&dyn Outside, ExpansionLimits),
+        wanted: Option<&(dyn Fn(&[&str]) -> bool + Sync)>,
+    ) -> usize {
+        let is_wanted = |key: KeyId| wanted.is_none_or(|wanted| wanted(&self.segments(key)));
+        let mut count = 0;
+        let mut besides = vec![true; self.families.len()];
+        for (number, family) in self.families.iter().enumerate() {
+            match (families.has(number), family.keys.as_slice()) {
+                (true, [key]) if self.is_surely_said(narrow(number)) => {
+                    count += usize::from(is_wanted(*key));
+                }
+                (true, _) => besides[number] = false,
+                (false, _) => {}
+            }
+        }
+        let mut present: HashSet<KeyId> = HashSet::new();
+        let look = |sight: Sight<'_>| -> Vec<KeyId> {
+            let is_present = |key: &KeyId| {
+                is_wanted(*key) && Explanation::of(&sight.answers, *key).status != Status::Absent
+            };
+            sight.settings.iter().map(|(key, _)| *key).filter(is_present).collect()
+        };
+        self.look_besides(&Families(besides), (outside, limits), look, |keys| {
+            present.extend(keys);
+        });
+        count + present.len()
+    }
+
+    /// Whether all that is said of the one setting of a family is a value.
+    fn is_surely_said(&self, family: u32) -> bool {
+        let is_value = |reading: &Reading, at: u32| {
+            let leaf = reading.offers.get(at as usize).map(|offer| offer.leaf);
+            leaf.is_some_and(|leaf| {
+                let value = &reading.document.leaves[leaf as usize].value;
+                value.kind() != Type::Null
+                    && !value.is_empty_text()
+                    && reading.document.note(leaf).is_none()
+            })
+        };
+        let readings = &self.families[family as usize].readings;
+        !readings.is_empty()
+            && readings.iter().all(|number| {
+                let Mentions { reading, .. } = &self.readings[*number as usize];
+                let mut offers = self.readings[*number as usize].offers_of(family);
+                !reading.is_removal && offers.all(|at| is_value(reading, at))
+            })
+    }
+}
+
+/// Whether two readings say the same in the same contexts.
+fn is_read_alike(one: &Mentions, other: &Mentions) -> bool {
+    let (here, there) = (&one.reading, &other.reading);
+    here.layer == there.layer
+        && here.is_removal == there.is_removal
+        && here.section == there.section
+        && here.untyped == there.untyped
+        && one.contexts == other.contexts
+        && here.says_the_same(there)
+}
