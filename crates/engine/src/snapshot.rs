@@ -31,6 +31,8 @@ pub struct Snapshot {
     files: Mutex<HashMap<String, FileText>>,
     /// The same one as that of another snapshot if references find the same outside of the settings.
     outside: Arc<()>,
+    /// The same one as that of a snapshot that began with what this one has read, or the other way round.
+    lineage: Arc<()>,
     /// Whether layers that describe where you stand are left out, and process variables with them.
     without_local: bool,
 }
@@ -73,6 +75,7 @@ impl Snapshot {
             situation: Arc::new(Situation::new(Arc::clone(project), Arc::clone(&ports.world))),
             reader: Mutex::new(reader),
             outside: Arc::default(),
+            lineage: Arc::default(),
             project: Arc::clone(project),
             world: Arc::clone(&ports.world),
             arguments,
@@ -109,6 +112,7 @@ impl Snapshot {
                 true => Arc::clone(&self.outside),
                 false => Arc::default(),
             },
+            lineage: Arc::clone(&self.lineage),
             without_local: self.without_local,
             project,
             world: ports.world,
@@ -128,6 +132,7 @@ impl Snapshot {
     /// What it has in common with another one.
     pub fn shared_with(&self, other: &Snapshot) -> Shared {
         Shared {
+            keys: Arc::ptr_eq(&self.lineage, &other.lineage),
             project: Arc::ptr_eq(&self.project, &other.project),
             outside: Arc::ptr_eq(&self.outside, &other.outside)
                 && self.without_local == other.without_local,

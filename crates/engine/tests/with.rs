@@ -319,7 +319,7 @@ proptest! {
                 && before.contexts().len() == after.contexts().len()
             {
                 let sides = [(&snapshot, before), (&next, after)];
-                let nothing = Shared { project: false, outside: false };
+                let nothing = Shared { keys: false, project: false, outside: false };
                 let shared = snapshot.shared_with(&next);
                 prop_assert_eq!(compared(sides, shared), compared(sides, nothing));
             }

@@ -6,7 +6,8 @@ use crate::explanation::{Explanation, Status};
 use crate::model::document::Document;
 use crate::model::key::KeyId;
 use crate::model::layer::LayerIndex;
-use crate::model::value::Type;
+use crate::model::scope::Note;
+use crate::model::value::{Type, Value};
 use crate::reading::Reading;
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
@@ -28,6 +29,8 @@ impl Families {
 /// What two projects have in common, so that what they say in the same way need not be looked at.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct Shared {
+    /// Whether their keys are numbered alike, as what one of them read the other began with.
+    pub keys: bool,
     /// Whether their layers and catalogues are the same.
     pub project: bool,
     /// Whether process variables and files that references name are.
@@ -48,15 +51,18 @@ impl Survey {
                 .iter()
                 .zip(&after.contexts)
                 .all(|(one, other)| one.context.is_same_place(&other.context));
-        if !shared.project || !is_same_place || before.unasked != after.unasked {
+        if !shared.keys || !shared.project || !is_same_place || before.unasked != after.unasked {
             return nothing;
         }
         let known = before.by_document();
-        // For each reading of the second one the same one of the first.
+        let by_source = before.by_source();
+        // For each reading of the second one the same one of the first, or the one in whose place it is.
+        let mut replaced: Vec<(u32, u32)> = Vec::new();
         let same: Vec<Option<u32>> = after
             .readings
             .iter()
-            .map(|there| {
+            .enumerate()
+            .map(|(number, there)| {
                 let by = (Arc::as_ptr(&there.reading.document), there.reading.layer);
                 let removals = before
                     .readings
@@ -65,7 +71,15 @@ impl Survey {
                     .filter(|(_, here)| there.reading.is_removal && here.reading.is_removal);
                 let documents = known.get(&by).into_iter().flatten().copied();
                 let mut here = documents.chain(removals.map(|(number, _)| narrow(number)));
-                here.find(|here| is_read_alike(&before.readings[*here as usize], there))
+                let same = here.find(|here| is_read_alike(&before.readings[*here as usize], there));
+                same.or_else(|| {
+                    let places = by_source.get(&(there.reading.layer, &*there.reading.source))?;
+                    let is_its =
+                        |here: &&u32| is_in_same_place(&before.readings[**here as usize], there);
+                    let here = places.iter().find(is_its).copied()?;
+                    replaced.push((here, narrow(number)));
+                    Some(here)
+                })
             })
             .collect();
         // For each family of the second one the one of the first with the same settings.
@@ -102,6 +116,10 @@ impl Survey {
                     || !mapped(&family.refers, &counterparts, &other.refers)
             })
             .collect();
+        for (here, there) in replaced {
+            let both = (&before.readings[here as usize], &after.readings[there as usize]);
+            mark_otherwise(both, &counterparts, &mut differs);
+        }
         after.spread(&mut differs);
         let mut alike = [vec![false; before.families.len()], vec![false; after.families.len()]];
         for (number, other) in counterparts.iter().enumerate() {
@@ -111,6 +129,14 @@ impl Survey {
             }
         }
         alike.map(Families)
+    }
+
+    fn by_source(&self) -> HashMap<(LayerIndex, &str), Vec<u32>> {
+        let mut known: HashMap<(LayerIndex, &str), Vec<u32>> = HashMap::new();
+        for (number, Mentions { reading, .. }) in self.readings.iter().enumerate() {
+            known.entry((reading.layer, &reading.source)).or_default().push(narrow(number));
+        }
+        known
     }
 
     fn by_document(&self) -> ByDocument {
@@ -196,13 +222,67 @@ impl Survey {
     }
 }
 
-/// Whether two readings say the same in the same contexts.
-fn is_read_alike(one: &Mentions, other: &Mentions) -> bool {
+/// Whether two readings are of the same part of the same source, in the same contexts.
+fn is_in_same_place(one: &Mentions, other: &Mentions) -> bool {
     let (here, there) = (&one.reading, &other.reading);
     here.layer == there.layer
         && here.is_removal == there.is_removal
         && here.section == there.section
         && here.untyped == there.untyped
         && one.contexts == other.contexts
-        && here.says_the_same(there)
+}
+
+/// Whether two readings of one document say the same in the same contexts.
+fn is_read_alike(one: &Mentions, other: &Mentions) -> bool {
+    is_in_same_place(one, other) && one.reading.says_the_same(&other.reading)
+}
+
+/// Marks the families of which two readings of the same source do not say the same.
+fn mark_otherwise(
+    (here, there): (&Mentions, &Mentions),
+    counterparts: &[Option<u32>],
+    differs: &mut [bool],
+) {
+    let mut last = None;
+    for (family, _) in &there.offers {
+        if last.replace(*family) == Some(*family) {
+            continue;
+        }
+        let Some(other) = counterparts[*family as usize] else { continue };
+        let (one, other) = (here.offers_of(other), there.offers_of(*family));
+        let is_same = one.map(|at| Said::at(here, at)).eq(other.map(|at| Said::at(there, at)));
+        differs[*family as usize] |= !is_same;
+    }
+}
+
+/// All of an offer that has an effect on what its setting comes to.
+#[derive(PartialEq)]
+struct Said<'r> {
+    key: KeyId,
+    name: KeyId,
+    value: &'r Value,
+    literal_dollars: &'r [u32],
+    note: Option<&'r Note>,
+    is_loser: bool,
+    is_old_name: bool,
+}
+
+impl Said<'_> {
+    /// The offer of that number; none of what a layer only takes away.
+    fn at(mentions: &Mentions, number: u32) -> Option<Said<'_>> {
+        let reading = &mentions.reading;
+        let offer = *reading.offers.get(number as usize)?;
+        let document = &reading.document;
+        let leaf = &document.leaves[offer.leaf as usize];
+        let said = Said {
+            key: offer.key,
+            name: leaf.name,
+            value: &leaf.value,
+            literal_dollars: document.literal_dollars(offer.leaf as usize),
+            note: document.note(offer.leaf),
+            is_loser: reading.is_loser(offer.leaf),
+            is_old_name: reading.is_old_name(offer.leaf),
+        };
+        Some(said)
+    }
 }
