@@ -27,7 +27,9 @@ fn edited(folder: &PathBuf, file: &str, number: usize, is_new_key: bool) -> Chan
     let path = folder.join(file);
     let text = std::fs::read_to_string(&path).unwrap();
     let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
-    let at = lines.iter().position(|line| line.contains(" = ")).unwrap();
+    // No other file says that one.
+    let at = lines.iter().position(|line| line.starts_with("setting_8 = "));
+    let at = at.or_else(|| lines.iter().position(|line| line.contains(" = "))).unwrap();
     let name = lines[at].split_once(" = ").unwrap().0.to_owned();
     match is_new_key {
         true => lines.insert(at, format!("new_{number} = 1")),

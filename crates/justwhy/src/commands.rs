@@ -2,7 +2,6 @@
 
 use crate::arguments::{Common, Form};
 use crate::look::Look;
-use crate::progress::Progress;
 use crate::run::{Outcome, Pieces};
 use justwhy_core::{Answers, Context, KeyId, Kind, Resolution};
 use justwhy_engine::{Snapshot, select};
@@ -12,7 +11,6 @@ pub(crate) mod check;
 pub(crate) mod compare;
 pub(crate) mod demo;
 pub(crate) mod effective;
-mod everywhere;
 mod expected;
 pub(crate) mod explain;
 pub(crate) mod export;
@@ -117,14 +115,6 @@ pub(crate) fn told_left_out(left_out: &[String]) -> Option<String> {
     })
 }
 
-/// What came of looking into contexts.
-pub(crate) struct Looked {
-    /// How many were looked into.
-    pub(crate) read: usize,
-    /// Those that could not be read, and why.
-    pub(crate) refused: Vec<(Context, Error)>,
-}
-
 /// What is being done while many contexts are read.
 fn reading(contexts: usize) -> String {
     format!("reading {contexts} contexts")
@@ -133,32 +123,6 @@ fn reading(contexts: usize) -> String {
 /// What is being done while settings are looked at in many contexts.
 fn looking() -> String {
     "looking at the settings".to_owned()
-}
-
-/// Resolves the project in each context and looks into it, until `look` gives false.
-pub(crate) fn look_into(
-    answering: &Answering<'_>,
-    contexts: Vec<Context>,
-    mut look: impl FnMut(&Context, &Answers<'_>) -> bool,
-) -> Looked {
-    let mut looked = Looked { read: 0, refused: Vec::new() };
-    let progress = Progress::begin("reading the contexts");
-    let of = contexts.len();
-    for (number, context) in contexts.into_iter().enumerate() {
-        progress.now(|| format!("context {} of {of}", number + 1));
-        let there = match answering.snapshot.at(context.clone()) {
-            Ok(there) => there,
-            Err(error) => {
-                looked.refused.push((context, error));
-                continue;
-            }
-        };
-        looked.read += 1;
-        if !look(&context, &there) {
-            break;
-        }
-    }
-    looked
 }
 
 /// Lines that say which contexts cannot be read, one for each reason.

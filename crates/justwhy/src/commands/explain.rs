@@ -1,18 +1,18 @@
 //! `explain`: why a setting has its value.
 
-use super::everywhere::Everywhere;
 use super::whereabouts::{ShownAxis, shown_axis};
 use super::{Answering, context_line, expected};
 use crate::failure;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
+use crate::progress::Progress;
 use crate::run::Outcome;
 use justwhy_core::{
     Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning,
     Position, Resolution, Row, Rule, Stand, Status, Verdict, Without, hide_address_password,
 };
-use justwhy_engine::select;
+use justwhy_engine::{Asking, Everywhere, Search, search, select, where_it_is, where_it_is_read};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -57,7 +57,7 @@ pub(crate) fn run(
     reveals: bool,
 ) -> Result<Outcome, Vec<Error>> {
     let resolution = answering.resolution();
-    let everywhere = Everywhere::new(answering);
+    let everywhere = Everywhere::new(answering.snapshot, resolution);
     let mut chosen = Vec::new();
     let (mut others, mut unknown): (Vec<KeyId>, Vec<(String, Error)>) = (Vec::new(), Vec::new());
     for key in keys {
@@ -72,7 +72,9 @@ pub(crate) fn run(
         match (found, wanted) {
             (Ok(found), _) => chosen.extend(found),
             (Err(error), Some(wanted)) if error.code() == "unknown-key" => {
-                return Err(vec![expected::where_it_is(answering, key, wanted, error)]);
+                return Err(vec![with_progress(answering, |it| {
+                    where_it_is(it, key, wanted, error)
+                })]);
             }
             (Err(error), _) if error.code() == "unknown-key" => {
                 let found = everywhere.settings(key);
@@ -82,7 +84,7 @@ pub(crate) fn run(
                 others.extend(found);
             }
             (Err(error), _) if error.code() == "unread-source" => {
-                return Err(vec![expected::where_it_is_read(answering, key, error)]);
+                return Err(vec![with_progress(answering, |it| where_it_is_read(it, key, error))]);
             }
             (Err(error), _) => return Err(vec![error]),
         }
@@ -105,20 +107,28 @@ pub(crate) fn run(
     explain(answering, &answers, asked, chosen)
 }
 
+/// Looks into other contexts, while it is said how many there are.
+fn with_progress<R>(answering: &Answering<'_>, look: impl FnOnce(&Asking<'_>) -> R) -> R {
+    let progress = Progress::begin("reading the contexts");
+    let begins = |number: usize, of: usize| progress.now(|| format!("context {number} of {of}"));
+    let Answering { snapshot, answers, .. } = *answering;
+    look(&Asking { snapshot, answers, begins: &begins })
+}
+
 /// What is asked for.
-struct Question<'a, 'e> {
+struct Question<'a> {
     keys: &'a [String],
     wanted: Option<&'a str>,
     reveals: bool,
     /// What is a setting in no context.
     unknown: Vec<(String, Error)>,
-    everywhere: &'a Everywhere<'a, 'e>,
+    everywhere: &'a Everywhere<'a>,
 }
 
 fn explain(
     answering: &Answering<'_>,
     answers: &Answers<'_>,
-    asked: Question<'_, '_>,
+    asked: Question<'_>,
     chosen: Vec<KeyId>,
 ) -> Result<Outcome, Vec<Error>> {
     let Question { keys, wanted, reveals, unknown, everywhere } = asked;
@@ -138,7 +148,9 @@ fn explain(
         chosen.into_iter().map(|key| Explanation::of(answers, key)).collect();
     let search = match (wanted, explained.as_slice()) {
         (None, _) => None,
-        (Some(wanted), [answer]) => Some(expected::search(answering, answer.key, wanted)?),
+        (Some(wanted), [answer]) => {
+            Some(with_progress(answering, |it| search(it, answer.key, wanted))?)
+        }
         (Some(_), several) => {
             let message =
                 format!("--expected is about one setting, and these are {}", several.len());
@@ -168,7 +180,7 @@ fn explain(
             })
             .collect();
         let axes = answering.context().axes.iter().map(shown_axis).collect();
-        let expected = search.as_ref().map(expected::Search::shown);
+        let expected = search.as_ref().map(expected::shown);
         json::text(&json::Answer::new(
             "explain",
             answering.context(),
@@ -202,7 +214,7 @@ fn explain(
 
 /// What is told of a setting besides its answer.
 struct Besides<'a> {
-    search: Option<&'a expected::Search>,
+    search: Option<&'a Search>,
     without: Option<Without>,
     /// The contexts in which it is set, in words.
     set_in: Option<&'a str>,
@@ -239,7 +251,7 @@ fn text(
     }
     out.push('\n');
     if let Some(search) = search {
-        search.text(look, answer, &mut out);
+        expected::text(look, search, answer, &mut out);
     }
     look.paragraph(&mut out, &answer.why(answers).join(" "), "  ");
     if let Some(without) = without {

@@ -6,12 +6,10 @@ use crate::json::{self, ShownContext, ShownValue, Standing};
 use crate::look::{Role, Symbol};
 use crate::progress::Progress;
 use crate::run::Outcome;
-use justwhy_core::{Context, ContextSet, KeyId, Sight, Survey, Value, find_in, list_values};
-use justwhy_engine::exhausted;
+use justwhy_core::{Context, ContextSet, Hit, Resolution, list_values};
+use justwhy_engine::{Occurrence, Occurrences, find};
 use justwhy_project::Error;
 use serde::Serialize;
-use std::collections::HashMap;
-use std::sync::Arc;
 
 /// The most contexts that are named one by one in the text.
 const MOST_NAMED: usize = 4;
@@ -45,22 +43,6 @@ struct ShownHit {
     local: bool,
 }
 
-/// Something found, and in which of the contexts.
-struct Place {
-    key: String,
-    stand: Standing,
-    value: Value,
-    is_made: bool,
-    place: String,
-    is_local: bool,
-    in_force: ContextSet,
-    breaks: ContextSet,
-    candidate_in: ContextSet,
-}
-
-/// What makes two hits the same one.
-type Same = (KeyId, usize, String, bool, String);
-
 pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec<Error>> {
     if value.is_empty() {
         let error = Error::new("bad-argument", "find looks for a value, and this one is empty");
@@ -68,46 +50,26 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
     }
     let progress = Progress::begin("reading the project");
     let here = answering.context();
-    let mut contexts = answering.snapshot.contexts(here).map_err(|it| vec![it])?;
-    let count = contexts.len();
-    // Where one stands counts even if the axes cannot form it.
-    let is_apart = !contexts.iter().any(|context| context.is_same_place(here));
-    contexts.extend(is_apart.then(|| here.clone()));
-    progress.now(|| super::reading(count));
-    let mut readings = Vec::with_capacity(count);
-    let mut unread: Vec<(Context, Error)> = Vec::new();
-    for (context, read) in contexts.iter().zip(answering.snapshot.read_all(&contexts)) {
-        match read {
-            Ok(read) => readings.push(Arc::new(read)),
-            Err(error) => unread.push((context.clone(), error)),
-        }
-    }
-    if let (true, Some((_, error))) = (readings.is_empty(), unread.first()) {
-        return Err(vec![error.clone()]);
-    }
-    progress.now(super::looking);
-    let survey = Survey::of(readings);
-    let read: Vec<Context> = survey.contexts().iter().map(|it| it.context.clone()).collect();
-    let (mut found, is_exhausted) = places(answering, &survey, value);
-    if is_exhausted {
-        return Err(vec![exhausted()]);
-    }
-    found.sort_by(|one, other| {
-        let by = |it: &Place| (it.candidate_in.first(), it.is_made);
-        (&one.key, other.stand.rank(), &one.place, by(one)).cmp(&(
+    let reads = |count: usize| progress.now(|| super::reading(count));
+    let show = |resolution: &Resolution, hit: &Hit| Standing::of(resolution, &hit.stand);
+    let finding = find(answering.snapshot, here, value, &reads, show)?;
+    let Occurrences { mut places, contexts: read, formed: count, is_apart, unread } = finding;
+    places.sort_by(|one, other| {
+        let by = |it: &Occurrence<Standing>| (it.candidate_in.first(), it.is_made);
+        (&one.key, other.shown.rank(), &one.place, by(one)).cmp(&(
             &other.key,
-            one.stand.rank(),
+            one.shown.rank(),
             &other.place,
             by(other),
         ))
     });
     // What was not looked at could have it.
-    let is_yes = !found.is_empty() && unread.is_empty();
+    let is_yes = !places.is_empty() && unread.is_empty();
     let notes = super::unread_notes(answering.look, &unread);
     let result = if answering.as_json() {
-        let hits = found.into_iter().map(|place| ShownHit {
+        let hits = places.into_iter().map(|place| ShownHit {
             key: place.key,
-            stand: place.stand,
+            stand: place.shown,
             value: ShownValue(place.value),
             made: place.is_made,
             in_force: place.in_force.iter().map(|at| ShownContext(read[at].clone())).collect(),
@@ -120,65 +82,15 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
         json::text(&json::Answer::new("find", answering.context(), body))
     } else {
         let looked = looked(count, is_apart.then_some(here), unread.len());
-        text(answering, value, &found, &read, &looked)
+        text(answering, value, &places, &read, &looked)
     };
     Ok(answering.outcome(result, notes, is_yes))
-}
-
-/// All that is found, with the contexts in which it is, and whether that is not all of it.
-fn places(answering: &Answering<'_>, survey: &Survey, value: &str) -> (Vec<Place>, bool) {
-    let none = || ContextSet::none(survey.contexts().len());
-    let mut places: HashMap<Same, Place> = HashMap::new();
-    let mut is_exhausted = false;
-    let look = |sight: Sight<'_>| {
-        let answers = &sight.answers;
-        let resolution = answers.resolution();
-        let keys = resolution.keys();
-        let mut found = Vec::new();
-        for (key, group) in &sight.settings {
-            if answers.is_exhausted() {
-                break;
-            }
-            for hit in find_in(answers, *key, value) {
-                let place = hit.stand.place(keys);
-                let same = (*key, hit.stand.layer.0, place.clone(), hit.is_made, hit.value.show());
-                let place = Place {
-                    key: keys.show(*key),
-                    stand: Standing::of(resolution, &hit.stand),
-                    value: hit.value,
-                    is_made: hit.is_made,
-                    place,
-                    is_local: resolution.readings().layer(hit.stand.layer).is_local(),
-                    in_force: none(),
-                    breaks: none(),
-                    candidate_in: none(),
-                };
-                found.push((same, place, (hit.is_in_force, hit.breaks), Arc::clone(group)));
-            }
-        }
-        (found, answers.is_exhausted())
-    };
-    let limits = answering.answers.limits();
-    survey.look(answering.snapshot, limits, look, |(found, is_too_much)| {
-        is_exhausted |= is_too_much;
-        for (same, place, (is_in_force, breaks), group) in found {
-            let place = places.entry(same).or_insert(place);
-            place.candidate_in.add(&group);
-            if is_in_force {
-                place.in_force.add(&group);
-            }
-            if breaks {
-                place.breaks.add(&group);
-            }
-        }
-    });
-    (places.into_values().collect(), is_exhausted)
 }
 
 fn text(
     answering: &Answering<'_>,
     value: &str,
-    found: &[Place],
+    found: &[Occurrence<Standing>],
     read: &[Context],
     looked: &str,
 ) -> String {
@@ -205,7 +117,7 @@ fn text(
         out.push_str(&format!("  {symbol} {}\n", look.paint(role, &shown)));
         let made = if place.is_made { ", made by references or conversion" } else { "" };
         let local = if place.is_local { ", which describes where you stand now" } else { "" };
-        let stand = format!("{}, {}{made}{local}", place.stand.layer(), place.place);
+        let stand = format!("{}, {}{made}{local}", place.shown.layer(), place.place);
         let in_force = || format!("in force {}", summary(&place.in_force, read));
         let breaks = || format!("it decides {}, and cannot be used", summary(&place.breaks, read));
         let force = match (is_in_force, place.breaks.is_empty()) {

@@ -1,13 +1,12 @@
 //! `list`: every effective value with the layer and place that decided it.
 
 use super::Answering;
-use super::everywhere::Everywhere;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, is_plain, width};
 use crate::run::{Outcome, Pieces};
 use justwhy_core::{Explanation, KeyId, Pattern, Resolution, Status, parallel};
-use justwhy_engine::select;
+use justwhy_engine::{Everywhere, select};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::borrow::Cow;
@@ -125,7 +124,7 @@ pub(super) fn chosen(
     }
     let mut found = Vec::new();
     let mut notes = String::new();
-    let everywhere = Everywhere::new(answering);
+    let everywhere = Everywhere::new(answering.snapshot, answering.resolution());
     for pattern in patterns {
         let matching = select::settings(resolution, answering.snapshot.inside(), pattern);
         let matching = match matching {

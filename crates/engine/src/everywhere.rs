@@ -1,32 +1,40 @@
 //! Settings of other contexts: what is absent here may be set elsewhere, and a name that means nothing
 //! here may mean something there.
 
-use super::Answering;
+use crate::{Snapshot, select};
 use justwhy_core::{
-    Choice, Context, ContextSet, KeyId, KeyPath, Keys, LayerIndex, Pattern, Presence, Survey,
-    in_words, nearest_few, sum_up,
+    Choice, Context, ContextSet, KeyId, KeyPath, Keys, LayerIndex, Pattern, Presence, Resolution,
+    Survey, in_words, nearest_few, sum_up,
 };
-use justwhy_engine::select;
 use justwhy_project::Error;
 use std::cell::OnceCell;
 use std::sync::Arc;
 
 /// All contexts that the axes form, read once somebody asks for what is not here.
-pub(super) struct Everywhere<'a, 'e> {
-    answering: &'a Answering<'e>,
+pub struct Everywhere<'a> {
+    snapshot: &'a Snapshot,
+    /// What is resolved here.
+    resolution: &'a Resolution,
     /// What could be read, and whether that is all.
     survey: OnceCell<Option<(Survey, bool)>>,
 }
 
-impl<'a, 'e> Everywhere<'a, 'e> {
-    pub(super) fn new(answering: &'a Answering<'e>) -> Everywhere<'a, 'e> {
-        Everywhere { answering, survey: OnceCell::new() }
+impl std::fmt::Debug for Everywhere<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Everywhere").finish_non_exhaustive()
+    }
+}
+
+impl<'a> Everywhere<'a> {
+    /// Nothing is read yet.
+    pub fn new(snapshot: &'a Snapshot, resolution: &'a Resolution) -> Everywhere<'a> {
+        Everywhere { snapshot, resolution, survey: OnceCell::new() }
     }
 
     /// None if there are too many contexts, or none can be read.
     fn survey(&self) -> Option<&Survey> {
         let read = || {
-            let snapshot = self.answering.snapshot;
+            let snapshot = self.snapshot;
             let contexts = snapshot.contexts(&Context::default()).ok()?;
             let read = snapshot.read_all(&contexts).into_iter().filter_map(Result::ok);
             let readings: Vec<_> = read.map(Arc::new).collect();
@@ -37,7 +45,7 @@ impl<'a, 'e> Everywhere<'a, 'e> {
     }
 
     /// The settings of other contexts that a text means; none if it means none in any.
-    pub(super) fn settings(&self, text: &str) -> Vec<KeyId> {
+    pub fn settings(&self, text: &str) -> Vec<KeyId> {
         let Some(survey) = self.survey() else { return Vec::new() };
         let Some(keys) = survey.keys() else { return Vec::new() };
         let all = || survey.settings().iter().copied();
@@ -63,13 +71,13 @@ impl<'a, 'e> Everywhere<'a, 'e> {
     }
 
     /// Where a setting is set: in words, and as choices.
-    pub(super) fn set_in(&self, segments: &[&str]) -> Option<(String, Vec<Choice>)> {
+    pub fn set_in(&self, segments: &[&str]) -> Option<(String, Vec<Choice>)> {
         let survey = self.survey()?;
         let key = survey.keys()?.find_segments(segments)?;
         let count = survey.contexts().len();
         let mut set = ContextSet::none(count);
-        let limits = self.answering.answers.limits();
-        survey.look_together(&[key], self.answering.snapshot, limits, |answers, contexts| {
+        let limits = self.snapshot.limits();
+        survey.look_together(&[key], self.snapshot, limits, |answers, contexts| {
             if !matches!(answers.outcome(key).result, Ok(None)) {
                 set.add(contexts);
             }
@@ -90,8 +98,8 @@ impl<'a, 'e> Everywhere<'a, 'e> {
     }
 
     /// The error that a text means no setting in any context, with what was probably meant.
-    pub(super) fn unknown(&self, text: &str, error: Error) -> Error {
-        let resolution = self.answering.resolution();
+    pub fn unknown(&self, text: &str, error: Error) -> Error {
+        let resolution = self.resolution;
         let mut error = error;
         for layer in &resolution.readings().layers {
             if let Presence::Missing(justwhy_core::Lack::Section { path, section }) =
