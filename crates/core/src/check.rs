@@ -25,7 +25,7 @@ mod summary;
 mod tests;
 mod text;
 
-pub use finding::{Finding, Findings, Spotted};
+pub use finding::{Evidence, Finding, Findings};
 pub use rules::{CheckRule, Severity, rule_named};
 pub use summary::{Choice, in_words, sum_up};
 

@@ -9,13 +9,13 @@ use crate::model::convert::{
 };
 use crate::model::key::KeyId;
 use crate::model::layer::{LayerIndex, Presence};
-use crate::model::place::Position;
+use crate::model::place::{Origin, Place};
 use crate::model::scope::Note;
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
+use crate::precedence::provenance::{Provenance, name_of};
 use crate::precedence::resolution::Candidate;
 use crate::precedence::resolution::{Rule, Verdict};
-use crate::precedence::stand::{Stand, name_of};
 use crate::reading::{Edit, NearName, Reading};
 use std::sync::Arc;
 
@@ -81,7 +81,7 @@ pub enum Row {
     /// A candidate and what became of it.
     Said {
         /// Where it stands.
-        at: Stand,
+        at: Provenance,
         /// What the source says, before references and conversion; `None` if it is secret, or if
         /// nothing is written, as a pattern takes something away.
         written: Option<Value>,
@@ -180,7 +180,7 @@ pub struct Explanation {
     pub secret: bool,
     /// Where the value was written; also for a setting in error. Of a gathered list the strongest
     /// part.
-    pub winner: Option<Stand>,
+    pub winner: Option<Provenance>,
     /// What conversion did. Its text is `Value::Null` if the setting is secret.
     pub conversion: Option<Conversion>,
     /// Of a secret: whether whoever asks gave it, or a part of it. Such a one is never compared with one
@@ -210,7 +210,7 @@ pub struct Without {
     /// Its value, unless it would be secret.
     pub value: Option<Value>,
     /// The layer that would decide, its source, and the place there, as text.
-    pub decided_by: Option<(LayerIndex, Arc<str>, Option<Position>, String)>,
+    pub decided_by: Option<(LayerIndex, Place, String)>,
 }
 
 impl Explanation {
@@ -233,7 +233,7 @@ impl Explanation {
         if let Some(conversion) = conversion.as_mut().filter(|_| outcome.secret) {
             conversion.from = Value::Null;
         }
-        let winner = resolution.winner(key).map(|winner| Stand::of(resolution, winner));
+        let winner = resolution.winner(key).map(|winner| Provenance::of(resolution, winner));
         let secret = outcome.secret;
         let is_given = secret && Gifts::new(&|_, _| false).has(answers, key);
         Explanation { key, status, secret, winner, conversion, is_given, outcome }
@@ -334,8 +334,8 @@ impl Explanation {
         let explanation = Explanation::of(&then, self.key);
         let keys = then.resolution().keys();
         let decided_by = explanation.winner.as_ref().map(|winner| {
-            let place = winner.place(keys);
-            (winner.layer, Arc::clone(&winner.source), winner.position, place)
+            let place = winner.show(keys);
+            (winner.layer, winner.place.clone(), place)
         });
         Some(Without {
             status: explanation.status.clone(),
@@ -347,23 +347,18 @@ impl Explanation {
     }
 }
 
-pub(crate) fn place(source: &str, position: Option<Position>) -> String {
-    match position {
-        Some(Position { line, column }) => format!("{source}:{line}:{column}"),
-        None => source.to_owned(),
-    }
-}
-
 /// `place` of a candidate.
 fn place_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
     let resolution = answers.resolution();
     let (reading, leaf) = (resolution.reading(candidate), resolution.leaf(candidate));
-    match (reading.document.position(leaf.at), reading.source.as_ref()) {
-        (Some(position), source) => place(source, Some(position)),
-        (None, "arguments") if leaf.value == Value::Null => "--unset".to_owned(),
-        (None, "arguments") => "--set".to_owned(),
-        (None, "process") => format!("the variable {}", name_of(resolution, reading, leaf.name)),
-        (None, scope) => format!("{} in {scope}", name_of(resolution, reading, leaf.name)),
+    let place = reading.place_of(leaf);
+    let name = || name_of(resolution, reading, leaf.name);
+    match &place.origin {
+        _ if place.has_line() => place.to_string(),
+        Origin::Arguments if leaf.value == Value::Null => "--unset".to_owned(),
+        Origin::Arguments => "--set".to_owned(),
+        Origin::Process => format!("the variable {}", name()),
+        origin => format!("{} in {origin}", name()),
     }
 }
 
@@ -395,12 +390,11 @@ pub(crate) fn near_keys(
             continue;
         };
         let candidate = resolution.candidate(id);
-        let stand = Stand::of(resolution, id);
+        let stand = Provenance::of(resolution, id);
         near.push(NearName {
             name: resolution.keys().show(resolution.leaf(candidate).name),
             meant: meant.to_string(),
-            source: stand.source.to_string(),
-            line: stand.position.map(|position| position.line),
+            place: stand.place,
             reading: candidate.reading,
             leaf: candidate.leaf,
         });

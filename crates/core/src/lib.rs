@@ -32,7 +32,7 @@ pub use answers::{
     Answers, Asked, ExpansionLimits, Failure, Hop, HopValue, IsGiven, Item, Outcome, Outside,
 };
 pub use check::{
-    Check, CheckRule, Choice, Extent, Finding, Findings, Severity, Spotted, in_words, rule_named,
+    Check, CheckRule, Choice, Evidence, Extent, Finding, Findings, Severity, in_words, rule_named,
     sum_up,
 };
 pub use contexts::compare::{Compared, Effect, Effects, Side, compare};
@@ -40,7 +40,9 @@ pub use contexts::difference::Difference;
 pub use contexts::grid::GridRow;
 pub use contexts::survey::{ContextSet, Shared, Sight, Survey};
 pub use explanation::destination::{Destination, Holder, NoDestination, as_written, destination};
-pub use explanation::expected::{Act, Astray, Change, Found, How, Sense, Wanted, unread_layers};
+pub use explanation::expected::{
+    Act, Astray, Change, ChangedAt, Found, How, Sense, Wanted, unread_layers,
+};
 pub use explanation::find::{Hit, find_in};
 pub use explanation::trial::Trial;
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Status, Without};
@@ -62,7 +64,7 @@ pub use model::layer::{
 };
 pub use model::near::{is_near, nearest, nearest_few};
 pub use model::pattern::Pattern;
-pub use model::place::{Position, ShownLine, SourceText, Span};
+pub use model::place::{Origin, Place, Position, ShownLine, SourceText, Span};
 pub use model::reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
 pub use model::scope::{
     Audience, Note, Scope, ScopeVariable, is_env_name, is_scope_name, scope_segments_match,
@@ -75,8 +77,8 @@ pub use model::secret::{
 pub use model::text::Text;
 pub use model::value::{Element, Entry, Type, Value, is_unprintable};
 pub use model::variable::{Claim, Clash, Known, Naming, VariableRules, is_system_variable};
+pub use precedence::provenance::Provenance;
 pub use precedence::resolution::{Candidate, Resolution, Rule, Verdict};
-pub use precedence::stand::Stand;
 pub use reading::{
     Assembled, BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
 };

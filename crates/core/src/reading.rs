@@ -1,11 +1,11 @@
 //! Readings: what each source offers in a context, before precedence.
 
 use crate::model::catalogue::{Catalogue, Standing};
-use crate::model::document::Document;
 use crate::model::document::Section;
+use crate::model::document::{Document, Leaf};
 use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::layer::LayerIndex;
-use crate::model::place::Span;
+use crate::model::place::{Origin, Place, Span};
 use crate::model::value::Value;
 use crate::model::variable::{Claim, is_system_variable};
 use crate::model::variable::{Clash, VariableRules};
@@ -36,8 +36,8 @@ pub struct Offer {
 pub struct Reading {
     /// The layer that reads the source.
     pub layer: LayerIndex,
-    /// The name of the source: a path relative to the project's folder, `process` or `arguments`.
-    pub source: Arc<str>,
+    /// Where the source comes from.
+    pub origin: Origin,
     /// What the source says.
     pub document: Arc<Document>,
     /// The section of it that is read, all without one.
@@ -68,10 +68,8 @@ pub struct NearName {
     pub name: String,
     /// The name that would be read.
     pub meant: String,
-    /// The source in which it stands.
-    pub source: String,
-    /// The line at which its value begins, if the source has lines.
-    pub line: Option<usize>,
+    /// The place of its value.
+    pub place: Place,
     /// The number of its reading.
     pub reading: u32,
     /// The leaf that it says there.
@@ -79,11 +77,16 @@ pub struct NearName {
 }
 
 impl NearName {
+    /// The line at which its value begins, if the source has lines.
+    pub fn line(&self) -> Option<usize> {
+        self.place.position().map(|position| position.line)
+    }
+
     /// `source:line`, or only the source if it has no lines.
-    pub fn place(&self) -> String {
-        match self.line {
-            Some(line) => format!("{}:{line}", self.source),
-            None => self.source.clone(),
+    pub fn show_line(&self) -> String {
+        match self.line() {
+            Some(line) => format!("{}:{line}", self.place.origin),
+            None => self.place.origin.to_string(),
         }
     }
 }
@@ -116,8 +119,8 @@ pub enum BadReading {
 pub struct From<'a> {
     /// The layer.
     pub layer: LayerIndex,
-    /// The name of the source.
-    pub source: &'a Arc<str>,
+    /// Where the source comes from.
+    pub origin: &'a Origin,
     /// What it says.
     pub document: &'a Arc<Document>,
     /// The section to read, all without one.
@@ -136,7 +139,7 @@ impl Reading {
         from: From<'_>,
         catalogue: &Catalogue,
     ) -> Result<Reading, BadReading> {
-        let mut reading = Reading::empty(from.layer, from.source, from.document);
+        let mut reading = Reading::empty(from.layer, from.origin, from.document);
         let section = reading.enter(keys, from.section)?;
         reading.section = from.section.is_some().then_some(section);
         let into = from.into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
@@ -187,7 +190,7 @@ impl Reading {
     ) -> Result<Reading, BadReading> {
         let VariableRules { naming, catalogue, never, .. } = *rules;
         let document = from.document;
-        let mut reading = Reading::empty(from.layer, from.source, document);
+        let mut reading = Reading::empty(from.layer, from.origin, document);
         let section = reading.enter(keys, from.section)?;
         reading.section = from.section.is_some().then_some(section);
         let into = from.into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
@@ -234,10 +237,10 @@ impl Reading {
         Ok(reading)
     }
 
-    pub(crate) fn empty(layer: LayerIndex, source: &Arc<str>, document: &Arc<Document>) -> Reading {
+    pub(crate) fn empty(layer: LayerIndex, origin: &Origin, document: &Arc<Document>) -> Reading {
         Reading {
             layer,
-            source: Arc::clone(source),
+            origin: origin.clone(),
             document: Arc::clone(document),
             section: None,
             untyped: false,
@@ -357,7 +360,7 @@ impl Reading {
 
     /// Whether another reading of the same document says the same.
     pub(crate) fn says_the_same(&self, other: &Reading) -> bool {
-        self.source == other.source
+        self.origin == other.origin
             && self.offers == other.offers
             && self.strangers == other.strangers
             && self.old_names == other.old_names
@@ -370,12 +373,21 @@ impl Reading {
         self.offers.contains(&Offer { key, leaf })
     }
 
-    /// `source:line:column` of a leaf, or only the source if it has no lines.
-    pub fn place(&self, leaf: u32) -> String {
-        let at = self.document.leaves.get(leaf as usize).and_then(|leaf| leaf.at);
-        match self.document.position(at) {
-            Some(position) => format!("{}:{}:{}", self.source, position.line, position.column),
-            None => self.source.to_string(),
+    /// The place of a leaf.
+    pub fn place(&self, leaf: u32) -> Place {
+        match self.document.leaves.get(leaf as usize) {
+            Some(leaf) => self.place_of(leaf),
+            None => Place::whole(self.origin.clone()),
         }
+    }
+
+    /// The place of one of its leaves.
+    pub(crate) fn place_of(&self, leaf: &Leaf) -> Place {
+        self.place_at(leaf.at).named(leaf.name_at)
+    }
+
+    /// The place of these bytes.
+    pub fn place_at(&self, at: Option<Span>) -> Place {
+        Place::in_text(self.origin.clone(), self.document.text.as_ref(), at)
     }
 }

@@ -8,8 +8,8 @@ use common::text;
 use justwhy_core::{
     Answers, Context, Declaration, Declared, Document, ExpansionLimits, Explanation, Gather, Input,
     Inputs, KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Naming, Outside, Pattern,
-    Pins, Presence, Readings, Removal, Resolution, Shape, Sight, SourceText, Span, Stand, Survey,
-    Value,
+    Pins, Presence, Provenance, Readings, Removal, Resolution, Shape, Sight, SourceText, Span,
+    Survey, Value,
 };
 use proptest::prelude::*;
 use std::collections::HashMap;
@@ -125,6 +125,7 @@ fn inputs(layers: &[Varied], contexts: &[Vec<usize>]) -> (Arc<Keys>, Vec<Inputs>
                     (_, value) => value.clone(),
                 },
                 at: None,
+                name_at: None,
             };
             let leaves = said.map(leaf).collect();
             let document = Document { leaves, ..Document::default() };
@@ -149,7 +150,7 @@ fn inputs(layers: &[Varied], contexts: &[Vec<usize>]) -> (Arc<Keys>, Vec<Inputs>
                 let document = documents.get(&(number, *chosen))?;
                 Some(Input {
                     layer: LayerIndex(number),
-                    source: format!("source-{number}-{chosen}").into(),
+                    origin: format!("source-{number}-{chosen}").into(),
                     document: Arc::clone(document),
                     section: None,
                     may_lack_section: false,
@@ -192,9 +193,9 @@ fn told(answers: &Answers<'_>, key: KeyId) -> String {
     let mut told = format!("{} {:?} {value:?}", keys.show(key), answer.status);
     for id in resolution.candidates(key) {
         let candidate = resolution.candidate(id);
-        let place = Stand::of(resolution, id).place(keys);
-        let source = &resolution.reading(candidate).source;
-        let by = candidate.by.map(|by| resolution.reading(resolution.candidate(by)).source.clone());
+        let place = Provenance::of(resolution, id).show(keys);
+        let source = &resolution.reading(candidate).origin;
+        let by = candidate.by.map(|by| resolution.reading(resolution.candidate(by)).origin.clone());
         told.push_str(&format!("\n  {source} {place} {} {by:?}", candidate.verdict.name()));
     }
     told

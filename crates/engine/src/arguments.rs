@@ -63,6 +63,7 @@ impl Arguments {
                 None => Value::Null,
             },
             at: None,
+            name_at: None,
         });
         Document { leaves: leaves.collect(), ..Document::default() }
     }

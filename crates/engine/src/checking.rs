@@ -4,9 +4,9 @@
 use crate::surveyed::named;
 use crate::{Snapshot, exhausted, orphans};
 use justwhy_core::{
-    Answers, AxisOrigin, Check, CheckRule, Choice, Context, ContextSet, Explanation, Extent,
-    Finding, Findings, KeyId, Presence, Severity, Spotted, Status, Survey, in_words, list_values,
-    sum_up,
+    Answers, AxisOrigin, Check, CheckRule, Choice, Context, ContextSet, Evidence, Explanation,
+    Extent, Finding, Findings, KeyId, Origin, Place, Presence, Severity, Status, Survey, in_words,
+    list_values, sum_up,
 };
 use justwhy_project::{Accept, Error, ProjectRule, Tracking};
 use justwhy_rules::{BadExpression, Expression, Judgement};
@@ -73,7 +73,7 @@ impl Checked {
     ) -> Vec<&'c CheckedFinding> {
         let by = |told: &CheckedFinding| {
             let finding = &told.finding;
-            let source = finding.places.first().map(|place| place.source.to_string());
+            let source = finding.places.first().map(|place| place.place.origin.to_string());
             let message: String = finding.message.chars().filter(|c| !c.is_ascii_digit()).collect();
             (finding.rule, finding.key.clone(), message, source)
         };
@@ -257,12 +257,8 @@ impl Checking<'_> {
                 true => message,
                 false => format!("{message} (it saw {})", told.join(", ")),
             };
-            let place = Spotted {
-                source: rule.file.as_str().into(),
-                position: Some(rule.at),
-                what: None,
-                line: Some(rule.line.clone()),
-            };
+            let place = Place::known(rule.file.as_str().into(), Some(rule.at));
+            let place = Evidence { line: Some(rule.line.clone()), ..Evidence::at(place) };
             let mut finding = Finding::new(CheckRule::RuleBroken, message, contexts)
                 .about(rule.name.clone())
                 .at(place);
@@ -279,7 +275,7 @@ impl Checking<'_> {
     ) -> Result<(), Error> {
         // A file without anything in it that counts is read all the same.
         let inputs = survey.contexts().iter().flat_map(|readings| &readings.inputs.inputs);
-        let read: HashSet<String> = inputs.map(|input| input.source.to_string()).collect();
+        let read: HashSet<String> = inputs.map(|input| input.origin.to_string()).collect();
         let contexts: Vec<Context> =
             survey.contexts().iter().map(|readings| readings.context.clone()).collect();
         let found = orphans(self.snapshot.project(), self.snapshot.world(), &read, &contexts)?;
@@ -289,18 +285,11 @@ impl Checking<'_> {
                 "no context reads it: {} would for {axis}={value}, which is not allowed",
                 orphan.layer
             );
-            let place = Spotted {
-                source: orphan.path.as_str().into(),
-                position: None,
-                what: None,
-                line: None,
-            };
-            let declared = Spotted {
-                source: self.snapshot.project().file.as_str().into(),
-                position: Some(orphan.declared_at),
-                what: Some(format!("the layer {} is declared here", orphan.layer)),
-                line: None,
-            };
+            let place = Evidence::at(Place::whole(Origin::file(&orphan.path)));
+            let file = self.snapshot.project().file.as_str();
+            let declared = Place::known(file.into(), Some(orphan.declared_at));
+            let what = format!("the layer {} is declared here", orphan.layer);
+            let declared = Evidence::of(declared, what);
             let finding = Finding::new(CheckRule::OrphanFile, message, full.clone());
             findings.add(finding.at(place).at(declared).help(match &orphan.near {
                 Some(near) => format!("name it for {near} if that is meant; else take it out"),
@@ -319,7 +308,7 @@ impl Checking<'_> {
     ) {
         let mut files: Vec<PathBuf> = Vec::new();
         for place in exposed.iter().flat_map(|finding| &finding.places) {
-            let file = PathBuf::from(place.source.as_ref());
+            let file = PathBuf::from(place.place.origin.name());
             if !files.contains(&file) {
                 files.push(file);
             }
@@ -334,7 +323,7 @@ impl Checking<'_> {
             Tracking::Unknown(why) => return not_run.push((CheckRule::SecretExposed, why)),
         };
         for finding in exposed {
-            let file = finding.places.first().map(|place| PathBuf::from(place.source.as_ref()));
+            let file = finding.places.first().map(|place| PathBuf::from(place.place.origin.name()));
             let at = files.iter().position(|other| Some(other) == file.as_ref());
             if at.and_then(|at| tracked.get(at)).copied().unwrap_or_default() {
                 findings.add(finding);
@@ -423,12 +412,9 @@ impl Checking<'_> {
             None => String::new(),
         };
         let message = format!("nothing {of}is found by {}, which this accepts", accept.rule);
-        let place = Spotted {
-            source: self.snapshot.project().file.as_str().into(),
-            position: Some(accept.at),
-            what: None,
-            line: Some(accept.line.clone()),
-        };
+        let file = self.snapshot.project().file.as_str();
+        let place = Place::known(file.into(), Some(accept.at));
+        let place = Evidence { line: Some(accept.line.clone()), ..Evidence::at(place) };
         Finding::new(CheckRule::IdleAccept, message, full.clone())
             .at(place)
             .help("take it out, or mend its rule and setting")
@@ -440,14 +426,11 @@ pub fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFi
     let told = unread.iter().map(|(error, contexts)| {
         let rule = CheckRule::CannotRead;
         let mut finding = Finding::new(rule, error.message(), ContextSet::none(of));
-        if let Some(spot) = error.spot() {
-            let (source, position) = (spot.source.as_str().into(), spot.position);
-            finding = finding.at(Spotted { source, position, what: None, line: None });
+        if let Some(place) = error.place() {
+            finding = finding.at(Evidence::at(place.clone()));
         }
-        for (what, spot) in error.others() {
-            let (source, position) = (spot.source.as_str().into(), spot.position);
-            let what = Some(what.clone());
-            finding = finding.at(Spotted { source, position, what, line: None });
+        for (what, place) in error.others() {
+            finding = finding.at(Evidence::of(place.clone(), what.clone()));
         }
         if let Some(help) = error.helps().first() {
             finding = finding.help(help.clone());
@@ -526,7 +509,7 @@ struct Saw {
     /// Whether it, or a part of it, is hidden.
     hides: bool,
     /// Where that stands.
-    place: Option<Spotted>,
+    place: Option<Evidence>,
 }
 
 /// The values that are named, with how they are shown and where they stand; else the key of one that
@@ -558,12 +541,8 @@ fn gather(
             Some(value) => value.show(),
             None => "(secret)".to_owned(),
         };
-        let place = answer.winner.as_ref().map(|winner| Spotted {
-            source: Arc::clone(&winner.source),
-            position: winner.position,
-            what: Some(keys.show(key)),
-            line: None,
-        });
+        let winner = answer.winner.as_ref();
+        let place = winner.map(|winner| Evidence::of(winner.place.clone(), keys.show(key)));
         let hides = answer.value().as_ref() != Some(value);
         saw.push(Saw { key: keys.show(key), shown, hides, place });
     }

@@ -2,8 +2,8 @@
 
 use crate::{Arguments, Session, Snapshot, Supposition, select};
 use justwhy_core::{
-    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, NotEncrypted, Row,
-    Text, Value, Verdict, as_written, destination, is_secret_name,
+    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, NotEncrypted, Origin,
+    Row, Text, Value, Verdict, as_written, destination, is_secret_name,
 };
 use justwhy_project::{Error, Kept, Tracking};
 
@@ -79,7 +79,7 @@ pub struct Supposed {
     pub is_idle: bool,
     /// Where it stands: the source, and the name there; what the caller gives is never compared with a
     /// secret.
-    pub(crate) given: Option<(String, String)>,
+    pub(crate) given: Option<(Origin, String)>,
     /// Why it leaves a secret less protected than it was, as a clause.
     pub exposes: Option<String>,
 }
@@ -332,13 +332,13 @@ impl Editor<'_, '_> {
     }
 
     /// The source that a place is in, and the name there, as an explanation has them.
-    fn source_and_name(&self, place: &Destination) -> (String, String) {
-        let source = match &place.holder {
-            Holder::File(path) => path.clone(),
-            Holder::Values => self.snapshot.project().file.clone(),
+    fn source_and_name(&self, place: &Destination) -> (Origin, String) {
+        let origin = match &place.holder {
+            Holder::File(path) => Origin::file(path),
+            Holder::Values => Origin::file(&self.snapshot.project().file),
             Holder::Scope { store, scope } => match self.file_of(store) {
-                Some(path) => path.to_owned(),
-                None => format!("{store}:{scope}"),
+                Some(path) => Origin::file(path),
+                None => Origin::Scope(format!("{store}:{scope}").into()),
             },
         };
         let name = place.name.segments().collect::<Vec<_>>();
@@ -347,7 +347,7 @@ impl Editor<'_, '_> {
             [name] if place.is_untyped => (*name).to_owned(),
             _ => place.name.to_string(),
         };
-        (source, name)
+        (origin, name)
     }
 
     /// The file of a store that is one.

@@ -3,7 +3,7 @@
 
 use crate::{Snapshot, select};
 use justwhy_core::{
-    Answers, Astray, Context, Found, How, KeyId, KeyPath, Presence, Resolution, Stand, Wanted,
+    Answers, Astray, Context, Found, How, KeyId, KeyPath, Presence, Provenance, Resolution, Wanted,
     unread_layers,
 };
 use justwhy_project::Error;
@@ -174,9 +174,9 @@ pub fn where_it_is(asking: &Asking<'_>, key: &str, expected: &str, error: Error)
         let is_met = wanted.is_met(there, key);
         if let Some(winner) = resolution.winner(key).filter(|_| is_met || any.is_none()) {
             let way = asking.snapshot.way_to(here, context);
-            let stand = Stand::of(resolution, winner);
+            let stand = Provenance::of(resolution, winner);
             let layer = &resolution.readings().layer(stand.layer).name;
-            let place = stand.place(resolution.keys());
+            let place = stand.show(resolution.keys());
             match is_met {
                 true => found = Some(format!("with --in {way} it is that: {layer} ({place})")),
                 false => any = Some(format!("with --in {way} there is: {layer} sets it ({place})")),

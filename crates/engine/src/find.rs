@@ -1,5 +1,6 @@
 //! Which settings have a value, in any context, and where it is written.
 
+use crate::reader::first_of;
 use crate::{Snapshot, exhausted};
 use hashbrown::HashMap;
 use justwhy_core::{Context, ContextSet, Hit, KeyId, Resolution, Sight, Survey, Value, find_in};
@@ -67,7 +68,7 @@ pub fn find<S: Send>(
     for (context, read) in contexts.iter().zip(snapshot.read_all(&contexts)) {
         match read {
             Ok(read) => readings.push(Arc::new(read)),
-            Err(error) => unread.push((context.clone(), error)),
+            Err(errors) => unread.push((context.clone(), first_of(errors))),
         }
     }
     if let (true, Some((_, error))) = (readings.is_empty(), unread.first()) {
@@ -98,7 +99,7 @@ fn places<S: Send>(
                 break;
             }
             for hit in find_in(answers, *key, value) {
-                let place = hit.stand.place(keys);
+                let place = hit.stand.show(keys);
                 let same = (*key, hit.stand.layer.0, place.clone(), hit.is_made, hit.value.show());
                 let place = Occurrence {
                     key: keys.show(*key),

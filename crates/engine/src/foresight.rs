@@ -8,7 +8,7 @@ use crate::{
 };
 use justwhy_core::{
     Answers, CandidateId, CheckRule, Choice, Compared, Context, ContextSet, Effects, Explanation,
-    KeyPath, Resolution, Side, Stand, compare, in_words, sum_up,
+    KeyPath, Provenance, Resolution, Shared, Side, compare, in_words, sum_up,
 };
 use justwhy_project::{Error, Project};
 use std::collections::{BTreeMap, BTreeSet};
@@ -202,13 +202,14 @@ impl<C: PartialEq + Send + Sync, S: Fn(&Answers<'_>, &Explanation) -> C + Sync> 
             (self.show)(answers, answer)
         };
         let is_given = |resolution: &Resolution, id: CandidateId| {
-            let stand = Stand::of(resolution, id);
+            let stand = Provenance::of(resolution, id);
             let name = stand.shown_name(resolution.keys());
             let given = self.supposed.iter().filter_map(|it| it.given.as_ref());
-            given.into_iter().any(|(source, at)| *source == *stand.source && *at == name)
+            given.into_iter().any(|(origin, at)| *origin == stand.place.origin && *at == name)
         };
         let nothing = |_: &Resolution, _: CandidateId| false;
-        let shared = self.before.shared_with(self.after);
+        // Who supposes something of a secret could be guessing it.
+        let shared = Shared { contents: false, ..self.before.shared_with(self.after) };
         let compared = Compared { pairs: &pairs, wanted: None, shared };
         let both = [
             Side { given: &nothing, ..self.before.side(&sides[0].survey) },
@@ -261,7 +262,7 @@ fn check(
 ) -> Result<Checked, Vec<Error>> {
     let mut checked = Checking { snapshot }.check(&read.survey, &read.full, wanted)?;
     let of = read.survey.contexts().len();
-    checked.findings.splice(0..0, cannot_read(&read.unread, of));
+    checked.findings.splice(0..0, cannot_read(&read.faults, of));
     Ok(checked)
 }
 

@@ -40,7 +40,7 @@ pub use find::{Occurrence, Occurrences, find};
 pub use foresight::{Asked, Foresight, Outlook, Waits, foresee, shown_key};
 pub use orphans::{Orphan, orphans};
 pub use overlay::Overlay;
-pub use reader::{NotRead, Reader};
+pub use reader::{NotRead, Reader, first_of};
 pub use session::{Ports, Session};
 pub use situate::Situation;
 pub use snapshot::{ScopeLayer, Snapshot, exhausted, local_layers};

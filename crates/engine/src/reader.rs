@@ -7,8 +7,8 @@ use crate::situate::{ancestors, inside};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
     BadInput, BadReading, Context, Decrypts, Document, Inactivity, Input, Inputs, KeyId, KeyPath,
-    Keys, Kind, Lack, Layer, LayerIndex, Leaf, Names, Naming, Position, Presence, Readings,
-    ScopeOf, SourceText, Span, Text, Value, list_values, nearest, parallel,
+    Keys, Kind, Lack, Layer, LayerIndex, Leaf, Names, Naming, Origin, Place, Position, Presence,
+    Readings, ScopeOf, SourceText, Span, Text, Value, list_values, nearest, parallel,
 };
 use justwhy_formats::{Format, RowFormat, shown_name};
 use justwhy_project::{
@@ -103,11 +103,11 @@ enum Written {
     Defaults(usize),
 }
 
-/// What a file says, `None` if it is not there.
-type Fetched = Result<Option<Arc<Document>>, Error>;
+/// What a file says, `None` if it is not there; all that is wrong with it, if anything is.
+type Fetched = Result<Option<Arc<Document>>, Vec<Error>>;
 
 /// A document that a layer reads: the name of its source, and whether its texts have no type.
-type Opened = (Arc<str>, Arc<Document>, bool);
+type Opened = (Origin, Arc<Document>, bool);
 
 /// # Reading
 impl Reader {
@@ -248,7 +248,7 @@ impl Reader {
         arguments: &Arguments,
         met: Option<LayerIndex>,
     ) -> Result<Readings, Error> {
-        let inputs = self.inputs(context, arguments, met)?;
+        let inputs = self.inputs(context, arguments, met).map_err(first_of)?;
         let mut read = self.assembled(vec![inputs]);
         // One comes out for each that goes in.
         read.swap_remove(0).map_err(|bad| self.refused(&bad))
@@ -259,22 +259,22 @@ impl Reader {
         &mut self,
         contexts: &[Context],
         arguments: &Arguments,
-    ) -> Vec<Result<Readings, Error>> {
+    ) -> Vec<Result<Readings, Vec<Error>>> {
         let mut all = Vec::with_capacity(contexts.len());
-        let mut failed: Vec<Option<Error>> = Vec::with_capacity(contexts.len());
+        let mut failed: Vec<Option<Vec<Error>>> = Vec::with_capacity(contexts.len());
         for context in contexts {
             match self.inputs(context.clone(), arguments, None) {
                 Ok(inputs) => {
                     all.push(inputs);
                     failed.push(None);
                 }
-                Err(error) => failed.push(Some(error)),
+                Err(errors) => failed.push(Some(errors)),
             }
         }
         let mut read = self.assembled(all).into_iter();
         let each = failed.into_iter().filter_map(|failed| match failed {
-            Some(error) => Some(Err(error)),
-            None => read.next().map(|read| read.map_err(|bad| self.refused(&bad))),
+            Some(errors) => Some(Err(errors)),
+            None => read.next().map(|read| read.map_err(|bad| vec![self.refused(&bad)])),
         });
         each.collect()
     }
@@ -285,15 +285,16 @@ impl Reader {
         context: Context,
         arguments: &Arguments,
         met: Option<LayerIndex>,
-    ) -> Result<Inputs, Error> {
+    ) -> Result<Inputs, Vec<Error>> {
+        let one = |error| vec![error];
         let project = Arc::clone(&self.project);
         let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
         let mut wanted = Vec::new();
         for (number, declared) in project.layers.iter().enumerate() {
             let is_met = met == Some(LayerIndex(number + 1));
-            let layer = self.layer(declared, &context, is_met)?;
+            let layer = self.layer(declared, &context, is_met).map_err(one)?;
             if layer.presence == Presence::Read {
-                wanted.push(self.files_of(declared, &layer)?);
+                wanted.push(self.files_of(declared, &layer).map_err(one)?);
             } else {
                 wanted.push(Vec::new());
             }
@@ -305,9 +306,15 @@ impl Reader {
         for (number, (file, _)) in catalogues.iter().enumerate() {
             let defaults = self.values(Written::Defaults(number));
             if !defaults.leaves.is_empty() {
-                inputs.push(input(LayerIndex(0), (Arc::clone(file), defaults, false), None, false));
+                inputs.push(input(
+                    LayerIndex(0),
+                    (Origin::File(Arc::clone(file)), defaults, false),
+                    None,
+                    false,
+                ));
             }
         }
+        let mut errors: Vec<Error> = Vec::new();
         for (number, declared) in project.layers.iter().enumerate() {
             // The catalogue is below all of them.
             let index = LayerIndex(number + 1);
@@ -319,20 +326,30 @@ impl Reader {
                 || declared.per_directory
                 || matches!(declared.reads, Reads::Files(..));
             let opened = match declared.reads {
-                Reads::Scope(_, store) => self.open_scopes(number, (layer, store), &context)?,
-                _ => self.open(number, layer, &wanted[number])?,
+                Reads::Scope(_, store) => {
+                    self.open_scopes(number, (layer, store), &context).map_err(one)
+                }
+                _ => self.open(number, layer, &wanted[number]),
             };
+            // Whoever asks for all that is wrong is told of it at once.
+            let opened = opened.unwrap_or_else(|more| {
+                errors.extend(more);
+                Vec::new()
+            });
             // What is called as variables are has texts as variables have.
             let are_variables = layer.names != Names::Keys;
-            for (source, document, untyped) in opened {
-                let opened = (source, document, untyped || are_variables);
+            for (origin, document, untyped) in opened {
+                let opened = (origin, document, untyped || are_variables);
                 inputs.push(input(index, opened, layer.under.clone(), may_lack_section));
             }
+        }
+        if !errors.is_empty() {
+            return Err(errors);
         }
         let index = LayerIndex(layers.len());
         layers.push(Layer::new("arguments", Kind::Arguments, Names::Keys));
         let said = self.arguments(arguments);
-        inputs.push(input(index, ("arguments".into(), said, true), None, false));
+        inputs.push(input(index, (Origin::Arguments, said, true), None, false));
         Ok(Inputs {
             naming: Some(project.naming.clone()),
             others: self
@@ -548,34 +565,37 @@ impl Reader {
         number: usize,
         layer: &mut Layer,
         wanted: &[(String, Format)],
-    ) -> Result<Vec<Opened>, Error> {
+    ) -> Result<Vec<Opened>, Vec<Error>> {
         let project = Arc::clone(&self.project);
         let declared = &project.layers[number];
         let path = layer.path.clone().unwrap_or_default();
         let mut opened = Vec::new();
+        let mut errors: Vec<Error> = Vec::new();
         match &declared.reads {
             Reads::Values(_) => {
                 let file = self.project.file.as_str().into();
                 opened.push((file, self.values(Written::Layer(number)), false));
             }
-            Reads::Process => opened.push(("process".into(), self.process(), true)),
+            Reads::Process => opened.push((Origin::Process, self.process(), true)),
             // Scopes are opened for themselves.
             Reads::Scope(..) => {}
             Reads::Rows { format, .. } => {
                 let row = layer.row.unwrap_or_default();
-                let document = self.row(declared, &path, *format, row)?;
+                let document =
+                    self.row(declared, &path, *format, row).map_err(|error| vec![error])?;
                 opened.push((path.into(), document, format.is_untyped()));
             }
             Reads::File(..) | Reads::Files(..) => {
                 let is_pattern = matches!(declared.reads, Reads::Files(..));
                 for (path, format) in wanted {
-                    match self.file(path, *format)? {
-                        Some(document) => {
+                    match self.file(path, *format) {
+                        Ok(Some(document)) => {
                             opened.push((path.as_str().into(), document, format.is_untyped()));
                         }
-                        None if declared.optional || declared.per_directory => {}
-                        None if is_pattern => return Err(not_there_any_more(path)),
-                        None => return Err(self.missing_file(declared, path)),
+                        Ok(None) if declared.optional || declared.per_directory => {}
+                        Ok(None) if is_pattern => errors.push(not_there_any_more(path)),
+                        Ok(None) => errors.push(self.missing_file(declared, path)),
+                        Err(more) => errors.extend(more),
                     }
                 }
                 if opened.is_empty() {
@@ -588,7 +608,7 @@ impl Reader {
                 }
             }
         }
-        Ok(opened)
+        if errors.is_empty() { Ok(opened) } else { Err(errors) }
     }
 
     fn missing_file(&self, declared: &ProjectLayer, path: &str) -> Error {
@@ -706,7 +726,8 @@ impl Reader {
             found,
             is_much,
             |(key, _)| {
-                let read = read_bytes(project, world, &key.0).and_then(|bytes| {
+                let bytes = read_bytes(project, world, &key.0).map_err(|error| vec![error]);
+                let read = bytes.and_then(|bytes| {
                     let Some(bytes) = bytes else { return Ok(None) };
                     let (mut document, keys) = document_of(key, bytes, project.limits)?;
                     document.decrypt(decrypts);
@@ -749,7 +770,7 @@ impl Reader {
         let mut document = Document { text: Some(text.clone()), ..Document::default() };
         for (path, value, at) in values {
             let name = path.iter().fold(KeyId::ROOT, |key, segment| keys.child(key, segment));
-            document.leaves.push(Leaf { name, value: value.clone(), at: Some(*at) });
+            document.leaves.push(Leaf { name, value: value.clone(), at: Some(*at), name_at: None });
         }
         let document = self.decrypted(document);
         self.values.insert(written, Arc::clone(&document));
@@ -784,7 +805,7 @@ impl Reader {
                 (Some(name), Ok(value)) => {
                     let name = keys.child(KeyId::ROOT, name);
                     let value = Value::Text(value.into());
-                    document.leaves.push(Leaf { name, value, at: None });
+                    document.leaves.push(Leaf { name, value, at: None, name_at: None });
                 }
                 _ => document.unreadable.push(name.to_string_lossy().into_owned()),
             }
@@ -798,11 +819,11 @@ impl Reader {
     fn refused(&self, bad: &BadInput) -> Error {
         let number = bad.input.layer.0.checked_sub(1);
         let declared = number.and_then(|number| self.project.layers.get(number));
-        let Input { source, document, section, .. } = &bad.input;
-        let place = |at: Option<Span>| document.position(at);
+        let Input { origin, document, section, .. } = &bad.input;
+        let place = |at: Option<Span>| Place::in_text(origin.clone(), document.text.as_ref(), at);
         let section = section.as_ref().map(KeyPath::to_string).unwrap_or_default();
         let layer = declared.map_or("arguments", |declared| &declared.name);
-        let source = source.to_string();
+        let source = origin.to_string();
         match &bad.problem {
             BadReading::NoSection => {
                 let message = format!(
@@ -810,7 +831,7 @@ impl Reader {
                 );
                 let at = declared.and_then(|declared| self.position(declared.at));
                 Error::new("missing-section", message)
-                    .at(source, None)
+                    .at_place(place(None))
                     .also("declared at", &self.project.file, at)
                     .help("add the section, or say that it may be missing: optional = true")
             }
@@ -818,7 +839,7 @@ impl Reader {
                 "bad-file",
                 format!("the section {section}, which the layer {layer} reads, is no table"),
             )
-            .at(source, place(*at)),
+            .at_place(place(*at)),
             BadReading::Clash { variable, clash, at } => {
                 let keys = [bad.keys.show(clash.one), bad.keys.show(clash.other)];
                 let message = format!(
@@ -826,16 +847,22 @@ impl Reader {
                     list_values(&keys, "or")
                 );
                 Error::new("variable-clash", message)
-                    .at(source, place(*at))
+                    .at_place(place(*at))
                     .help("rename one of the settings, or take the variable out")
             }
             BadReading::NotText { variable } => {
                 Error::new("bad-variable", format!("the variable {variable} is not UTF-8"))
-                    .at(source, None)
+                    .at_place(place(None))
                     .help("set it anew, or unset it")
             }
         }
     }
+}
+
+/// The error to tell of where one is enough.
+pub fn first_of(errors: Vec<Error>) -> Error {
+    let none = || Error::new("bad-file", "it cannot be read");
+    errors.into_iter().next().unwrap_or_else(none)
 }
 
 /// Decrypts nothing.
@@ -849,11 +876,11 @@ impl Decrypts for Nobody {
 
 fn input(
     layer: LayerIndex,
-    (source, document, untyped): Opened,
+    (origin, document, untyped): Opened,
     section: Option<KeyPath>,
     may_lack_section: bool,
 ) -> Input {
-    Input { layer, source, document, section, may_lack_section, untyped }
+    Input { layer, origin, document, section, may_lack_section, untyped }
 }
 
 fn not_there_any_more(path: &str) -> Error {

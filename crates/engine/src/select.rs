@@ -137,7 +137,7 @@ pub fn has_source(resolution: &Resolution, inside: Option<&str>, text: &str) -> 
     };
     let paths = paths(inside, file);
     let mut readings = resolution.readings().readings.iter();
-    readings.any(|reading| paths.iter().any(|path| *path == *reading.source))
+    readings.any(|reading| paths.iter().any(|path| *path == *reading.origin.name()))
 }
 
 /// The settings written at a line of a file, whose path is relative to the working directory or to
@@ -154,7 +154,7 @@ fn at_line(
         for id in resolution.all_candidates() {
             let candidate = resolution.candidate(id);
             let reading = resolution.reading(candidate);
-            if reading.source.as_ref() != path {
+            if reading.origin.name() != path {
                 continue;
             }
             is_read = true;
@@ -220,8 +220,8 @@ fn left_out_at(resolution: &Resolution, text: &str) -> Option<String> {
     let key = keys.find(KeyId::ROOT, &KeyPath::parse(text).ok()?)?;
     resolution.readings().readings.iter().find_map(|reading| {
         let (_, at) = reading.document.left_out.iter().find(|(name, _)| *name == key)?;
-        let position = reading.document.position(Some(*at))?;
-        Some(format!("{}:{}:{}", reading.source, position.line, position.column))
+        let place = reading.place_at(Some(*at));
+        place.has_line().then(|| place.to_string())
     })
 }
 

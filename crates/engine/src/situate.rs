@@ -4,7 +4,7 @@ use justwhy_project::{Branch, Error, Project, ProjectAxis, Way, World};
 
 use crate::reader::load;
 use hashbrown::HashMap;
-use justwhy_core::{AxisOrigin, AxisValue, Context};
+use justwhy_core::{AxisOrigin, AxisValue, Context, Origin, Place};
 use justwhy_formats::{Format, Kind, Tree};
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
@@ -490,7 +490,7 @@ impl Situation {
                 "the variable {name}, which the axis {} is read from, is not UTF-8",
                 axis.axis.name
             );
-            return Err(Error::new("bad-context", message).at("process", None));
+            return Err(Error::new("bad-context", message).at_place(Place::whole(Origin::Process)));
         };
         Ok(Found::Value(value.to_owned(), AxisOrigin::Variable(name.to_owned())))
     }

@@ -10,7 +10,7 @@ use hashbrown::HashMap;
 use justwhy_core::parallel::lock;
 use justwhy_core::{
     Answers, AxisOrigin, AxisValue, Context, ExpansionLimits, Inactivity, Kind, LayerIndex,
-    Outside, Readings, Resolution, Scope, Shared,
+    Outside, Place, Readings, Resolution, Scope, Shared,
 };
 use justwhy_formats::{decode, shown_name};
 use justwhy_project::{Error, Project, ReadProblem, Reads, Way, World, beyond};
@@ -136,6 +136,7 @@ impl Snapshot {
             project: Arc::ptr_eq(&self.project, &other.project),
             outside: Arc::ptr_eq(&self.outside, &other.outside)
                 && self.without_local == other.without_local,
+            contents: true,
         }
     }
 
@@ -181,8 +182,9 @@ impl Snapshot {
         Snapshot { without_local: true, reader: Mutex::new(reader.without_local()), ..self }
     }
 
-    /// Reads every source in each of many contexts, and shares what is the same in them.
-    pub fn read_all(&self, contexts: &[Context]) -> Vec<Result<Readings, Error>> {
+    /// Reads every source in each of many contexts, and shares what is the same in them. Of one that cannot
+    /// be read all errors are told.
+    pub fn read_all(&self, contexts: &[Context]) -> Vec<Result<Readings, Vec<Error>>> {
         lock(&self.reader).read_all(contexts, &self.arguments)
     }
 
@@ -253,17 +255,11 @@ impl Snapshot {
         lock(&self.reader).read_with(context, &self.arguments, Some(layer))
     }
 
-    /// The place at which a layer is declared, as text.
-    pub fn declared_at(&self, layer: LayerIndex) -> String {
-        let file = &self.project.file;
+    /// The place at which a layer is declared.
+    pub fn declared_at(&self, layer: LayerIndex) -> Place {
         let declared = layer.0.checked_sub(1).and_then(|number| self.project.layers.get(number));
-        match declared {
-            Some(declared) => {
-                let position = self.project.text.position(declared.at.start);
-                format!("{file}:{}:{}", position.line, position.column)
-            }
-            None => file.clone(),
-        }
+        let (file, text) = (self.project.file.as_str(), &self.project.text);
+        Place::in_text(file.into(), Some(text), declared.map(|declared| declared.at))
     }
 
     /// The path of the working directory below the project's folder; none if it is outside.

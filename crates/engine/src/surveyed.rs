@@ -14,8 +14,10 @@ pub struct Surveyed {
     pub full: ContextSet,
     /// What was asked.
     pub head: Context,
-    /// Contexts that cannot be read, by the error that they have in common.
+    /// Contexts that cannot be read, by the first error that they have in common.
     pub unread: Vec<(Error, Vec<Context>)>,
+    /// The same by all that is wrong with what they read.
+    pub faults: Vec<(Error, Vec<Context>)>,
 }
 
 impl Surveyed {
@@ -53,6 +55,7 @@ impl Snapshot {
         let mut readings = Vec::with_capacity(contexts.len());
         let mut full = Vec::new();
         let mut unread: Vec<(Error, Vec<Context>)> = Vec::new();
+        let mut faults: Vec<(Error, Vec<Context>)> = Vec::new();
         for (context, read) in contexts.iter().zip(self.read_all(&contexts)) {
             let is_full = is_full(context);
             match read {
@@ -62,17 +65,21 @@ impl Snapshot {
                 }
                 // Where nobody works, nobody misses anything.
                 Err(_) if !is_full => {}
-                Err(error) => match unread.iter_mut().find(|(other, _)| other.is_same(&error)) {
-                    Some((_, contexts)) => contexts.push(context.clone()),
-                    None => unread.push((error, vec![context.clone()])),
-                },
+                Err(errors) => {
+                    for (number, error) in errors.into_iter().enumerate() {
+                        if number == 0 {
+                            note(&mut unread, error.clone(), context);
+                        }
+                        note(&mut faults, error, context);
+                    }
+                }
             }
         }
         let mut set = ContextSet::none(readings.len());
         full.iter().enumerate().filter(|(_, full)| **full).for_each(|(at, _)| set.insert(at));
         if set.is_empty() && !unread.is_empty() {
             let of = contexts.len();
-            let told = unread.into_iter().map(|(error, contexts)| match contexts.as_slice() {
+            let told = faults.into_iter().map(|(error, contexts)| match contexts.as_slice() {
                 all if all.len() == of => error,
                 [first, rest @ ..] => {
                     let where_ = plain_context(first);
@@ -89,7 +96,7 @@ impl Snapshot {
             let error = Error::new("bad-context", "there is no context to look at");
             return Err(vec![error.help("[[never]] takes every combination of the axes away")]);
         }
-        Ok(Surveyed { survey: Survey::of(readings), full: set, head, unread })
+        Ok(Surveyed { survey: Survey::of(readings), full: set, head, unread, faults })
     }
 
     /// The current context, if it is not among those that were looked at: nothing is said of it then.
@@ -97,6 +104,14 @@ impl Snapshot {
         let here = self.stand().ok()?;
         let is_among = survey.contexts().iter().any(|it| it.context.is_same_place(&here));
         (!is_among).then_some(here)
+    }
+}
+
+/// Notes that a context cannot be read for that reason.
+fn note(unread: &mut Vec<(Error, Vec<Context>)>, error: Error, context: &Context) {
+    match unread.iter_mut().find(|(other, _)| other.is_same(&error)) {
+        Some((_, contexts)) => contexts.push(context.clone()),
+        None => unread.push((error, vec![context.clone()])),
     }
 }
 

@@ -258,7 +258,7 @@ fn told_in(snapshot: &Snapshot, context: &Context) -> Vec<String> {
     let one = |key: KeyId| {
         let answer = Explanation::of(&answers, key);
         let name = resolution.keys().show(key);
-        let winner = answer.winner.as_ref().map(|winner| winner.place(resolution.keys()));
+        let winner = answer.winner.as_ref().map(|winner| winner.show(resolution.keys()));
         let why = answer.why(&answers);
         let rows = answer.rows(&answers).len();
         format!("{name} {:?} {:?} {winner:?} {why:?} {rows}", answer.status, answer.value())
@@ -319,7 +319,7 @@ proptest! {
                 && before.contexts().len() == after.contexts().len()
             {
                 let sides = [(&snapshot, before), (&next, after)];
-                let nothing = Shared { keys: false, project: false, outside: false };
+                let nothing = Shared { keys: false, project: false, outside: false, contents: false };
                 let shared = snapshot.shared_with(&next);
                 prop_assert_eq!(compared(sides, shared), compared(sides, nothing));
             }

@@ -4,7 +4,7 @@
 use crate::Limits;
 use crate::edit::lines::{self, text_of};
 use crate::edit::{Splice, Way, line_end, line_start, names, whole_lines};
-use crate::fault::Fault;
+use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::tree::{Kind, Node, NodeId, Tree};
 use crate::write::{Quotes, short_escape, unwritable};
@@ -27,8 +27,8 @@ impl FileFormat for Env {
         }
     }
 
-    fn parse<'t>(&self, text: &'t str, _: Limits) -> Result<Tree<'t>, Fault> {
-        parse(text)
+    fn read<'t>(&self, text: &'t str, _: Limits, faults: &mut Faults) -> Tree<'t> {
+        read(text, faults)
     }
 
     fn put(
@@ -56,10 +56,14 @@ impl FileFormat for Env {
 }
 
 /// Parses lines; every variable is an entry of the root.
-fn parse(text: &str) -> Result<Tree<'_>, Fault> {
+fn read<'t>(text: &'t str, faults: &mut Faults) -> Tree<'t> {
     let mut scanner = Scanner { text, at: 0 };
     let mut tree = Tree::for_text(text.len());
-    while let Some(Line { name_at, at, value, literal }) = scanner.line()? {
+    while let Some(line) = scanner.line().filter(|_| !faults.are_enough()) {
+        let Some(Line { name_at, at, value, literal }) = faults.unless(line) else {
+            scanner.skip_line();
+            continue;
+        };
         let name = &text[name_at.start as usize..name_at.end as usize];
         let node = Node::named(Cow::Borrowed(name), name_at, at, Kind::Text(value));
         let id = tree.push_child(Tree::ROOT, node);
@@ -67,7 +71,7 @@ fn parse(text: &str) -> Result<Tree<'_>, Fault> {
             tree.literal_dollars.push((id, literal.into()));
         }
     }
-    Ok(tree)
+    tree
 }
 
 struct Scanner<'s> {
@@ -113,17 +117,17 @@ impl<'s> Scanner<'s> {
     }
 
     /// The next line with a variable.
-    fn line(&mut self) -> Result<Option<Line<'s>>, Fault> {
+    fn line(&mut self) -> Option<Result<Line<'s>, Fault>> {
         loop {
             self.skip_blanks();
             if self.rest().is_empty() {
-                return Ok(None);
+                return None;
             }
             if self.is_at_line_end() || self.peek() == Some(b'#') {
                 self.skip_line();
                 continue;
             }
-            return self.variable().map(Some);
+            return Some(self.variable());
         }
     }
 

@@ -53,6 +53,38 @@ impl Fault {
     }
 }
 
+/// All that is wrong in a text, as far as it is worth telling.
+#[derive(Debug, Default)]
+pub(crate) struct Faults(Vec<Fault>);
+
+impl Faults {
+    /// More than so many of one file nobody reads.
+    const MOST: usize = 20;
+
+    pub(crate) fn note(&mut self, fault: Fault) {
+        if !self.are_enough() {
+            self.0.push(fault);
+        }
+    }
+
+    /// Notes what is wrong; nothing comes of it then.
+    pub(crate) fn unless<T>(&mut self, read: Result<T, Fault>) -> Option<T> {
+        read.map_err(|fault| self.note(fault)).ok()
+    }
+
+    /// Whether no more are noted, so that nobody need read on.
+    pub(crate) fn are_enough(&self) -> bool {
+        self.0.len() >= Faults::MOST
+    }
+
+    /// In the order of their places; what begins where another does follows from that.
+    pub(crate) fn in_order(mut self) -> Vec<Fault> {
+        self.0.sort_by_key(|fault| fault.at.start);
+        self.0.dedup_by_key(|fault| fault.at.start);
+        self.0
+    }
+}
+
 /// More tables and lists inside each other than there may be.
 pub(crate) fn too_deep(at: Span, limits: Limits) -> Fault {
     let of_what = "tables and lists inside each other";

@@ -5,7 +5,7 @@
 
 use crate::Limits;
 use crate::edit::{Splice, Way};
-use crate::fault::Fault;
+use crate::fault::{Fault, Faults};
 use crate::tree::{NodeId, Tree};
 use crate::{env, ini, json, properties, toml, yaml};
 use justwhy_core::Value;
@@ -49,8 +49,9 @@ pub(crate) trait FileFormat: Sync {
     /// What is to be known of it before a text is read.
     fn about(&self) -> About;
 
-    /// Reads a text: each value at its exact place.
-    fn parse<'t>(&self, text: &'t str, limits: Limits) -> Result<Tree<'t>, Fault>;
+    /// Reads a text: each value at its exact place. What is wrong in it is noted, and what can be known all
+    /// the same is read.
+    fn read<'t>(&self, text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t>;
 
     /// What to write where, so that there is a value at the end of the way.
     fn put(
@@ -181,8 +182,16 @@ impl Format {
         if segments.is_empty() { None } else { self.0.snippet(segments, value) }
     }
 
-    /// Parses a text.
+    /// Reads a text: what can be known of it, and all that is wrong in it.
+    pub fn read(self, text: &str, limits: Limits) -> (Tree<'_>, Vec<Fault>) {
+        let mut faults = Faults::default();
+        let tree = self.0.read(text, limits, &mut faults);
+        (tree, faults.in_order())
+    }
+
+    /// Reads a text that must be without a fault.
     pub fn parse(self, text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
-        self.0.parse(text, limits)
+        let (tree, faults) = self.read(text, limits);
+        faults.into_iter().next().map_or(Ok(tree), Err)
     }
 }

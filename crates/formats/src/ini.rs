@@ -3,7 +3,7 @@
 use crate::Limits;
 use crate::edit::lines::{self, last_leaf, text_of};
 use crate::edit::{Splice, Way, names, newline, whole_lines};
-use crate::fault::Fault;
+use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::paths::Paths;
 use crate::tree::{NodeId, Tree};
@@ -25,8 +25,8 @@ impl FileFormat for Ini {
         }
     }
 
-    fn parse<'t>(&self, text: &'t str, _: Limits) -> Result<Tree<'t>, Fault> {
-        parse(text)
+    fn read<'t>(&self, text: &'t str, _: Limits, faults: &mut Faults) -> Tree<'t> {
+        read(text, faults)
     }
 
     fn put(
@@ -58,22 +58,29 @@ impl FileFormat for Ini {
 }
 
 /// Parses lines. A section is a path of tables, a key one segment in it.
-fn parse(text: &str) -> Result<Tree<'_>, Fault> {
+fn read<'t>(text: &'t str, faults: &mut Faults) -> Tree<'t> {
     let mut paths = Paths::for_text(text.len());
-    let mut section = Tree::ROOT;
+    // None below a header that cannot be read: nobody knows what its keys belong to.
+    let mut section = Some(Tree::ROOT);
     let mut start = 0;
     for line in text.split('\n') {
         let next = start + line.len() + 1;
         let line = line.strip_suffix('\r').unwrap_or(line);
         let (content, at) = trimmed(line, start);
         if content.starts_with('[') {
-            section = header(&mut paths, content, at)?;
-        } else if !content.is_empty() && !content.starts_with([';', '#']) {
-            pair(&mut paths, section, content, at)?;
+            section = faults.unless(header(&mut paths, content, at));
+        } else if !content.is_empty()
+            && !content.starts_with([';', '#'])
+            && let Some(section) = section
+        {
+            faults.unless(pair(&mut paths, section, content, at));
+        }
+        if faults.are_enough() {
+            break;
         }
         start = next;
     }
-    Ok(paths.tree)
+    paths.tree
 }
 
 /// A text without the blanks around it, and the byte at which it begins.

@@ -3,7 +3,7 @@
 use crate::Limits;
 use crate::edit::braces;
 use crate::edit::{Splice, Way};
-use crate::fault::Fault;
+use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::tree::{NodeId, Tree};
 use crate::write::json_text;
@@ -27,8 +27,9 @@ impl FileFormat for Json {
         About { name, endings, empty: "{}\n", effort: 3, ..About::of_typed_values() }
     }
 
-    fn parse<'t>(&self, text: &'t str, limits: Limits) -> Result<Tree<'t>, Fault> {
-        read::parse(text, limits, self.0)
+    fn read<'t>(&self, text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t> {
+        let read = read::parse(text, limits, self.0);
+        faults.unless(read).unwrap_or_else(|| Tree::for_text(0))
     }
 
     fn put(

@@ -163,7 +163,8 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
                     self.document.literal_dollars.push((self.document.leaves.len(), dollars));
                 }
                 let at = Some(target_node.at);
-                self.document.leaves.push(Leaf { name: child, value, at });
+                let name_at = Some(self.tree.node(member.node).name_at);
+                self.document.leaves.push(Leaf { name: child, value, at, name_at });
             }
         }
         Ok(())

@@ -3,7 +3,7 @@
 use crate::Limits;
 use crate::edit::lines::{self, last_leaf, text_of};
 use crate::edit::{Splice, Way, line_end, names, whole_lines};
-use crate::fault::Fault;
+use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::paths::Paths;
 use crate::tree::{NodeId, Tree};
@@ -24,8 +24,8 @@ impl FileFormat for Properties {
         }
     }
 
-    fn parse<'t>(&self, text: &'t str, _: Limits) -> Result<Tree<'t>, Fault> {
-        parse(text)
+    fn read<'t>(&self, text: &'t str, _: Limits, faults: &mut Faults) -> Tree<'t> {
+        read(text, faults)
     }
 
     fn put(
@@ -53,13 +53,13 @@ impl FileFormat for Properties {
 }
 
 /// Parses logical lines: natural lines that a backslash at their end goes on with the next.
-fn parse(text: &str) -> Result<Tree<'_>, Fault> {
+fn read<'t>(text: &'t str, faults: &mut Faults) -> Tree<'t> {
     let mut paths = Paths::for_text(text.len());
     let mut lines = Lines { text, at: 0 };
-    while let Some(line) = lines.next() {
-        pair(&mut paths, &line)?;
+    while let Some(line) = lines.next().filter(|_| !faults.are_enough()) {
+        faults.unless(pair(&mut paths, &line));
     }
-    Ok(paths.tree)
+    paths.tree
 }
 
 /// A character and the byte at which it stands.

@@ -2,7 +2,7 @@
 
 use crate::Limits;
 use crate::edit::{Splice, Way};
-use crate::fault::Fault;
+use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::tree::{NodeId, Tree};
 use justwhy_core::{KeyPath, Value};
@@ -20,8 +20,8 @@ impl FileFormat for Toml {
         About { name: "toml", endings: &["toml"], effort: 4, ..About::of_typed_values() }
     }
 
-    fn parse<'t>(&self, text: &'t str, limits: Limits) -> Result<Tree<'t>, Fault> {
-        read::parse(text, limits)
+    fn read<'t>(&self, text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t> {
+        read::read(text, limits, faults)
     }
 
     fn put(

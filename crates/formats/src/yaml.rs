@@ -2,7 +2,7 @@
 
 use crate::Limits;
 use crate::edit::{Splice, Way};
-use crate::fault::Fault;
+use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::tree::{NodeId, Tree};
 use crate::write::json_text;
@@ -21,8 +21,9 @@ impl FileFormat for Yaml {
         About { name: "yaml", endings: &["yaml", "yml"], effort: 6, ..About::of_typed_values() }
     }
 
-    fn parse<'t>(&self, text: &'t str, limits: Limits) -> Result<Tree<'t>, Fault> {
-        read::parse(text, limits)
+    fn read<'t>(&self, text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t> {
+        let read = read::parse(text, limits);
+        faults.unless(read).unwrap_or_else(|| Tree::for_text(0))
     }
 
     fn put(

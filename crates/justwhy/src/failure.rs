@@ -31,8 +31,8 @@ pub(crate) fn of_common(errors: &[Error], common: &Common, terminal: &Terminal) 
 /// An error for people.
 pub(crate) fn render(error: &Error, look: &Look) -> String {
     let mut out = look.paint(Role::Wrong, "error");
-    let place = match error.spot() {
-        Some(spot) => format!(" {}", look.paint(Role::Place, &spot.to_string())),
+    let place = match error.place() {
+        Some(place) => format!(" {}", look.paint(Role::Place, &place.to_string())),
         None => String::new(),
     };
     out.push_str(&format!("{place}: {}\n", look.text(error.message())));
@@ -52,7 +52,7 @@ pub(crate) fn render(error: &Error, look: &Look) -> String {
 
 /// The line with a mark under what is wrong in it.
 fn shown_line(error: &Error, excerpt: &justwhy_project::Excerpt, look: &Look) -> String {
-    let Some(position) = error.spot().and_then(|spot| spot.position) else {
+    let Some(position) = error.place().and_then(justwhy_core::Place::position) else {
         return String::new();
     };
     let length = excerpt.line.len();

@@ -3,8 +3,8 @@
 use crate::fingerprint::Fingerprints;
 use justwhy_core::{
     Address, Advice, Answers, CandidateId, Context, Declaration, Explanation, Hop, HopValue,
-    Inactivity, Item, KeyId, LayerIndex, Meaning, NearName, Note, Position, Presence, Resolution,
-    Row, Stand, Status, Type, Value, Without, hide_address_password,
+    Inactivity, Item, KeyId, LayerIndex, Meaning, NearName, Note, Place, Position, Presence,
+    Provenance, Resolution, Row, Status, Type, Value, Without, hide_address_password,
 };
 use justwhy_project::Error;
 use serde::ser::{SerializeMap as _, SerializeSeq as _};
@@ -114,19 +114,17 @@ fn serialize<S: Serializer>(value: &Value, serializer: S) -> Result<S::Ok, S::Er
 /// Where a candidate stands.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Standing {
+#[cfg_attr(test, schemars(rename = "Standing"))]
+pub(crate) struct ShownProvenance {
     layer: String,
     #[serde(skip)]
     rank: usize,
-    source: String,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    line: Option<usize>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    column: Option<usize>,
+    #[serde(flatten)]
+    place: ShownPlace,
     name: String,
 }
 
-impl Standing {
+impl ShownProvenance {
     pub(crate) fn layer(&self) -> &str {
         &self.layer
     }
@@ -135,13 +133,11 @@ impl Standing {
         self.rank
     }
 
-    pub(crate) fn of(resolution: &Resolution, winner: &Stand) -> Standing {
-        Standing {
+    pub(crate) fn of(resolution: &Resolution, winner: &Provenance) -> ShownProvenance {
+        ShownProvenance {
             layer: layer_name(resolution, winner.layer),
             rank: winner.layer.0,
-            source: winner.source.to_string(),
-            line: winner.position.map(|position| position.line),
-            column: winner.position.map(|position| position.column),
+            place: ShownPlace::of(&winner.place),
             name: winner.shown_name(resolution.keys()),
         }
     }
@@ -181,7 +177,7 @@ pub(crate) struct Setting {
     #[serde(skip_serializing_if = "Option::is_none")]
     because: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    winner: Option<Standing>,
+    winner: Option<ShownProvenance>,
     #[serde(flatten)]
     reasons: Option<Reasons>,
 }
@@ -229,7 +225,7 @@ struct Reasons {
 struct Converted {
     to: &'static str,
     #[serde(skip_serializing_if = "Option::is_none")]
-    like: Option<Standing>,
+    like: Option<ShownProvenance>,
 }
 
 /// What the catalogue says about a setting.
@@ -253,7 +249,7 @@ impl ShownDeclaration {
     fn of(resolution: &Resolution, key: KeyId) -> Option<ShownDeclaration> {
         let readings = resolution.readings();
         let declared = readings.catalogue.declared(key)?;
-        let (source, position) = readings.declared_at(declared)?;
+        let place = readings.declared_at(declared)?;
         let items = declared.shape.items;
         Some(ShownDeclaration {
             kind: declared.shape.kind.name(),
@@ -261,7 +257,7 @@ impl ShownDeclaration {
             required: declared.required.holds(&readings.context),
             about: declared.about.clone(),
             owner: declared.owner.clone(),
-            place: ShownPlace::of(&source, Some(position)),
+            place: ShownPlace::of(&place),
         })
     }
 }
@@ -311,9 +307,10 @@ pub(crate) struct ShownPlace {
 }
 
 impl ShownPlace {
-    pub(crate) fn of(source: &str, position: Option<Position>) -> ShownPlace {
+    pub(crate) fn of(place: &Place) -> ShownPlace {
+        let position = place.position();
         ShownPlace {
-            source: source.to_owned(),
+            source: place.origin.to_string(),
             line: position.map(|position| position.line),
             column: position.map(|position| position.column),
         }
@@ -333,11 +330,10 @@ struct ShownItem {
 impl ShownItem {
     fn of(resolution: &Resolution, item: &Item) -> ShownItem {
         let reading = resolution.reading(resolution.candidate(item.candidate));
-        let position = reading.document.position(item.at);
         ShownItem {
             value: ShownValue(hide_address_password(&item.value).into_owned()),
             layer: layer_name(resolution, reading.layer),
-            place: ShownPlace::of(&reading.source, position),
+            place: ShownPlace::of(&reading.place_at(item.at)),
         }
     }
 }
@@ -387,7 +383,7 @@ impl ShownHop {
             nothing,
             error,
             layer: hop.layer,
-            place: hop.source.map(|source| ShownPlace::of(&source, hop.position)),
+            place: hop.place.as_ref().map(ShownPlace::of),
             name: hop.name,
             falls_back: hop.falls_back,
             repeated: hop.is_repeated,
@@ -413,8 +409,8 @@ struct ShownWithout {
 impl ShownWithout {
     fn of(resolution: &Resolution, without: Without) -> ShownWithout {
         let (layer, place) = match without.decided_by {
-            Some((layer, source, position, _)) => {
-                (Some(layer_name(resolution, layer)), Some(ShownPlace::of(&source, position)))
+            Some((layer, place, _)) => {
+                (Some(layer_name(resolution, layer)), Some(ShownPlace::of(&place)))
             }
             None => (None, None),
         };
@@ -436,7 +432,7 @@ pub(crate) fn is_false(value: &bool) -> bool {
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Said {
     #[serde(flatten)]
-    stand: Standing,
+    stand: ShownProvenance,
     rank: usize,
     #[serde(skip_serializing_if = "Option::is_none")]
     written: Option<ShownValue>,
@@ -453,7 +449,7 @@ struct Said {
     #[serde(skip_serializing_if = "is_false")]
     old_name: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
-    by: Option<Standing>,
+    by: Option<ShownProvenance>,
     #[serde(skip_serializing_if = "Option::is_none")]
     through: Option<String>,
     /// The scope in which it stands.
@@ -511,7 +507,7 @@ struct Unsaid {
 struct Elsewhere {
     key: String,
     #[serde(flatten)]
-    stand: Standing,
+    stand: ShownProvenance,
 }
 
 /// The condition that keeps a layer from being active.
@@ -571,8 +567,8 @@ impl Near {
         Near {
             name: near.name.clone(),
             meant: near.meant.clone(),
-            source: near.source.clone(),
-            line: near.line,
+            source: near.place.origin.to_string(),
+            line: near.line(),
         }
     }
 }
@@ -665,7 +661,10 @@ impl Setting {
                 }
                 _ => None,
             },
-            winner: explanation.winner.as_ref().map(|winner| Standing::of(resolution, winner)),
+            winner: explanation
+                .winner
+                .as_ref()
+                .map(|winner| ShownProvenance::of(resolution, winner)),
             reasons: None,
         }
     }
@@ -705,7 +704,7 @@ impl Setting {
                     note,
                     scope,
                 } => candidates.push(Said {
-                    stand: Standing::of(resolution, &at),
+                    stand: ShownProvenance::of(resolution, &at),
                     rank: at.layer.0,
                     rule: rule.name(),
                     pins,
@@ -777,8 +776,8 @@ impl Setting {
     }
 }
 
-fn stand_of(resolution: &Resolution, candidate: CandidateId) -> Standing {
-    Standing::of(resolution, &Stand::of(resolution, candidate))
+fn stand_of(resolution: &Resolution, candidate: CandidateId) -> ShownProvenance {
+    ShownProvenance::of(resolution, &Provenance::of(resolution, candidate))
 }
 
 #[derive(Serialize)]
@@ -790,14 +789,14 @@ pub(crate) struct Failure<'a> {
 
 /// What a program reads when something could not be done.
 pub(crate) fn failure(error: &Error) -> String {
-    let spot = error.spot();
-    let position: Option<Position> = spot.and_then(|spot| spot.position);
+    let place = error.place();
+    let position: Option<Position> = place.and_then(Place::position);
     text(&Failure {
         justwhy: VERSION,
         error: Wrong {
             code: error.code(),
             message: error.message(),
-            source: spot.map(|spot| spot.source.as_str()),
+            source: place.map(|place| place.origin.name()),
             line: position.map(|position| position.line),
             column: position.map(|position| position.column),
         },

@@ -1,26 +1,8 @@
 //! Errors: what could not be read, where, and how to mend it.
 
-use justwhy_core::{Position, SourceText, Span};
+use justwhy_core::{Origin, Place, Position, SourceText, Span};
 use justwhy_formats::Fault;
 use std::fmt;
-
-/// A place that an error talks about.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Spot {
-    /// A path relative to the project's folder, or what stands for one (`process`).
-    pub source: String,
-    /// The line and column, if the source has lines and the place is known.
-    pub position: Option<Position>,
-}
-
-impl fmt::Display for Spot {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self.position {
-            Some(Position { line, column }) => write!(f, "{}:{line}:{column}", self.source),
-            None => f.write_str(&self.source),
-        }
-    }
-}
 
 /// One line of a source that an error may show, as it is known to hold no secret.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -43,8 +25,8 @@ pub struct Error(Box<Inner>);
 struct Inner {
     code: &'static str,
     message: String,
-    spot: Option<Spot>,
-    also: Vec<(String, Spot)>,
+    place: Option<Place>,
+    also: Vec<(String, Place)>,
     help: Vec<String>,
     excerpt: Option<Excerpt>,
 }
@@ -61,7 +43,7 @@ impl Error {
         Error(Box::new(Inner {
             code,
             message: message.into(),
-            spot: None,
+            place: None,
             also: Vec::new(),
             help: Vec::new(),
             excerpt: None,
@@ -77,8 +59,14 @@ impl Error {
 
     /// Says where it is.
     #[must_use]
-    pub fn at(mut self, source: impl Into<String>, position: Option<Position>) -> Error {
-        self.0.spot = Some(Spot { source: source.into(), position });
+    pub fn at(self, origin: impl Into<Origin>, position: Option<Position>) -> Error {
+        self.at_place(Place::known(origin.into(), position))
+    }
+
+    /// Says where it is.
+    #[must_use]
+    pub fn at_place(mut self, place: Place) -> Error {
+        self.0.place = Some(place);
         self
     }
 
@@ -87,10 +75,10 @@ impl Error {
     pub fn also(
         mut self,
         what: impl Into<String>,
-        source: impl Into<String>,
+        origin: impl Into<Origin>,
         position: Option<Position>,
     ) -> Error {
-        self.0.also.push((what.into(), Spot { source: source.into(), position }));
+        self.0.also.push((what.into(), Place::known(origin.into(), position)));
         self
     }
 
@@ -122,12 +110,12 @@ impl Error {
     }
 
     /// Where it is.
-    pub fn spot(&self) -> Option<&Spot> {
-        self.0.spot.as_ref()
+    pub fn place(&self) -> Option<&Place> {
+        self.0.place.as_ref()
     }
 
     /// Other places, each with what it has to do with it.
-    pub fn others(&self) -> &[(String, Spot)] {
+    pub fn others(&self) -> &[(String, Place)] {
         &self.0.also
     }
 
@@ -144,8 +132,8 @@ impl Error {
 
 impl fmt::Display for Error {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if let Some(spot) = self.spot() {
-            write!(f, "{spot}: ")?;
+        if let Some(place) = self.place() {
+            write!(f, "{place}: ")?;
         }
         f.write_str(self.message())
     }
@@ -155,10 +143,10 @@ impl std::error::Error for Error {}
 
 /// Says where a fault of `source` is.
 pub fn attach(fault: Fault, source: &str, text: &SourceText) -> Error {
-    let position = |at: Span| Some(text.position(at.start));
-    let mut error = Error::new(fault.code, fault.message).at(source, position(fault.at));
+    let place = |at: Span| Place::in_text(source.into(), Some(text), Some(at));
+    let mut error = Error::new(fault.code, fault.message).at_place(place(fault.at));
     if let Some((what, at)) = fault.also {
-        error = error.also(what, source, position(at));
+        error.0.also.push((what.to_owned(), place(at)));
     }
     match fault.help {
         Some(help) => error.help(help),

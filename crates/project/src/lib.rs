@@ -15,7 +15,7 @@ mod project;
 mod stores;
 
 pub use consent::{Consent, User};
-pub use error::{Error, Excerpt, Spot, attach};
+pub use error::{Error, Excerpt, attach};
 pub use glob::{Glob, Wanted};
 pub use ports::{
     Branch, Clock, Consents, FileEdit, Files, FolderEntry, History, Process, ReadProblem, Tracking,

@@ -62,12 +62,7 @@ fn case(reported: &Reported<'_>, warnings_fail: bool) -> TestCase {
         .places
         .iter()
         .map(|place| {
-            let at = match place.position {
-                Some(position) => {
-                    format!("{}:{}:{}", place.source, position.line, position.column)
-                }
-                None => place.source.to_string(),
-            };
+            let at = place.place.to_string();
             match &place.what {
                 Some(what) => format!("{at} ({what})"),
                 None => at,
@@ -77,7 +72,7 @@ fn case(reported: &Reported<'_>, warnings_fail: bool) -> TestCase {
     status.set_description(places.join("\n"));
     let name = match (&finding.key, finding.places.first()) {
         (Some(key), _) => key.clone(),
-        (None, Some(place)) => place.source.to_string(),
+        (None, Some(place)) => place.place.origin.to_string(),
         (None, None) => finding.rule.name().to_owned(),
     };
     let mut case = TestCase::new(name, status);

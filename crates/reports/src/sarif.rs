@@ -1,7 +1,7 @@
 //! SARIF 2.1.0, the format of an open standard for results of analysis.
 
 use crate::{NotRun, Reported};
-use justwhy_core::{CheckRule, Severity, Spotted};
+use justwhy_core::{CheckRule, Evidence, Severity};
 use serde_json::json;
 use serde_sarif::sarif;
 
@@ -91,11 +91,11 @@ fn result(reported: &Reported<'_>) -> sarif::Result {
     result
 }
 
-fn location(place: &Spotted) -> sarif::Location {
+fn location(place: &Evidence) -> sarif::Location {
     let number = |number: usize| i64::try_from(number).unwrap_or(i64::MAX);
-    let artifact = sarif::ArtifactLocation::builder().uri(uri(&place.source)).build();
+    let artifact = sarif::ArtifactLocation::builder().uri(uri(place.place.origin.name())).build();
     let mut physical = sarif::PhysicalLocation::builder().artifact_location(artifact).build();
-    if let Some(position) = place.position {
+    if let Some(position) = place.place.position() {
         let region = sarif::Region::builder()
             .start_line(number(position.line))
             .start_column(number(position.column))

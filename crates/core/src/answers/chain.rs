@@ -3,7 +3,7 @@
 use super::expand::{Referent, meaning_for, pieces_of, references_of};
 use super::{Answers, Asked};
 use crate::model::key::KeyId;
-use crate::model::place::Position;
+use crate::model::place::{Origin, Place};
 use crate::model::reference::{Piece, Reference};
 use crate::model::secret::{hide_address_password, is_secret_name};
 use crate::model::value::Value;
@@ -25,10 +25,8 @@ pub struct Hop {
     pub found: HopValue,
     /// The layer that decided the setting.
     pub layer: Option<String>,
-    /// The source that decided: that of the layer, `process` for a variable, a path for a file.
-    pub source: Option<Arc<str>>,
-    /// The line and column there.
-    pub position: Option<Position>,
+    /// The place that decided: in a source of the layer, in the process for a variable, or a file.
+    pub place: Option<Place>,
     /// The name there.
     pub name: Option<String>,
     /// Whether its fallback stands in for it.
@@ -117,8 +115,7 @@ impl ChainWalk<'_, '_> {
             setting: None,
             found: HopValue::Nothing(String::new()),
             layer: None,
-            source: None,
-            position: None,
+            place: None,
             name: None,
             falls_back: false,
             is_repeated: false,
@@ -132,14 +129,14 @@ impl ChainWalk<'_, '_> {
                 let found = self.answers.outside.variable(&name);
                 let is_secret = self.answers.is_secret_variable(context, &name);
                 hop.found = text(found, is_secret, format!("{name} is not set"));
-                hop.source = Some("process".into());
+                hop.place = Some(Place::whole(Origin::Process));
                 hop.name = Some(name);
             }
             Ok(Referent::File(path)) => {
                 let found = self.answers.outside.file(&path);
                 let is_secret = is_secret_name(&path.replace('/', "."));
                 hop.found = text(found, is_secret, format!("{path} is not there"));
-                hop.source = Some(path.into());
+                hop.place = Some(Place::whole(Origin::File(path.into())));
             }
             Ok(Referent::Setting(asked)) => self.setting(asked, &mut hop),
         }
@@ -168,9 +165,9 @@ impl ChainWalk<'_, '_> {
             let reading = resolution.reading(candidate);
             let leaf = resolution.leaf(candidate);
             hop.layer = Some(resolution.readings().layer(reading.layer).name.clone());
-            hop.source = Some(Arc::clone(&reading.source));
-            hop.position = reading.document.position(leaf.at);
-            hop.name = Some(crate::precedence::stand::name_of(&resolution, reading, leaf.name));
+            hop.place = Some(reading.place_of(leaf));
+            hop.name =
+                Some(crate::precedence::provenance::name_of(&resolution, reading, leaf.name));
         }
         if self.told.contains(&asked) {
             // A circle is told by its error; what is found the second time was told before.

@@ -5,10 +5,11 @@ use super::{Answers, Asked};
 use crate::model::candidate::CandidateId;
 use crate::model::key::KeyId;
 use crate::model::layer::{Kind, Names};
+use crate::model::place::Origin;
 use crate::model::reference::Reference;
 use crate::model::value::Value;
+use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::{Candidate, Resolution};
-use crate::precedence::stand::Stand;
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -19,7 +20,7 @@ const MOST: usize = 10_000;
 #[derive(Clone, PartialEq, Debug)]
 pub(crate) enum Ingredient {
     /// What a source says.
-    Said { source: String, name: String, revision: Option<u64>, written: Value },
+    Said { origin: Origin, name: String, revision: Option<u64>, written: Value },
     /// What one says encrypted, which is the same wherever it stands.
     Encrypted(Arc<str>),
     /// What a reference found, or why it found nothing.
@@ -33,9 +34,9 @@ impl Ingredient {
         if let Some(encrypted) = note.and_then(|note| note.encrypted.clone()) {
             return Ingredient::Encrypted(encrypted);
         }
-        let stand = Stand::of(resolution, id);
+        let stand = Provenance::of(resolution, id);
         Ingredient::Said {
-            source: stand.source.to_string(),
+            origin: stand.place.origin.clone(),
             name: stand.shown_name(resolution.keys()),
             revision: note.and_then(|it| it.revision),
             written: resolution.leaf(candidate).value.clone(),

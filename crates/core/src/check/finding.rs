@@ -2,38 +2,47 @@
 
 use super::{CheckRule, Severity};
 use crate::contexts::survey::{ContextSet, Survey};
-use crate::model::place::{Position, ShownLine, SourceText, Span};
+use crate::model::place::{Origin, Place, ShownLine, SourceText, Span};
 use crate::reading::Reading;
 use hashbrown::{HashMap, HashSet};
 use std::cell::RefCell;
 use std::rc::Rc;
-use std::sync::Arc;
 
 /// A place that a finding is about.
 #[derive(Clone, Debug)]
-pub struct Spotted {
-    /// The source.
-    pub source: Arc<str>,
-    /// The line and column there, if it has lines.
-    pub position: Option<Position>,
+pub struct Evidence {
+    /// It.
+    pub place: Place,
     /// What stands there, if it is not what the finding is about, as a clause.
     pub what: Option<String>,
     /// The line as it may be shown: none of a secret, and none on which a secret could stand.
     pub line: Option<ShownLine>,
 }
 
-impl PartialEq for Spotted {
-    fn eq(&self, other: &Spotted) -> bool {
-        self.source == other.source && self.position == other.position && self.what == other.what
+impl Evidence {
+    /// A place, and nothing more.
+    pub fn at(place: Place) -> Evidence {
+        Evidence { place, what: None, line: None }
+    }
+
+    /// A place with what stands there.
+    #[must_use]
+    pub fn of(place: Place, what: impl Into<String>) -> Evidence {
+        Evidence { what: Some(what.into()), ..Evidence::at(place) }
     }
 }
 
-impl Eq for Spotted {}
+impl PartialEq for Evidence {
+    fn eq(&self, other: &Evidence) -> bool {
+        self.place == other.place && self.what == other.what
+    }
+}
 
-impl std::hash::Hash for Spotted {
+impl Eq for Evidence {}
+
+impl std::hash::Hash for Evidence {
     fn hash<H: std::hash::Hasher>(&self, state: &mut H) {
-        self.source.hash(state);
-        self.position.map(|position| (position.line, position.column)).hash(state);
+        self.place.hash(state);
         self.what.hash(state);
     }
 }
@@ -52,7 +61,7 @@ pub struct Finding {
     /// How to mend it.
     pub help: Option<String>,
     /// Where: the first place is the one to look at.
-    pub places: Vec<Spotted>,
+    pub places: Vec<Evidence>,
     /// In which contexts.
     pub contexts: ContextSet,
 }
@@ -80,7 +89,7 @@ impl Finding {
 
     /// At a place.
     #[must_use]
-    pub fn at(mut self, place: Spotted) -> Finding {
+    pub fn at(mut self, place: Evidence) -> Finding {
         self.places.push(place);
         self
     }
@@ -97,9 +106,9 @@ impl Finding {
 #[derive(Debug, Default)]
 pub struct Findings {
     all: Vec<Finding>,
-    by: HashMap<(CheckRule, Option<String>, String, Vec<Spotted>), usize>,
+    by: HashMap<(CheckRule, Option<String>, String, Vec<Evidence>), usize>,
     /// The places of findings that were merged, by the number of the finding.
-    merged: HashMap<usize, HashSet<Spotted>>,
+    merged: HashMap<usize, HashSet<Evidence>>,
 }
 
 impl Findings {
@@ -145,7 +154,7 @@ impl Findings {
         same.contexts.add(&finding.contexts);
         let known =
             self.merged.entry(number).or_insert_with(|| same.places.iter().cloned().collect());
-        let is_new = |place: &Spotted| known.insert(place.clone());
+        let is_new = |place: &Evidence| known.insert(place.clone());
         same.places.extend(finding.places.into_iter().filter(is_new));
     }
 
@@ -159,7 +168,7 @@ impl Findings {
         let mut all = self.all;
         let place = |finding: &Finding| {
             let first = finding.places.first();
-            first.map(|place| (place.source.to_string(), place.position))
+            first.map(|it| (it.place.origin.name().to_owned(), it.place.position()))
         };
         all.sort_by_cached_key(|finding| {
             let place = place(finding);
@@ -173,9 +182,9 @@ impl Findings {
 /// Which lines of sources may be shown: not those on which a secret, or a part of one, stands.
 pub(super) struct Lines<'s> {
     survey: &'s Survey,
-    hidden: RefCell<HashMap<Arc<str>, Rc<HashSet<usize>>>>,
+    hidden: RefCell<HashMap<Origin, Rc<HashSet<usize>>>>,
     /// Whether long lines may be shown.
-    long: RefCell<HashMap<(Arc<str>, usize), bool>>,
+    long: RefCell<HashMap<(Origin, usize), bool>>,
 }
 
 /// Nobody reads a longer line twice to find out whether it may be shown.
@@ -193,26 +202,26 @@ impl<'s> Lines<'s> {
         leaf: u32,
         what: Option<String>,
         is_secret: bool,
-    ) -> Spotted {
+    ) -> Evidence {
         let document = &reading.document;
         let said = &document.leaves[leaf as usize];
-        let position = document.position(said.at);
+        let place = reading.place_of(said);
         let line = match is_secret {
             true => None,
-            false => self.line(&reading.source, document.text.as_ref(), said.at),
+            false => self.line(&reading.origin, document.text.as_ref(), said.at),
         };
         let what = what.or_else(|| {
             // Where there are no lines, the variable's name tells the place.
             let keys = self.survey.keys()?;
-            position.is_none().then(|| format!("the variable {}", keys.show(said.name)))
+            (!place.has_line()).then(|| format!("the variable {}", keys.show(said.name)))
         });
-        Spotted { source: Arc::clone(&reading.source), position, what, line }
+        Evidence { place, what, line }
     }
 
     /// The line of a source on which a place is, if it may be shown.
     pub(super) fn line(
         &self,
-        source: &Arc<str>,
+        origin: &Origin,
         text: Option<&SourceText>,
         at: Option<Span>,
     ) -> Option<ShownLine> {
@@ -222,12 +231,12 @@ impl<'s> Lines<'s> {
         let may_be_shown = || {
             let speaks_of_one = crate::model::secret::speaks_of_a_secret(line)
                 || crate::model::secret::may_hold_password(line);
-            !speaks_of_one && !self.hidden(source).contains(&number)
+            !speaks_of_one && !self.hidden(origin).contains(&number)
         };
         let may_be_shown = match line.len() > LONG_LINE {
             true => {
                 let mut long = self.long.borrow_mut();
-                *long.entry((Arc::clone(source), number)).or_insert_with(may_be_shown)
+                *long.entry((origin.clone(), number)).or_insert_with(may_be_shown)
             }
             false => may_be_shown(),
         };
@@ -235,12 +244,12 @@ impl<'s> Lines<'s> {
     }
 
     /// The lines of a source on which secrets stand, whoever reads them.
-    fn hidden(&self, source: &Arc<str>) -> Rc<HashSet<usize>> {
-        if let Some(known) = self.hidden.borrow().get(source) {
+    fn hidden(&self, origin: &Origin) -> Rc<HashSet<usize>> {
+        if let Some(known) = self.hidden.borrow().get(origin) {
             return Rc::clone(known);
         }
         let mut hidden = HashSet::new();
-        let of_source = self.survey.readings().filter(|(reading, _)| reading.source == *source);
+        let of_source = self.survey.readings().filter(|(reading, _)| reading.origin == *origin);
         for (reading, _) in of_source {
             let Some(text) = &reading.document.text else { continue };
             for offer in &reading.offers {
@@ -254,7 +263,7 @@ impl<'s> Lines<'s> {
             }
         }
         let hidden = Rc::new(hidden);
-        self.hidden.borrow_mut().insert(Arc::clone(source), Rc::clone(&hidden));
+        self.hidden.borrow_mut().insert(origin.clone(), Rc::clone(&hidden));
         hidden
     }
 }

@@ -1,12 +1,13 @@
 //! What is wrong with layers and variables: layers that are never active, variables of two settings
 //! or of none, values that were left out.
 
-use super::finding::{Finding, Lines, Spotted};
+use super::finding::{Evidence, Finding, Lines};
 use super::{CheckRule, Extent, Look, meant_by_slip};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyId;
 use crate::model::layer::{Inactivity, LayerIndex, Names, Presence};
 use crate::model::near::KnownNames;
+use crate::model::place::{Origin, Place};
 use crate::model::variable::Naming;
 use crate::reading::{Reading, Readings};
 use hashbrown::HashMap;
@@ -71,12 +72,12 @@ fn never_active(
 }
 
 /// A place in the project file.
-fn project_place(readings: &Readings, at: crate::model::place::Span) -> Spotted {
+fn project_place(readings: &Readings, at: crate::model::place::Span) -> Evidence {
     let file = readings.inputs.catalogues.first();
-    let position = file.map(|(_, text)| text.position(at.start));
-    let line = file.map(|(_, text)| text.around(at.start));
-    let source = file.map_or_else(|| "".into(), |(file, _)| Arc::clone(file));
-    Spotted { source, position, what: None, line }
+    let text = file.map(|(_, text)| text);
+    let name = file.map(|(file, _)| Arc::clone(file)).unwrap_or_default();
+    let place = Place::in_text(Origin::File(name), text, Some(at));
+    Evidence { line: text.map(|text| text.around(at.start)), ..Evidence::at(place) }
 }
 
 /// Two settings with one variable, that are known in one context.
@@ -128,16 +129,11 @@ fn clashes(look: &mut Look<'_>, contexts: &[Arc<Readings>], naming: &Naming) {
 fn known_in(
     look: &Look<'_>,
     contexts: &[Arc<Readings>],
-) -> HashMap<KeyId, (ContextSet, Option<Spotted>)> {
-    let mut known: HashMap<KeyId, (ContextSet, Option<Spotted>)> = HashMap::new();
+) -> HashMap<KeyId, (ContextSet, Option<Evidence>)> {
+    let mut known: HashMap<KeyId, (ContextSet, Option<Evidence>)> = HashMap::new();
     let Some(first) = contexts.first() else { return known };
     for (key, declared) in first.catalogue.settings() {
-        let place = first.declared_at(declared).map(|(source, position)| Spotted {
-            source,
-            position: Some(position),
-            what: None,
-            line: None,
-        });
+        let place = first.declared_at(declared).map(Evidence::at);
         known.insert(key, (ContextSet::all(contexts.len()), place));
     }
     for (reading, read) in look.survey.readings() {
@@ -150,8 +146,7 @@ fn known_in(
             contexts.add(read);
             place.get_or_insert_with(|| {
                 let leaf = &reading.document.leaves[offer.leaf as usize];
-                let position = reading.document.position(leaf.at);
-                Spotted { source: Arc::clone(&reading.source), position, what: None, line: None }
+                Evidence::at(reading.place_of(leaf))
             });
         }
     }
@@ -252,10 +247,9 @@ fn left_out(look: &mut Look<'_>, contexts: &[Arc<Readings>], lines: &Lines<'_>) 
                 segments.map(str::to_owned).collect::<Vec<_>>(),
             );
             let shown = path.map_or_else(|| keys.show(*name), |path| path.to_string());
-            let position = reading.document.position(Some(*at));
             let message = "its value is left out, which says nothing at all";
-            let line = lines.line(&reading.source, reading.document.text.as_ref(), Some(*at));
-            let place = Spotted { source: Arc::clone(&reading.source), position, what: None, line };
+            let line = lines.line(&reading.origin, reading.document.text.as_ref(), Some(*at));
+            let place = Evidence { line, ..Evidence::at(reading.place_at(Some(*at))) };
             let finding = Finding::new(CheckRule::BareNull, message, read.clone());
             look.findings.add(finding.about(shown).at(place).help(
                 "write null to take the value of weaker layers away, \"\" for an empty text, or take \

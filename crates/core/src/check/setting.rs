@@ -1,6 +1,6 @@
 //! What is wrong with single settings and with what is said about them.
 
-use super::finding::{Finding, Lines, Spotted};
+use super::finding::{Evidence, Finding, Lines};
 use super::text::{bare_dollar, not_run, stray_quotes};
 use super::{CheckRule, Look, Severity};
 use crate::answers::Answers;
@@ -50,7 +50,7 @@ impl<'a> Seen<'a> {
     }
 
     /// Where a candidate stands.
-    pub(super) fn spot(&self, candidate: &Candidate, what: Option<String>) -> Spotted {
+    pub(super) fn spot(&self, candidate: &Candidate, what: Option<String>) -> Evidence {
         let reading = self.resolution().reading(candidate);
         let hides = self.answer.secret || self.resolution().hides(candidate);
         self.lines.spot(reading, candidate.leaf, what, hides)
@@ -67,18 +67,19 @@ impl<'a> Seen<'a> {
     }
 
     /// Where the setting is declared.
-    fn declaration(&self) -> Option<Spotted> {
+    fn declaration(&self) -> Option<Evidence> {
         let readings = self.resolution().readings();
         let declared = self.declared()?;
-        let (source, position) = readings.declared_at(declared)?;
+        let place = readings.declared_at(declared)?;
+        let position = place.position()?;
         let text = readings.inputs.catalogues.get(declared.at.0).map(|(_, text)| text);
         // The header of a declaration is a key in brackets, nothing else.
         let text = text.filter(|text| text.line(position.line).trim_end().ends_with(']'));
         let line = text.map(|text| text.around(declared.at.1.start));
-        Some(Spotted { source, position: Some(position), what: None, line })
+        Some(Evidence { line, ..Evidence::at(place) })
     }
 
-    fn declared_here(&self) -> Option<Spotted> {
+    fn declared_here(&self) -> Option<Evidence> {
         let mut place = self.declaration()?;
         place.what = Some("it is declared here".to_owned());
         place.line = None;
@@ -381,9 +382,9 @@ fn text(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
             ),
         };
         let mut place = seen.spot(candidate, None);
-        place.position = reading.document.position(Some(*span));
+        place.place = reading.place_at(Some(*span));
         let text = reading.document.text.as_ref();
-        place.line = place.line.and_then(|_| seen.lines.line(&reading.source, text, Some(*span)));
+        place.line = place.line.and_then(|_| seen.lines.line(&reading.origin, text, Some(*span)));
         look.findings.add(seen.finding(CheckRule::LooksLike, message).at(place).help(help));
     }
     let mut texts = Vec::new();

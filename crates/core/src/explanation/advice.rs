@@ -8,8 +8,8 @@ use crate::model::key::KeyId;
 use crate::model::layer::{Kind, Lack, Layer, LayerIndex, Presence};
 use crate::model::scope::is_env_name;
 use crate::model::variable::is_system_variable;
+use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Verdict;
-use crate::precedence::stand::Stand;
 use crate::reading::Reading;
 
 /// The most ways that are told; more would hide the ones that matter.
@@ -40,7 +40,7 @@ pub(super) fn advice(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Ad
     }
     let from = match &explanation.winner {
         Some(winner) => {
-            if winner.position.is_some() {
+            if winner.place.has_line() {
                 found.push(line(answers, winner.candidate));
             } else {
                 found.extend(way(answers, winner.layer, explanation));
@@ -94,13 +94,13 @@ fn pinned_by(answers: &Answers<'_>, explanation: &Explanation) -> Option<Candida
 /// The line that says a candidate.
 fn line(answers: &Answers<'_>, id: CandidateId) -> Advice {
     let resolution = answers.resolution();
-    let stand = Stand::of(resolution, id);
+    let stand = Provenance::of(resolution, id);
     let readings = resolution.readings();
     let layer = readings.layer(stand.layer);
     Advice {
         layer: stand.layer,
         write: stand.shown_name(resolution.keys()),
-        at: stand.place(resolution.keys()),
+        at: stand.show(resolution.keys()),
         reach: layer.reach(&readings.context),
     }
 }
@@ -204,7 +204,7 @@ pub(crate) fn scope_to_write(
 
 /// The file to write to: of several the strongest.
 fn file(answers: &Answers<'_>, index: LayerIndex, layer: &Layer) -> String {
-    let strongest = sources_of(answers, index).last().map(|reading| reading.source.to_string());
+    let strongest = sources_of(answers, index).last().map(|reading| reading.origin.to_string());
     let path = strongest.or_else(|| layer.path.clone()).unwrap_or_default();
     let path = match (layer.kind, layer.row) {
         (_, Some(row)) => format!("{path}, row {row}"),

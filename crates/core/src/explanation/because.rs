@@ -9,9 +9,9 @@ use crate::model::scope::Note;
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
 use crate::model::variable::is_system_variable;
+use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::resolution::Verdict;
-use crate::precedence::stand::Stand;
 use std::sync::Arc;
 
 /// Every layer, strongest first.
@@ -56,7 +56,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
         because.push_str(&format!("; it comes through the anchor &{anchor}"));
     }
     Row::Said {
-        at: Stand::of(answers.resolution(), id),
+        at: Provenance::of(answers.resolution(), id),
         written: Some(written).filter(|written| {
             !hides(answers, candidate) && !reading.is_removal && *written != Value::Unread
         }),
@@ -244,7 +244,7 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId, nearly: &[KeyId]
         None => silence(answers, layer, key, variable.as_deref()),
     };
     for near in &near {
-        because.push_str(&format!("; {} ({}) is nearly that name", near.name, near.place()));
+        because.push_str(&format!("; {} ({}) is nearly that name", near.name, near.show_line()));
     }
     let speaks_of = speaks_of(answers, layer, key).map(|(id, _)| id);
     Row::Unsaid { layer, state, because, near, speaks_of }
@@ -315,7 +315,7 @@ fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (String, bool) {
         };
     }
     let mut sources: Vec<&str> =
-        sources_of(answers, index).map(|reading| reading.source.as_ref()).collect();
+        sources_of(answers, index).map(|reading| reading.origin.name()).collect();
     sources.dedup();
     let path = match sources.len() {
         0 => layer.path.clone().unwrap_or_else(|| "it".to_owned()),
@@ -382,8 +382,7 @@ fn left_out_at(answers: &Answers<'_>, index: LayerIndex, key: KeyId) -> Option<S
                 under.segments().all(|segment| segments.next() == Some(segment))
             });
             if is_under && segments.eq(wanted.segments()) {
-                let position = reading.document.position(Some(*at));
-                return Some(super::place(&reading.source, position));
+                return Some(reading.place_at(Some(*at)).to_string());
             }
         }
     }

@@ -7,8 +7,8 @@ use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::{Kind, LayerIndex, Names, Presence};
 use crate::model::place::Span;
 use crate::model::value::{Type, Value};
+use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Verdict;
-use crate::precedence::stand::Stand;
 use std::sync::Arc;
 
 /// The place in a source at which a layer says something of a setting, or would.
@@ -145,7 +145,7 @@ fn said(
     let id = of_layer.next()?;
     let candidate = resolution.candidate(id);
     let reading = resolution.reading(candidate);
-    let stand = Stand::of(resolution, id);
+    let stand = Provenance::of(resolution, id);
     let mut says = resolution.leaf(candidate).value.clone();
     if reading.document.leaves.len() <= candidate.leaf as usize
         || matches!(says, Value::Map(_)) && !reading.untyped
@@ -164,7 +164,7 @@ fn said(
         (Kind::Scope | Kind::Scopes, Some(of), Some(read)) => {
             Holder::Scope { store: read.store.clone(), scope: of.name.to_string() }
         }
-        _ => Holder::File(reading.source.to_string()),
+        _ => Holder::File(reading.origin.to_string()),
     };
     Some(Ok(Destination {
         layer: index,
@@ -212,7 +212,7 @@ fn holder(
         }
         _ => {
             let strongest = sources_of(answers, index).last();
-            let path = strongest.map(|reading| reading.source.to_string());
+            let path = strongest.map(|reading| reading.origin.to_string());
             let is_pattern = layer.kind == Kind::Files;
             let path = path.or_else(|| layer.path.clone().filter(|_| !is_pattern));
             path.map(Holder::File).ok_or_else(|| {

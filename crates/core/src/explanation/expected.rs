@@ -4,18 +4,19 @@
 use crate::answers::Answers;
 use crate::explanation::trial::Trial;
 use crate::explanation::{Explanation, Status};
-use crate::explanation::{because_of, hides, place};
+use crate::explanation::{because_of, hides};
 use crate::model::candidate::CandidateId;
 use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::{Kind, LayerIndex, Names, Presence};
 use crate::model::near::is_near;
-use crate::model::place::Position;
+use crate::model::place::{Origin, Place};
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
+use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::resolution::Verdict;
-use crate::precedence::stand::Stand;
 use crate::reading::{Edit, NearName, Readings};
+use std::fmt;
 use std::sync::Arc;
 
 mod astray;
@@ -61,10 +62,8 @@ pub struct Found {
     pub sense: Sense,
     /// The name of its layer.
     pub layer: String,
-    /// Its source.
-    pub source: Arc<str>,
-    /// The line and column there.
-    pub position: Option<Position>,
+    /// Its place.
+    pub place: Place,
     /// The name there.
     pub name: String,
     /// Whether that name is a pattern of keys that the layer takes away.
@@ -117,12 +116,39 @@ impl How {
 pub struct Change {
     /// What to do.
     pub act: Act,
-    /// Where: a place, or what stands for one.
-    pub at: String,
+    /// Where.
+    pub at: ChangedAt,
     /// The name there that it is about.
     pub name: String,
     /// What to write instead: a value or a name.
     pub to: Option<String>,
+}
+
+/// Where a change is made.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum ChangedAt {
+    /// In what is read.
+    Place(Place),
+    /// In the context that is asked for.
+    Context(String),
+}
+
+impl ChangedAt {
+    fn origin(&self) -> Option<&Origin> {
+        match self {
+            ChangedAt::Place(place) => Some(&place.origin),
+            ChangedAt::Context(_) => None,
+        }
+    }
+}
+
+impl fmt::Display for ChangedAt {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            ChangedAt::Place(place) => place.fmt(f),
+            ChangedAt::Context(context) => f.write_str(context),
+        }
+    }
 }
 
 /// What to do.
@@ -164,19 +190,23 @@ impl Change {
     pub fn show(&self) -> String {
         let Change { at, name, .. } = self;
         let to = self.to.as_deref().unwrap_or_default();
-        match self.act {
-            Act::TakeOut if at == "process" => format!("unset the variable {name}"),
-            Act::TakeOut if at == "arguments" => format!("leave out what --set says about {name}"),
-            Act::TakeOut => format!("take out {name} at {at}"),
-            Act::Write if at == "process" => format!("set the variable {name} to {to}"),
-            Act::Write if at == "arguments" => format!("say --set {name}={to}"),
-            Act::Write => format!("write {to} for {name} at {at}"),
-            Act::Rename if at == "process" => format!("name the variable {to} instead of {name}"),
-            Act::Rename => format!("write {to} instead of {name} at {at}"),
-            Act::StopRemoving => format!("take {name} out of `remove` at {at}"),
-            Act::CountEmpty => format!("say empty = \"value\" for {name}"),
-            Act::Activate => format!("let the layer {name} be active here ({to})"),
-            Act::AskIn => format!("ask with --in {to}"),
+        match (self.act, at.origin()) {
+            (Act::TakeOut, Some(Origin::Process)) => format!("unset the variable {name}"),
+            (Act::TakeOut, Some(Origin::Arguments)) => {
+                format!("leave out what --set says about {name}")
+            }
+            (Act::TakeOut, _) => format!("take out {name} at {at}"),
+            (Act::Write, Some(Origin::Process)) => format!("set the variable {name} to {to}"),
+            (Act::Write, Some(Origin::Arguments)) => format!("say --set {name}={to}"),
+            (Act::Write, _) => format!("write {to} for {name} at {at}"),
+            (Act::Rename, Some(Origin::Process)) => {
+                format!("name the variable {to} instead of {name}")
+            }
+            (Act::Rename, _) => format!("write {to} instead of {name} at {at}"),
+            (Act::StopRemoving, _) => format!("take {name} out of `remove` at {at}"),
+            (Act::CountEmpty, _) => format!("say empty = \"value\" for {name}"),
+            (Act::Activate, _) => format!("let the layer {name} be active here ({to})"),
+            (Act::AskIn, _) => format!("ask with --in {to}"),
         }
     }
 }
@@ -209,7 +239,7 @@ impl Wanted {
         if self.layer.is_some() {
             return (self.layer == Some(reading.layer)).then_some(Sense::Layer);
         }
-        if reading.source.as_ref() == self.text {
+        if reading.origin.name() == self.text {
             return Some(Sense::Source);
         }
         let value = &resolution.leaf(candidate).value;
@@ -231,7 +261,7 @@ impl Wanted {
             let reading = resolution.reading(resolution.candidate(id));
             match self.layer {
                 Some(layer) => reading.layer == layer,
-                None => reading.source.as_ref() == self.text,
+                None => reading.origin.name() == self.text,
             }
         })
     }
@@ -287,7 +317,7 @@ impl Wanted {
         }
         let ask = |context: &String| Change {
             act: Act::AskIn,
-            at: context.clone(),
+            at: ChangedAt::Context(context.clone()),
             name: resolution.keys().show(key),
             to: Some(context.clone()),
         };
@@ -325,7 +355,7 @@ impl Wanted {
         forced: &Answers<'_>,
         layer: LayerIndex,
         key: KeyId,
-        place: &str,
+        place: &Place,
     ) -> Option<Found> {
         let resolution = forced.resolution();
         let id = resolution.candidates(key).find(|id| {
@@ -336,9 +366,9 @@ impl Wanted {
         let declared = here.resolution().readings().layer(layer);
         let activate = Change {
             act: Act::Activate,
-            at: place.to_owned(),
+            at: ChangedAt::Place(place.clone()),
             name: declared.name.clone(),
-            to: Some(place.to_owned()),
+            to: Some(place.to_string()),
         };
         let steps = match self.is_met(forced, key) {
             true => Some(Vec::new()),
@@ -463,7 +493,7 @@ impl Wanted {
     fn found(&self, answers: &Answers<'_>, id: CandidateId, sense: Sense) -> Found {
         let resolution = answers.resolution();
         let candidate = resolution.candidate(id);
-        let stand = Stand::of(resolution, id);
+        let stand = Provenance::of(resolution, id);
         let hidden = hides(answers, candidate) || stand.is_pattern;
         let value = || hide_address_password(&resolution.leaf(candidate).value).into_owned();
         Found {
@@ -471,8 +501,7 @@ impl Wanted {
             layer: resolution.readings().layer(stand.layer).name.clone(),
             name: stand.shown_name(resolution.keys()),
             is_pattern: stand.is_pattern,
-            source: stand.source,
-            position: stand.position,
+            place: stand.place,
             says: (!hidden).then(value),
             how: How::Candidate(candidate.verdict),
             keeps: String::new(),
@@ -573,10 +602,10 @@ impl Wanted {
             (value, _) => value.show(),
         };
         let edit = Edit::Change { input, leaf: candidate.leaf, value };
-        let stand = Stand::of(resolution, winner);
+        let stand = Provenance::of(resolution, winner);
         let change = Change {
             act: Act::Write,
-            at: place(&stand.source, stand.position),
+            at: ChangedAt::Place(stand.place.clone()),
             name: stand.shown_name(resolution.keys()),
             to: Some(to),
         };
@@ -621,16 +650,16 @@ impl Wanted {
             || input.document.hides(from.leaf);
         let sense = match self.layer {
             Some(layer) => (layer == input.layer).then_some(Sense::Layer)?,
-            None if input.source.as_ref() == self.text => Sense::Source,
+            None if input.origin.name() == self.text => Sense::Source,
             None => (!is_secret && self.fits(&said.value)).then_some(Sense::Value)?,
         };
         let section = input.section.iter().flat_map(KeyPath::segments);
         let full: Vec<String> = section.chain(name.segments()).map(str::to_owned).collect();
         let full = KeyPath::from_segments(full)?;
-        let position = input.document.position(said.at);
+        let place = input.place_of(said);
         let change = Change {
             act: Act::Rename,
-            at: place(&input.source, position),
+            at: ChangedAt::Place(place.clone()),
             name: keys.show(said.name),
             to: Some(full.to_string()),
         };
@@ -669,8 +698,7 @@ impl Wanted {
         Some(Found {
             sense,
             layer: readings.layer(input.layer).name.clone(),
-            source: Arc::clone(&input.source),
-            position,
+            place,
             name: keys.show(said.name),
             is_pattern: false,
             says: (!is_secret).then(|| hide_address_password(&said.value).into_owned()),
@@ -708,7 +736,7 @@ fn obstacle(
         return Some(counting_empty(then, candidate));
     }
     let by = candidate.by?;
-    let stand = Stand::of(resolution, by);
+    let stand = Provenance::of(resolution, by);
     let other = resolution.candidate(by);
     let name = stand.shown_name(resolution.keys());
     match resolution.readings().input_of(other.reading) {
@@ -716,13 +744,12 @@ fn obstacle(
             let leaf = original(before, edits, input, other.leaf);
             let before = before.inputs.inputs.get(input)?;
             let said = before.document.leaves.get(leaf as usize)?;
-            let position = before.document.position(said.at);
-            let at = place(&stand.source, position);
+            let at = ChangedAt::Place(before.place_of(said));
             let change = Change { act: Act::TakeOut, at, name, to: None };
             Some((Edit::TakeOut { input, leaf }, change))
         }
         None => {
-            let at = place(&stand.source, stand.position);
+            let at = ChangedAt::Place(stand.place.clone());
             let change = Change { act: Act::StopRemoving, at, name: name.clone(), to: None };
             Some((Edit::StopRemoving { layer: stand.layer, written: name }, change))
         }
@@ -740,8 +767,8 @@ fn counting_empty(answers: &Answers<'_>, candidate: &Candidate) -> (Edit, Change
         true => format!("[setting.\"{}\"]", resolution.keys().show(candidate.key)),
         false => format!("the layer {}", readings.layer(layer).name),
     };
-    let at = readings.inputs.catalogues.first().map(|(file, _)| file.to_string());
-    let at = at.unwrap_or_default();
+    let file = readings.inputs.catalogues.first().map(|(file, _)| Arc::clone(file));
+    let at = ChangedAt::Place(Place::whole(Origin::File(file.unwrap_or_default())));
     let change = Change { act: Act::CountEmpty, at, name, to: None };
     (Edit::CountEmpty { layer, key: candidate.key }, change)
 }
@@ -792,8 +819,7 @@ fn without_prefix(
             found.push(NearName {
                 name: bare.to_owned(),
                 meant: variable.to_owned(),
-                source: reading.source.to_string(),
-                line: reading.document.position(leaf.at).map(|position| position.line),
+                place: reading.place_of(leaf),
                 reading: u32::try_from(number).unwrap_or(u32::MAX),
                 leaf: stranger.leaf,
             });

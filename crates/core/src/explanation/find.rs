@@ -5,13 +5,13 @@ use crate::explanation::Explanation;
 use crate::model::key::KeyId;
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
-use crate::precedence::stand::Stand;
+use crate::precedence::provenance::Provenance;
 
 /// Something that is or contains the value that was looked for.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Hit {
     /// The candidate that says it, or from which the effective value is.
-    pub stand: Stand,
+    pub stand: Provenance,
     /// The value: as it is written, or the effective one if only that has it.
     pub value: Value,
     /// Whether only references or conversion made it so.
@@ -43,7 +43,7 @@ pub fn find_in(answers: &Answers<'_>, key: KeyId, text: &str) -> Vec<Hit> {
             continue;
         }
         hits.push(Hit {
-            stand: Stand::of(resolution, id),
+            stand: Provenance::of(resolution, id),
             value: hide_address_password(value).into_owned(),
             is_made: false,
             is_in_force: is_set && candidate.verdict.is_in_force(),

@@ -345,8 +345,8 @@ fn near_misses(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> 
             None => super::near_keys(answers, index, explanation.key, &nearly),
         };
         for near in near {
-            let place = match near.line {
-                Some(line) => format!(" ({}:{line})", near.source),
+            let place = match near.line() {
+                Some(_) => format!(" ({})", near.show_line()),
                 None => String::new(),
             };
             sentences.push(format!(

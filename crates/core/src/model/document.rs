@@ -16,6 +16,8 @@ pub struct Leaf {
     pub value: Value,
     /// Where the value is written; `None` if the source has no lines (a process variable).
     pub at: Option<Span>,
+    /// Where the name is written, if that is known.
+    pub name_at: Option<Span>,
 }
 
 /// A scope of which a document is what one kind of context makes.

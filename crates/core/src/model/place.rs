@@ -1,5 +1,7 @@
-//! Places in sources: byte ranges, and the line and column that people are shown.
+//! Places in what is read: where it comes from, byte ranges, and the line and column that people are shown.
 
+use std::fmt;
+use std::hash::{Hash, Hasher};
 use std::sync::{Arc, OnceLock};
 
 #[cfg(test)]
@@ -50,9 +52,12 @@ const BLOCK: usize = 512;
 /// The text of a source, which turns byte offsets into lines and columns when they are shown. Clones
 /// share it, and what was found out about its lines: a store has as many documents as scopes.
 #[derive(Clone, Debug)]
-pub struct SourceText {
-    text: Arc<String>,
-    index: Arc<OnceLock<Index>>,
+pub struct SourceText(Arc<Indexed>);
+
+#[derive(Debug)]
+struct Indexed {
+    text: String,
+    index: OnceLock<Index>,
 }
 
 /// What stands before each block of bytes. A whole file can be one line, so that characters are counted
@@ -68,12 +73,12 @@ struct Index {
 impl SourceText {
     /// Keeps `text`, which must not begin with a byte order mark.
     pub fn new(text: String) -> SourceText {
-        SourceText { text: Arc::new(text), index: Arc::default() }
+        SourceText(Arc::new(Indexed { text, index: OnceLock::new() }))
     }
 
     /// The whole text.
     pub fn text(&self) -> &str {
-        &self.text
+        &self.0.text
     }
 
     /// Counts the lines, once; whoever asks for a place first does it otherwise.
@@ -83,9 +88,9 @@ impl SourceText {
 
     /// The line and column of a byte offset; past the end it is the end.
     pub fn position(&self, offset: u32) -> Position {
-        let end = (offset as usize).min(self.text.len());
+        let end = (offset as usize).min(self.0.text.len());
         let block = end / BLOCK;
-        let here = &self.text.as_bytes()[block * BLOCK..end];
+        let here = &self.0.text.as_bytes()[block * BLOCK..end];
         let line = 1 + self.index().lines[block] + count_ends(here);
         let start = match memchr::memrchr(b'\n', here) {
             Some(at) => block * BLOCK + at + 1,
@@ -102,7 +107,7 @@ impl SourceText {
             None => end,
             Some(before) => {
                 let block = end / BLOCK;
-                before[block] + count_characters(&self.text.as_bytes()[block * BLOCK..end])
+                before[block] + count_characters(&self.0.text.as_bytes()[block * BLOCK..end])
             }
         }
     }
@@ -113,8 +118,8 @@ impl SourceText {
     }
 
     fn line_from(&self, line: usize, start: usize) -> &str {
-        let end = self.start_of(line + 1).map_or(self.text.len(), |next| next - 1);
-        self.text[start..end].trim_end_matches('\r')
+        let end = self.start_of(line + 1).map_or(self.0.text.len(), |next| next - 1);
+        self.0.text[start..end].trim_end_matches('\r')
     }
 
     /// What stands on the line of a byte offset, around it.
@@ -142,13 +147,13 @@ impl SourceText {
             return Some(0);
         };
         let from = block * BLOCK;
-        let mut in_block = memchr::memchr_iter(b'\n', &self.text.as_bytes()[from..]);
+        let mut in_block = memchr::memchr_iter(b'\n', &self.0.text.as_bytes()[from..]);
         Some(from + in_block.nth(ends - before[block] - 1)? + 1)
     }
 
     fn index(&self) -> &Index {
-        self.index.get_or_init(|| {
-            let bytes = self.text.as_bytes();
+        self.0.index.get_or_init(|| {
+            let bytes = self.0.text.as_bytes();
             let before = |count: fn(&[u8]) -> usize| {
                 let mut all = 0;
                 let counted = bytes.chunks_exact(BLOCK).map(|block| {
@@ -157,7 +162,7 @@ impl SourceText {
                 });
                 std::iter::once(0).chain(counted).collect()
             };
-            let characters = (!self.text.is_ascii()).then(|| before(count_characters));
+            let characters = (!self.0.text.is_ascii()).then(|| before(count_characters));
             Index { lines: before(count_ends), characters }
         })
     }
@@ -169,4 +174,157 @@ fn count_ends(bytes: &[u8]) -> usize {
 
 fn count_characters(bytes: &[u8]) -> usize {
     bytes.iter().filter(|&&byte| byte & 0xc0 != 0x80).count()
+}
+
+/// Where something that is read comes from.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+pub enum Origin {
+    /// A file: its path relative to the project's folder.
+    File(Arc<str>),
+    /// The environment of the process.
+    Process,
+    /// The arguments of the command line that say something about settings.
+    Arguments,
+    /// A scope of a store that is no file: `store:scope`.
+    Scope(Arc<str>),
+}
+
+impl Origin {
+    /// A file, by its path relative to the project's folder.
+    pub fn file(path: &str) -> Origin {
+        Origin::File(path.into())
+    }
+
+    /// How it is called. A file may be called as what is none.
+    pub fn name(&self) -> &str {
+        match self {
+            Origin::File(name) | Origin::Scope(name) => name,
+            Origin::Process => "process",
+            Origin::Arguments => "arguments",
+        }
+    }
+}
+
+impl From<&str> for Origin {
+    /// The file of that path.
+    fn from(path: &str) -> Origin {
+        Origin::file(path)
+    }
+}
+
+impl From<&String> for Origin {
+    /// The file of that path.
+    fn from(path: &String) -> Origin {
+        Origin::file(path)
+    }
+}
+
+impl From<String> for Origin {
+    /// The file of that path.
+    fn from(path: String) -> Origin {
+        Origin::File(path.into())
+    }
+}
+
+impl fmt::Display for Origin {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
+/// A place in what is read. Its line and column are found out when they are asked for.
+#[derive(Clone, Debug)]
+pub struct Place {
+    /// Where that comes from.
+    pub origin: Origin,
+    at: At,
+}
+
+/// Where in it.
+#[derive(Clone, Debug)]
+enum At {
+    /// It has no lines, or nobody knows where.
+    Whole,
+    /// At a line and column that are known.
+    Known(Position),
+    /// At bytes of its text: those of the value, and those of its name.
+    Text { text: SourceText, value: Span, name: Option<Span> },
+}
+
+impl Place {
+    /// All of it.
+    pub fn whole(origin: Origin) -> Place {
+        Place { origin, at: At::Whole }
+    }
+
+    /// A line and column of it, if they are known.
+    pub fn known(origin: Origin, position: Option<Position>) -> Place {
+        Place { origin, at: position.map_or(At::Whole, At::Known) }
+    }
+
+    /// Bytes of its text, if it has one and they are known.
+    pub fn in_text(origin: Origin, text: Option<&SourceText>, value: Option<Span>) -> Place {
+        let at = match (text, value) {
+            (Some(text), Some(value)) => At::Text { text: text.clone(), value, name: None },
+            _ => At::Whole,
+        };
+        Place { origin, at }
+    }
+
+    /// The same with the bytes of the name under which the value stands there.
+    #[must_use]
+    pub fn named(mut self, at: Option<Span>) -> Place {
+        if let At::Text { name, .. } = &mut self.at {
+            *name = at;
+        }
+        self
+    }
+
+    /// The line and column at which it begins.
+    pub fn position(&self) -> Option<Position> {
+        match &self.at {
+            At::Whole => None,
+            At::Known(position) => Some(*position),
+            At::Text { text, value, .. } => Some(text.position(value.start)),
+        }
+    }
+
+    /// The line and column at which the name begins.
+    pub fn position_of_name(&self) -> Option<Position> {
+        match &self.at {
+            At::Text { text, name: Some(name), .. } => Some(text.position(name.start)),
+            _ => None,
+        }
+    }
+
+    /// Whether it has a line.
+    pub fn has_line(&self) -> bool {
+        !matches!(self.at, At::Whole)
+    }
+}
+
+impl fmt::Display for Place {
+    /// `origin:line:column`.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.origin.name())?;
+        match self.position() {
+            Some(Position { line, column }) => write!(f, ":{line}:{column}"),
+            None => Ok(()),
+        }
+    }
+}
+
+impl PartialEq for Place {
+    fn eq(&self, other: &Place) -> bool {
+        self.origin == other.origin && self.position() == other.position()
+    }
+}
+
+impl Eq for Place {}
+
+impl Hash for Place {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.origin.hash(state);
+        self.position().map(|it| (it.line, it.column)).hash(state);
+    }
 }

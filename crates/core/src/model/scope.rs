@@ -194,6 +194,7 @@ impl Scope {
                     .clone()
                     .map_or(Value::Unread, |value| Value::Text(value.into())),
                 at: variable.at,
+                name_at: None,
             });
         }
         document

@@ -6,7 +6,7 @@ use crate::model::catalogue::{Catalogue, Declared};
 use crate::model::document::{Document, Leaf};
 use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::layer::{Kind, Lack, Layer, LayerIndex, Names, Presence, Removal};
-use crate::model::place::{Position, SourceText};
+use crate::model::place::{Origin, Place, SourceText};
 use crate::model::value::Value;
 use crate::model::variable::VariableRules;
 use crate::model::variable::is_system_variable;
@@ -19,8 +19,8 @@ use std::sync::Arc;
 pub struct Input {
     /// The layer.
     pub layer: LayerIndex,
-    /// The name of the source: a path relative to the project's folder, `process` or `arguments`.
-    pub source: Arc<str>,
+    /// Where the source comes from.
+    pub origin: Origin,
     /// What the source says.
     pub document: Arc<Document>,
     /// The section to read, all without one.
@@ -29,6 +29,14 @@ pub struct Input {
     pub may_lack_section: bool,
     /// Whether its texts carry no type of their own.
     pub untyped: bool,
+}
+
+impl Input {
+    /// The place of one of the leaves of its document.
+    pub(crate) fn place_of(&self, leaf: &Leaf) -> Place {
+        let place = Place::in_text(self.origin.clone(), self.document.text.as_ref(), leaf.at);
+        place.named(leaf.name_at)
+    }
 }
 
 /// All that readings are made of.
@@ -365,9 +373,9 @@ impl<'k> Together<'k> {
         slots.extend(std::mem::take(&mut self.flat_alone));
         // By their layers, so that no order of hashes shows.
         slots.sort_by(|one, other| {
-            (one.layer, &one.source, one.offers.len()).cmp(&(
+            (one.layer, &one.origin, one.offers.len()).cmp(&(
                 other.layer,
-                &other.source,
+                &other.origin,
                 other.offers.len(),
             ))
         });
@@ -569,7 +577,7 @@ fn known_here(keys: &Keys, slots: &[Slot]) -> Vec<bool> {
 fn from<'a>(layers: &'a [Layer], input: &'a Input) -> From<'a> {
     From {
         layer: input.layer,
-        source: &input.source,
+        origin: &input.origin,
         document: &input.document,
         section: input.section.as_ref(),
         into: layers[input.layer.0].into.as_ref(),
@@ -661,12 +669,13 @@ fn removal(
         name: keys.child(KeyId::ROOT, &removal.written),
         value: Value::Null,
         at: Some(removal.at),
+        name_at: None,
     };
     let leaves = removes.iter().map(leaf).collect();
     let text = catalogues.first().map(|(_, text)| text.clone());
-    let source = catalogues.first().map_or_else(|| "".into(), |(file, _)| Arc::clone(file));
+    let file = catalogues.first().map_or_else(|| "".into(), |(file, _)| Arc::clone(file));
     let document = Document { text, leaves, ..Document::default() };
-    let reading = Reading::empty(layer, &source, &Arc::new(document));
+    let reading = Reading::empty(layer, &Origin::File(file), &Arc::new(document));
     Reading { is_removal: true, ..reading }
 }
 
@@ -678,11 +687,11 @@ impl Readings {
         self.numbers.get(reading as usize).copied().flatten()
     }
 
-    /// The file and place at which a setting is declared.
-    pub fn declared_at(&self, declared: &Declared) -> Option<(Arc<str>, Position)> {
+    /// The place at which a setting is declared.
+    pub fn declared_at(&self, declared: &Declared) -> Option<Place> {
         let (number, at) = declared.at;
         let (file, text) = self.inputs.catalogues.get(number)?;
-        Some((Arc::clone(file), text.position(at.start)))
+        Some(Place::in_text(Origin::File(Arc::clone(file)), Some(text), Some(at)))
     }
 
     /// The layer at `index`.
@@ -736,12 +745,10 @@ impl Readings {
                     continue;
                 }
                 let leaf = &reading.document.leaves[stranger.leaf as usize];
-                let position = reading.document.position(leaf.at);
                 found.push(NearName {
                     name: name.to_owned(),
                     meant: meant.to_owned(),
-                    source: reading.source.to_string(),
-                    line: position.map(|position| position.line),
+                    place: reading.place_of(leaf),
                     reading: narrow(number),
                     leaf: stranger.leaf,
                 });

@@ -137,6 +137,7 @@ impl Reading {
                 name: if name == KeyId::ROOT { map } else { name },
                 value,
                 at: at.filter(|_| has_lines),
+                name_at: None,
             });
             let is_old = leaves.iter().any(|leaf| self.is_old_name(*leaf));
             if is_old {

@@ -4,7 +4,7 @@ use crate::model::catalogue::Catalogue;
 use crate::model::document::{Document, Leaf};
 use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::layer::LayerIndex;
-use crate::model::place::Span;
+use crate::model::place::{Origin, Span};
 use crate::model::value::Value;
 use crate::model::variable::VariableRules;
 use crate::model::variable::{Known, Naming};
@@ -20,16 +20,17 @@ fn document(keys: &mut Keys, names: &[&str]) -> Arc<Document> {
         name: keys.intern(KeyId::ROOT, &KeyPath::parse(name).unwrap()),
         value: Value::Integer(number as i64),
         at: Some(Span::new(number, number + 1)),
+        name_at: None,
     });
     Arc::new(Document { leaves: leaves.collect(), ..Document::default() })
 }
 
 fn from<'a>(
-    source: &'a Arc<str>,
+    origin: &'a Origin,
     document: &'a Arc<Document>,
     section: Option<&'a KeyPath>,
 ) -> From<'a> {
-    From { layer: LAYER, source, document, section, into: None, may_repeat: false }
+    From { layer: LAYER, origin, document, section, into: None, may_repeat: false }
 }
 
 fn read_keys(

@@ -108,6 +108,7 @@ pub(crate) fn readings_of(layers: &[Said], declares: &[Declares]) -> Arc<Reading
                 name: keys.intern(KeyId::ROOT, &KeyPath::parse(key).unwrap()),
                 value: value.clone(),
                 at: None,
+                name_at: None,
             });
             let mut document = Document { leaves: leaves.collect(), ..Document::default() };
             for (at, (_, value)) in offers.iter().enumerate() {
@@ -122,7 +123,7 @@ pub(crate) fn readings_of(layers: &[Said], declares: &[Declares]) -> Arc<Reading
             }
             inputs.push(Input {
                 layer: LayerIndex(number),
-                source: format!("source-{number}-{source}").into(),
+                origin: format!("source-{number}-{source}").into(),
                 document: Arc::new(document),
                 section: None,
                 may_lack_section: false,

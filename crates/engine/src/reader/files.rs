@@ -4,21 +4,26 @@ use justwhy_core::{Document, Keys, SourceText};
 use justwhy_formats::{Format, Limits, Lowering, Tree, decode};
 use justwhy_project::{Error, Project, ReadProblem, World, attach, beyond, unreadable};
 
-/// What a file says, in keys of its own.
+/// What a file says, in keys of its own; all that is wrong with it, if anything is.
 pub(super) fn document_of(
     (path, format): &(String, Format),
     bytes: Vec<u8>,
     limits: Limits,
-) -> Result<(Document, Keys), Error> {
+) -> Result<(Document, Keys), Vec<Error>> {
     let (text, verdict) = decode(bytes);
-    let read = verdict.and_then(|()| format.parse(text.text(), limits)).and_then(|tree| {
+    let read = verdict.map_err(|fault| vec![fault]).and_then(|()| {
+        let (tree, faults) = format.read(text.text(), limits);
+        if !faults.is_empty() {
+            return Err(faults);
+        }
         let mut keys = Keys::with_capacity(tree.count_named());
-        let document = Lowering::new(&tree, &mut keys, limits).lower(Tree::ROOT)?;
+        let lowering = Lowering::new(&tree, &mut keys, limits);
+        let document = lowering.lower(Tree::ROOT).map_err(|fault| vec![fault])?;
         Ok((document, keys))
     });
     match read {
         Ok((document, keys)) => Ok((Document { text: Some(text), ..document }, keys)),
-        Err(fault) => Err(attach(fault, path, &text)),
+        Err(faults) => Err(faults.into_iter().map(|it| attach(it, path, &text)).collect()),
     }
 }
 

@@ -3,10 +3,10 @@
 use super::{Reader, Written, input};
 use justwhy_core::{
     Assembled, AxisOrigin, AxisValue, Context, Document, Input, Inputs, KeyPath, LayerIndex,
-    Readings,
+    Origin, Readings,
 };
 use justwhy_formats::Format;
-use justwhy_project::{ProjectLayer, Reads};
+use justwhy_project::{Error, ProjectLayer, Reads};
 use std::sync::Arc;
 
 /// The most combinations of values with which the paths of one layer are filled in.
@@ -131,8 +131,9 @@ impl Reader {
                 Some((path, format)) => match self.file(&path, format) {
                     Ok(Some(document)) => inputs.push(other(number, &path, document, under)),
                     Ok(None) => {}
-                    Err(error) => {
-                        let told = format!("{path} ({})", error.message());
+                    Err(errors) => {
+                        let why = errors.first().map(Error::message).unwrap_or_default();
+                        let told = format!("{path} ({why})");
                         if !unread.contains(&told) {
                             unread.push(told);
                         }
@@ -181,5 +182,5 @@ impl Reader {
 }
 
 fn other(number: usize, path: &str, document: Arc<Document>, under: Option<KeyPath>) -> Input {
-    input(LayerIndex(number + 1), (path.into(), document, false), under, true)
+    input(LayerIndex(number + 1), (Origin::file(path), document, false), under, true)
 }

@@ -3,8 +3,8 @@
 use super::{Opened, Reader, load};
 use hashbrown::HashMap;
 use justwhy_core::{
-    AxisOrigin, Context, Document, Former, KeyPath, Lack, Layer, Presence, Scope, SourceText,
-    is_near, nearest, scope_segments_match,
+    AxisOrigin, Context, Document, Former, KeyPath, Lack, Layer, Origin, Place, Presence, Scope,
+    SourceText, is_near, nearest, scope_segments_match,
 };
 use justwhy_project::{
     Answered, Asked, Error, Kept, ProjectLayer, Question, Reads, Store, StoreProblem,
@@ -20,7 +20,7 @@ pub(super) struct Scopes {
     /// The scopes of each store that is a file, with its text.
     files: HashMap<usize, Result<KeptInFile, Vec<Error>>>,
     /// Every scope that was read, with its source.
-    scopes: Vec<(Arc<Scope>, Arc<str>, Option<SourceText>)>,
+    scopes: Vec<(Arc<Scope>, Origin, Option<SourceText>)>,
     /// What each kind of context makes of a scope.
     documents: HashMap<(usize, Vec<Option<String>>), Arc<Document>>,
 }
@@ -81,7 +81,7 @@ impl Reader {
         }
         let opened = known.scopes.into_iter().map(|number| {
             let document = self.scope_document(number, context);
-            (Arc::clone(&self.scopes.scopes[number].1), document, true)
+            (self.scopes.scopes[number].1.clone(), document, true)
         });
         Ok(opened.collect())
     }
@@ -233,13 +233,13 @@ impl Reader {
             return Err(vec![error.help("create it: justwhy = 1, then [scope.NAME.variables]")]);
         };
         let scopes = file::read(path, &text, self.project.limits)?;
-        let source: Arc<str> = path.into();
+        let origin = Origin::file(path);
         let mut numbers = Vec::with_capacity(scopes.len());
         for scope in scopes {
             numbers.push((Arc::clone(&scope.name), self.scopes.scopes.len()));
             Arc::make_mut(&mut self.scopes).scopes.push((
                 scope,
-                Arc::clone(&source),
+                origin.clone(),
                 Some(text.clone()),
             ));
         }
@@ -263,7 +263,8 @@ impl Reader {
         };
         let known = answer.map(|Answered { scopes, copy }| {
             let add = |scope: Arc<Scope>| {
-                let source = format!("{}:{}", declared.name, scope.name).into();
+                let source = format!("{}:{}", declared.name, scope.name);
+                let source = Origin::Scope(source.into());
                 Arc::make_mut(&mut self.scopes).scopes.push((scope, source, None));
                 self.scopes.scopes.len() - 1
             };
@@ -307,7 +308,8 @@ impl Reader {
             store.name, declared.name
         );
         let at = self.position(declared.at);
-        let error = Error::new(code, message).at(&store.name, None);
+        let error = Error::new(code, message)
+            .at_place(Place::whole(Origin::Scope(store.name.as_str().into())));
         let error = error.also("the layer is declared at", &self.project.file, at);
         match help {
             Some(help) => error.help(help),

@@ -104,7 +104,7 @@ fn reads_a_file_once_however_many_layers_use_it() {
     ]));
     let readings = read(&world, None).unwrap();
     assert_eq!(readings.readings.iter().filter(|reading| !reading.offers.is_empty()).count(), 3);
-    assert!(readings.readings.iter().take(3).all(|reading| reading.source.as_ref() == "x/a.toml"));
+    assert!(readings.readings.iter().take(3).all(|reading| reading.origin.name() == "x/a.toml"));
     let reads = || world.reads.lock().unwrap().get(std::path::Path::new("/p/x/a.toml")).copied();
     assert_eq!(reads(), Some(1));
     // One reader serves any number of contexts, and what it read for one stays good.
@@ -137,7 +137,7 @@ fn reads_large_files_on_two_threads_as_on_one() {
     for (number, reading) in readings.readings.iter().take(4).enumerate() {
         assert_eq!(reading.offers.len(), 9_000);
         let first = readings.keys.show(reading.offers[0].key);
-        assert_eq!(first, format!("k{}", number * 3_000), "{}", reading.source);
+        assert_eq!(first, format!("k{}", number * 3_000), "{}", reading.origin);
     }
     // Whichever thread is first, what is wrong in the weakest layer is told.
     let broken: Vec<String> = texts.iter().map(|text| format!("{text}x = \n")).collect();
@@ -146,7 +146,7 @@ fn reads_large_files_on_two_threads_as_on_one() {
     }
     for _ in 0..10 {
         let error = read(&Arc::new(Memory::new(&files)), None).unwrap_err();
-        assert_eq!(error.spot().unwrap().to_string(), "b.toml:9001:5");
+        assert_eq!(error.place().unwrap().to_string(), "b.toml:9001:5");
     }
 }
 

@@ -4,7 +4,7 @@
 //! that a repeated key can be shown with both of its places and the order of the file is kept.
 
 use crate::Limits;
-use crate::fault::{Fault, integer_too_large, number_too_large, too_deep};
+use crate::fault::{Fault, Faults, integer_too_large, number_too_large, too_deep};
 use crate::tree::{Children, Kind, Node, NodeId, Tree};
 use hashbrown::{DefaultHashBuilder, HashTable};
 use justwhy_core::Span;
@@ -14,18 +14,16 @@ use toml_parser::decoder::{Encoding, ScalarKind};
 use toml_parser::parser::{EventReceiver, ValidateWhitespace};
 use toml_parser::{ErrorSink, Expected, ParseError, Raw, Source};
 
-pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
+pub(crate) fn read<'t>(text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t> {
     let source = Source::new(text);
     let tokens = source.lex().into_vec();
     let mut builder = Builder::new(source, limits);
-    let mut error: Option<ParseError> = None;
+    let mut errors: Vec<ParseError> = Vec::new();
     let mut receiver = ValidateWhitespace::new(&mut builder, source);
-    toml_parser::parser::parse_document(&tokens, &mut receiver, &mut error);
-    match (builder.fault, error.map(|error| syntax_fault(&error, text.len()))) {
-        (Some(fault), Some(syntax)) if syntax.at.start < fault.at.start => Err(syntax),
-        (Some(fault), _) | (None, Some(fault)) => Err(fault),
-        (None, None) => Ok(builder.tree),
-    }
+    toml_parser::parser::parse_document(&tokens, &mut receiver, &mut errors);
+    builder.faults.into_iter().for_each(|fault| faults.note(fault));
+    errors.iter().for_each(|error| faults.note(syntax_fault(error, text.len())));
+    builder.tree
 }
 
 /// Of a settings file; with fewer the index grows, with more it has some room left.
@@ -69,7 +67,11 @@ struct Builder<'s> {
     slot: Option<NodeId>,
     /// How many brackets are open, refused ones included.
     depth: usize,
-    fault: Option<Fault>,
+    faults: Vec<Fault>,
+    /// Whether something on this line could not be read, so that the rest of it means nothing.
+    is_lost: bool,
+    /// Whether the same is so of everything up to the next header.
+    skips: bool,
 }
 
 impl<'s> Builder<'s> {
@@ -89,12 +91,17 @@ impl<'s> Builder<'s> {
             open: Vec::new(),
             slot: None,
             depth: 0,
-            fault: None,
+            faults: Vec::new(),
+            is_lost: false,
+            skips: false,
         }
     }
 
     fn fail(&mut self, fault: Fault) {
-        self.fault.get_or_insert(fault);
+        if !self.is_lost {
+            self.faults.push(fault);
+        }
+        self.is_lost = true;
     }
 
     fn hash(&self, parent: NodeId, name: &str) -> u64 {
@@ -271,7 +278,7 @@ impl<'s> Builder<'s> {
         if self.depth >= self.limits.depth {
             self.fail(too_deep(at, self.limits));
         }
-        if self.fault.is_some() {
+        if self.is_lost {
             return false;
         }
         let opened = self.put(at, kind);
@@ -281,7 +288,7 @@ impl<'s> Builder<'s> {
 
     fn close_value(&mut self, at: Span) {
         self.depth = self.depth.saturating_sub(1);
-        if self.fault.is_none()
+        if !self.is_lost
             && let Some(closed) = self.open.pop()
         {
             self.tree.node_mut(closed).at.end = at.end;
@@ -324,19 +331,31 @@ fn span(span: toml_parser::Span) -> Span {
 }
 
 impl EventReceiver for Builder<'_> {
+    fn newline(&mut self, _: toml_parser::Span, _: &mut dyn ErrorSink) {
+        if self.depth == 0 && self.is_lost {
+            self.is_lost = self.skips;
+            self.path.clear();
+            self.open.clear();
+            self.slot = None;
+        }
+    }
+
     fn std_table_open(&mut self, at: toml_parser::Span, _: &mut dyn ErrorSink) {
+        self.is_lost = false;
         self.path.clear();
         self.header = Some((span(at), false));
     }
 
     fn array_table_open(&mut self, at: toml_parser::Span, _: &mut dyn ErrorSink) {
+        self.is_lost = false;
         self.path.clear();
         self.header = Some((span(at), true));
     }
 
     fn std_table_close(&mut self, _: toml_parser::Span, _: &mut dyn ErrorSink) {
-        if let Some((at, is_list)) = self.header.take().filter(|_| self.fault.is_none()) {
+        if let Some((at, is_list)) = self.header.take().filter(|_| !self.is_lost) {
             self.open_header(at, is_list);
+            self.skips = self.is_lost;
         }
     }
 
@@ -350,7 +369,7 @@ impl EventReceiver for Builder<'_> {
         kind: Option<Encoding>,
         error: &mut dyn ErrorSink,
     ) {
-        if self.fault.is_some() {
+        if self.is_lost {
             return;
         }
         let mut name = Cow::Borrowed("");
@@ -359,13 +378,13 @@ impl EventReceiver for Builder<'_> {
     }
 
     fn key_val_sep(&mut self, _: toml_parser::Span, _: &mut dyn ErrorSink) {
-        if self.fault.is_none() {
+        if !self.is_lost {
             self.open_entry();
         }
     }
 
     fn scalar(&mut self, at: toml_parser::Span, kind: Option<Encoding>, error: &mut dyn ErrorSink) {
-        if self.fault.is_some() {
+        if self.is_lost {
             return;
         }
         let value = self.scalar_kind(self.raw(at, kind), span(at), error);

@@ -5,7 +5,7 @@ use crate::json;
 use crate::look::{Look, Role, fill};
 use crate::run::{Outcome, Surveying};
 use crate::unfreed::Unfreed;
-use justwhy_core::{CheckRule, Context, Severity, Spotted, rule_named};
+use justwhy_core::{CheckRule, Context, Evidence, Severity, rule_named};
 use justwhy_engine::{CheckWanted, Checked, CheckedFinding, Checking, Surveyed, left_out};
 use justwhy_project::Error;
 use justwhy_reports::{Reported, junit, sarif};
@@ -76,7 +76,7 @@ pub(crate) fn run(
     let allow = allowed(options.allow)?;
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
-    let Surveyed { survey, full, head, unread } =
+    let Surveyed { survey, full, head, faults, .. } =
         surveying
             .snapshot
             .survey(asked, options.here, &|count| progress.now(|| super::reading(count)))?;
@@ -89,7 +89,7 @@ pub(crate) fn run(
     let mut checked = checking.check(&survey, &full, wanted)?;
     if !allow.contains(&CheckRule::CannotRead) {
         let of = survey.contexts().len();
-        checked.findings.splice(0..0, justwhy_engine::cannot_read(&unread, of));
+        checked.findings.splice(0..0, justwhy_engine::cannot_read(&faults, of));
     }
     let not_among = match options.here {
         true => None,
@@ -176,7 +176,7 @@ impl ShownFinding {
                 .places
                 .iter()
                 .map(|place| ShownSpot {
-                    place: json::ShownPlace::of(&place.source, place.position),
+                    place: json::ShownPlace::of(&place.place),
                     what: place.what.clone(),
                 })
                 .collect(),
@@ -221,7 +221,7 @@ pub(crate) fn finding(look: &Look, told: &CheckedFinding, out: &mut String) {
     let word = finding.severity.name();
     out.push_str(&fill(&look.paint(role, word), word.len(), INDENT.len()));
     let file = finding.places.first().filter(|_| finding.rule == CheckRule::OrphanFile);
-    if let Some(key) = finding.key.as_deref().or(file.map(|place| &*place.source)) {
+    if let Some(key) = finding.key.as_deref().or(file.map(|it| it.place.origin.name())) {
         out.push_str(&look.paint(Role::Key, &look.text(key)));
         out.push_str("  ");
     }
@@ -242,15 +242,12 @@ pub(crate) fn finding(look: &Look, told: &CheckedFinding, out: &mut String) {
     }
 }
 
-fn spot(look: &Look, place: &Spotted, is_first: bool, role: Role, out: &mut String) {
-    let at = match place.position {
-        Some(position) => format!("{}:{}:{}", place.source, position.line, position.column),
-        None => place.source.to_string(),
-    };
+fn spot(look: &Look, place: &Evidence, is_first: bool, role: Role, out: &mut String) {
+    let at = place.place.to_string();
     let what = place.what.as_ref().map(|what| format!("  {what}")).unwrap_or_default();
     let at = look.paint(Role::Place, &look.text(&at));
     out.push_str(&format!("{INDENT}{at}{}\n", look.paint(Role::Lost, &look.text(&what))));
-    let (Some(line), Some(position)) = (&place.line, place.position) else { return };
+    let (Some(line), Some(position)) = (&place.line, place.place.position()) else { return };
     // Beside the first place it is the line that matters; others are mostly like it.
     if is_first {
         out.push_str(&crate::failure::marked_line(look, position.line, line, role, INDENT));

@@ -13,7 +13,7 @@ use justwhy_core::{
     AxisValue, Compared, Context, Difference, Effect, Effects, Resolution, Survey, compare,
     list_values,
 };
-use justwhy_engine::{local_layers, select, shown_key};
+use justwhy_engine::{first_of, local_layers, select, shown_key};
 use justwhy_project::Error;
 use serde::Serialize;
 use serde_json::value::RawValue;
@@ -71,7 +71,7 @@ pub(crate) fn run(
     let mut read = surveying.snapshot.read_all(&contexts).into_iter();
     let mut next = |context: &Context| -> Result<Survey, Vec<Error>> {
         let where_ = justwhy_engine::plain_context(context);
-        let read = read.next().unwrap_or_else(|| Err(Error::new("bad-context", "nothing is read")));
+        let read = read.next().unwrap_or_else(|| Err(Vec::new())).map_err(first_of);
         let read = read.map_err(|error| one(error.help(format!("it is so in {where_}"))))?;
         Ok(Survey::of(vec![Arc::new(read)]))
     };

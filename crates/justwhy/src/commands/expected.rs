@@ -2,7 +2,7 @@
 
 use crate::json::{ShownContext, ShownPlace, ShownValue, is_false};
 use crate::look::{Look, Role};
-use justwhy_core::{Astray, Context, Explanation, Found, HopValue, Value};
+use justwhy_core::{Astray, Context, Explanation, Found, HopValue, Origin, Value};
 use justwhy_engine::Search;
 use serde::Serialize;
 
@@ -48,10 +48,9 @@ pub(crate) fn text(look: &Look, search: &Search, answer: &Explanation, out: &mut
 }
 
 fn found_lines(found: &Found, lead: &str) -> Vec<(Role, String)> {
-    let place = match found.position {
-        Some(position) => format!("{}:{}:{}", found.source, position.line, position.column),
-        None if found.source.as_ref() == "process" => format!("the variable {}", found.name),
-        None => found.source.to_string(),
+    let place = match &found.place.origin {
+        Origin::Process => format!("the variable {}", found.name),
+        _ => found.place.to_string(),
     };
     let says = match &found.says {
         Some(value) => format!("says {}", value.show()),
@@ -77,11 +76,7 @@ fn astray_lines(Astray { hop, wanted }: &Astray, lead: &str) -> Vec<(Role, Strin
         HopValue::Nothing(_) => "finds nothing".to_owned(),
         HopValue::Secret | HopValue::Error(_) => "is in error".to_owned(),
     };
-    let place = match (&hop.source, hop.position) {
-        (Some(source), Some(at)) => format!(" ({source}:{}:{})", at.line, at.column),
-        (Some(source), None) => format!(" ({source})"),
-        (None, _) => String::new(),
-    };
+    let place = hop.place.as_ref().map(|place| format!(" ({place})")).unwrap_or_default();
     let reference = &hop.reference;
     let line = format!(
         "{lead}{reference} {finds}{place}, and that needs {}.",
@@ -204,7 +199,7 @@ pub(crate) fn shown(search: &Search) -> ShownSearch {
         sense: found.sense.name(),
         how: found.how.name(),
         layer: found.layer.clone(),
-        place: ShownPlace::of(&found.source, found.position),
+        place: ShownPlace::of(&found.place),
         name: found.name.clone(),
         says: found.says.clone().map(ShownValue),
         context: context.clone().map(ShownContext),
@@ -214,7 +209,7 @@ pub(crate) fn shown(search: &Search) -> ShownSearch {
             .iter()
             .map(|step| ShownStep {
                 act: step.act.name(),
-                at: step.at.clone(),
+                at: step.at.to_string(),
                 name: step.name.clone(),
                 to: step.to.clone(),
                 step: step.show(),

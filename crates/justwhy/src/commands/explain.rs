@@ -9,8 +9,8 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::progress::Progress;
 use crate::run::Outcome;
 use justwhy_core::{
-    Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning,
-    Position, Resolution, Row, Rule, Stand, Status, Verdict, Without, hide_address_password,
+    Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning, Origin,
+    Provenance, Resolution, Row, Rule, Status, Verdict, Without, hide_address_password,
 };
 use justwhy_engine::{Asking, Everywhere, Search, search, select, where_it_is, where_it_is_read};
 use justwhy_project::Error;
@@ -331,9 +331,10 @@ fn headline(
 
 /// What would be if what decides now were taken out.
 fn without_it(resolution: &Resolution, without: &Without) -> String {
-    let by = without.decided_by.as_ref().map(|(layer, _, _, place)| {
-        format!("{} ({place})", resolution.readings().layer(*layer).name)
-    });
+    let by = without
+        .decided_by
+        .as_ref()
+        .map(|(layer, _, place)| format!("{} ({place})", resolution.readings().layer(*layer).name));
     let by = by.unwrap_or_default();
     match (&without.status, &without.value) {
         (Status::Absent, _) => "Without it there would be no value.".to_owned(),
@@ -404,14 +405,14 @@ fn tree(look: &Look, hops: &[Hop], rail: &str, out: &mut String) {
 
 /// Where a reference found what it found.
 fn whereabouts(hop: &Hop) -> String {
-    let place = match (&hop.source, hop.position, &hop.name) {
-        (Some(source), Some(Position { line, column }), _) => format!("{source}:{line}:{column}"),
-        (Some(source), None, Some(name)) if source.as_ref() == "process" => {
-            format!("the variable {name}")
-        }
-        (Some(source), None, _) if source.as_ref() == "arguments" => "--set".to_owned(),
-        (Some(source), ..) => format!("the file {source}"),
-        (None, ..) => String::new(),
+    let place = match &hop.place {
+        None => String::new(),
+        Some(place) if place.has_line() => place.to_string(),
+        Some(place) => match (&place.origin, &hop.name) {
+            (Origin::Process, Some(name)) => format!("the variable {name}"),
+            (Origin::Arguments, _) => "--set".to_owned(),
+            (origin, _) => format!("the file {origin}"),
+        },
     };
     match &hop.layer {
         Some(layer) => format!("{layer}, {place}"),
@@ -429,9 +430,10 @@ fn items(look: &Look, resolution: &Resolution, items: &[Item], out: &mut String)
         .map(|item| {
             let reading = resolution.reading(resolution.candidate(item.candidate));
             let layer = &resolution.readings().layer(reading.layer).name;
-            let place = match reading.document.position(item.at) {
-                Some(Position { line, column }) => format!("{}:{line}:{column}", reading.source),
-                None => Stand::of(resolution, item.candidate).place(resolution.keys()),
+            let place = reading.place_at(item.at);
+            let place = match place.has_line() {
+                true => place.to_string(),
+                false => Provenance::of(resolution, item.candidate).show(resolution.keys()),
             };
             let value = look.text(&hide_address_password(&item.value).show());
             (look.cut(&value, look.columns() / 2), look.text(&format!("{layer}, {place}")))
@@ -546,10 +548,10 @@ fn rung(
                 long.extend(look.wrap(&look.cut(&said, 400), look.columns() - 6));
             }
             let place = match scope {
-                Some(scope) if at.position.is_some() => {
-                    format!("{}, scope {scope}", at.place(resolution.keys()))
+                Some(scope) if at.place.has_line() => {
+                    format!("{}, scope {scope}", at.show(resolution.keys()))
                 }
-                _ => at.place(resolution.keys()),
+                _ => at.show(resolution.keys()),
             };
             let by = by.map(|by| resolution.candidate(by));
             let is_next = by.is_some_and(|by| resolution.layer_of(by) != at.layer);

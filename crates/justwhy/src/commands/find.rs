@@ -2,7 +2,7 @@
 
 use super::Answering;
 use super::grid::ShownUnread;
-use crate::json::{self, ShownContext, ShownValue, Standing};
+use crate::json::{self, ShownContext, ShownProvenance, ShownValue};
 use crate::look::{Role, Symbol};
 use crate::progress::Progress;
 use crate::run::Outcome;
@@ -30,7 +30,7 @@ pub(crate) struct Body<'a> {
 struct ShownHit {
     key: String,
     #[serde(flatten)]
-    stand: Standing,
+    stand: ShownProvenance,
     value: ShownValue,
     /// Whether only references or conversion made it so.
     made: bool,
@@ -51,11 +51,11 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
     let progress = Progress::begin("reading the project");
     let here = answering.context();
     let reads = |count: usize| progress.now(|| super::reading(count));
-    let show = |resolution: &Resolution, hit: &Hit| Standing::of(resolution, &hit.stand);
+    let show = |resolution: &Resolution, hit: &Hit| ShownProvenance::of(resolution, &hit.stand);
     let finding = find(answering.snapshot, here, value, &reads, show)?;
     let Occurrences { mut places, contexts: read, formed: count, is_apart, unread } = finding;
     places.sort_by(|one, other| {
-        let by = |it: &Occurrence<Standing>| (it.candidate_in.first(), it.is_made);
+        let by = |it: &Occurrence<ShownProvenance>| (it.candidate_in.first(), it.is_made);
         (&one.key, other.shown.rank(), &one.place, by(one)).cmp(&(
             &other.key,
             one.shown.rank(),
@@ -90,7 +90,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
 fn text(
     answering: &Answering<'_>,
     value: &str,
-    found: &[Occurrence<Standing>],
+    found: &[Occurrence<ShownProvenance>],
     read: &[Context],
     looked: &str,
 ) -> String {

@@ -130,6 +130,7 @@ pub(crate) fn run(
     let mut readings = Vec::with_capacity(contexts.len());
     let mut unread: Vec<(Context, Error)> = Vec::new();
     for (context, read) in contexts.iter().zip(snapshot.read_all(&contexts)) {
+        let read = read.map_err(justwhy_engine::first_of);
         match read {
             Ok(read) => readings.push(Arc::new(read)),
             Err(error) => unread.push((context.clone(), error)),

@@ -205,7 +205,7 @@ impl<'r> Table<'r> {
         let layer = winner.map(|winner| resolution.readings().layer(winner.layer));
         let place = self.cell(look, |out| {
             if let Some(winner) = winner {
-                winner.push_place(out, keys);
+                winner.push_shown(out, keys);
             }
         });
         self.lines.push(Line {

@@ -4,11 +4,10 @@ use super::{Answering, context_line};
 use crate::json;
 use crate::look::{Look, Role, fill, width};
 use crate::run::Outcome;
-use justwhy_core::{Advice, Declaration, Explanation, KeyId, Kind, Position, Status};
+use justwhy_core::{Advice, Declaration, Explanation, KeyId, Kind, Place, Status};
 use justwhy_project::{Error, Tracking};
 use serde::Serialize;
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
@@ -43,7 +42,7 @@ struct ShownNeed {
 struct Need {
     answer: Explanation,
     message: String,
-    declared_at: Option<(Arc<str>, Position)>,
+    declared_at: Option<Place>,
     advice: Vec<Advice>,
 }
 
@@ -145,11 +144,7 @@ fn shown(answering: &Answering<'_>, need: &Need) -> ShownNeed {
         severity: "error",
         key: resolution.keys().show(need.answer.key),
         message: need.message.clone(),
-        places: need
-            .declared_at
-            .iter()
-            .map(|(source, position)| json::ShownPlace::of(source, Some(*position)))
-            .collect(),
+        places: need.declared_at.iter().map(json::ShownPlace::of).collect(),
         contexts: vec![context],
         kind: declared.map_or("any", |declared| declared.shape.kind.name()),
         one_of: declared
@@ -229,9 +224,7 @@ fn one(answering: &Answering<'_>, look: &Look, need: &Need, out: &mut String) {
     }
     let owner = declared.and_then(|declared| declared.owner.as_ref());
     let at = need.declared_at.as_ref();
-    let at = at.map(|(source, position)| {
-        format!("declared at {source}:{}:{}", position.line, position.column)
-    });
+    let at = at.map(|place| format!("declared at {place}"));
     let told: Vec<String> =
         owner.map(|owner| format!("owner: {owner}")).into_iter().chain(at).collect();
     if !told.is_empty() {

@@ -28,7 +28,7 @@ impl ShownAnswer {
         };
         let decides = answer.winner.as_ref().map(|winner| {
             let layer = &resolution.readings().layer(winner.layer).name;
-            (layer.clone(), winner.place(resolution.keys()))
+            (layer.clone(), winner.show(resolution.keys()))
         });
         ShownAnswer { role, value, decides }
     }

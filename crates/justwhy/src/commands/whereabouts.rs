@@ -137,7 +137,7 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
             _ => LayerState::of(&layer.presence).name(),
         };
         let mut sources: Vec<String> =
-            of_layer.iter().map(|reading| reading.source.to_string()).collect();
+            of_layer.iter().map(|reading| reading.origin.to_string()).collect();
         sources.dedup();
         let scopes = of_layer.iter().filter_map(|it| it.document.scope.as_ref());
         let scopes = scopes.map(|scope| scope.name.as_ref());
@@ -223,7 +223,8 @@ fn text(
     }
     out.push_str(".\n");
     for name in near {
-        let text = format!("{} ({}) is nearly {}: misspelt?", name.name, name.place(), name.meant);
+        let text =
+            format!("{} ({}) is nearly {}: misspelt?", name.name, name.show_line(), name.meant);
         for line in look.wrap(&text, look.columns()) {
             out.push_str(&look.paint(Role::Warning, &line));
             out.push('\n');

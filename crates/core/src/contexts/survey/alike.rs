@@ -6,6 +6,7 @@ use crate::explanation::{Explanation, Status};
 use crate::model::document::Document;
 use crate::model::key::KeyId;
 use crate::model::layer::LayerIndex;
+use crate::model::place::Origin;
 use crate::model::scope::Note;
 use crate::model::value::{Type, Value};
 use crate::reading::Reading;
@@ -35,6 +36,9 @@ pub struct Shared {
     pub project: bool,
     /// Whether process variables and files that references name are.
     pub outside: bool,
+    /// Whether what stands in the place of something else may be left out where it says the same. Not where
+    /// somebody could be guessing a secret: then it would show that she guessed right.
+    pub contents: bool,
 }
 
 /// The numbers of the readings of a document by a layer.
@@ -73,7 +77,10 @@ impl Survey {
                 let mut here = documents.chain(removals.map(|(number, _)| narrow(number)));
                 let same = here.find(|here| is_read_alike(&before.readings[*here as usize], there));
                 same.or_else(|| {
-                    let places = by_source.get(&(there.reading.layer, &*there.reading.source))?;
+                    if !shared.contents {
+                        return None;
+                    }
+                    let places = by_source.get(&(there.reading.layer, &there.reading.origin))?;
                     let is_its =
                         |here: &&u32| is_in_same_place(&before.readings[**here as usize], there);
                     let here = places.iter().find(is_its).copied()?;
@@ -131,10 +138,10 @@ impl Survey {
         alike.map(Families)
     }
 
-    fn by_source(&self) -> HashMap<(LayerIndex, &str), Vec<u32>> {
-        let mut known: HashMap<(LayerIndex, &str), Vec<u32>> = HashMap::new();
+    fn by_source(&self) -> HashMap<(LayerIndex, &Origin), Vec<u32>> {
+        let mut known: HashMap<(LayerIndex, &Origin), Vec<u32>> = HashMap::new();
         for (number, Mentions { reading, .. }) in self.readings.iter().enumerate() {
-            known.entry((reading.layer, &reading.source)).or_default().push(narrow(number));
+            known.entry((reading.layer, &reading.origin)).or_default().push(narrow(number));
         }
         known
     }

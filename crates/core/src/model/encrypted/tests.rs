@@ -41,7 +41,12 @@ fn what_can_be_decrypted_is_and_the_rest_is_noted() {
     ];
     for (number, text) in texts.iter().enumerate() {
         let name = keys.child(KeyId::ROOT, &format!("k{number}"));
-        document.leaves.push(Leaf { name, value: Value::Text(text.as_str().into()), at: None });
+        document.leaves.push(Leaf {
+            name,
+            value: Value::Text(text.as_str().into()),
+            at: None,
+            name_at: None,
+        });
     }
     let by_mara = Note { by: Some("mara".into()), ..Note::default() };
     document.notes = vec![(1, Arc::new(by_mara.clone())), (2, Arc::new(by_mara.clone()))];

@@ -1,24 +1,21 @@
-//! Where a candidate stands, and by which name.
+//! Where a candidate comes from, and by which name.
 
 use crate::model::candidate::CandidateId;
 use crate::model::key::{KeyId, Keys};
 use crate::model::layer::{LayerIndex, Names};
-use crate::model::place::Position;
+use crate::model::place::{Origin, Place, Position};
 use crate::precedence::resolution::Resolution;
 use crate::reading::Reading;
-use std::sync::Arc;
 
 /// Where a candidate stands.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Stand {
+pub struct Provenance {
     /// The candidate.
     pub candidate: CandidateId,
     /// Its layer.
     pub layer: LayerIndex,
-    /// Its source.
-    pub source: Arc<str>,
-    /// Its line and column, if the source has lines.
-    pub position: Option<Position>,
+    /// The place in what the layer reads.
+    pub place: Place,
     /// The name that the setting has in the source, as a key.
     pub name: KeyId,
     /// Whether that name is a pattern of keys that the layer takes away.
@@ -27,17 +24,16 @@ pub struct Stand {
     pub is_variable: bool,
 }
 
-impl Stand {
+impl Provenance {
     /// Where `candidate` stands.
-    pub fn of(resolution: &Resolution, id: CandidateId) -> Stand {
+    pub fn of(resolution: &Resolution, id: CandidateId) -> Provenance {
         let candidate = resolution.candidate(id);
         let reading = resolution.reading(candidate);
         let leaf = resolution.leaf(candidate);
-        Stand {
+        Provenance {
             candidate: id,
             layer: reading.layer,
-            source: Arc::clone(&reading.source),
-            position: reading.document.position(leaf.at),
+            place: reading.place_of(leaf),
             name: leaf.name,
             is_pattern: reading.is_removal,
             is_variable: is_variable(resolution, reading, leaf.name),
@@ -52,34 +48,33 @@ impl Stand {
         }
     }
 
-    /// `source:line:column`; where the source has no lines, what is said there: a variable's name
-    /// or an option.
-    pub fn place(&self, keys: &Keys) -> String {
-        let mut place = String::new();
-        self.push_place(&mut place, keys);
-        place
+    /// The place for people; where that has no lines, what is said there: a variable's name or an option.
+    pub fn show(&self, keys: &Keys) -> String {
+        let mut shown = String::new();
+        self.push_shown(&mut shown, keys);
+        shown
     }
 
-    /// Writes the place as [`Stand::place`] gives it.
-    pub fn push_place(&self, out: &mut String, keys: &Keys) {
-        match (self.position, self.source.as_ref()) {
-            (Some(Position { line, column }), source) => {
+    /// Writes the place as [`Provenance::show`] gives it.
+    pub fn push_shown(&self, out: &mut String, keys: &Keys) {
+        match (self.place.position(), &self.place.origin) {
+            (Some(Position { line, column }), origin) => {
                 let mut digits = itoa::Buffer::new();
-                out.push_str(source);
+                out.push_str(origin.name());
                 out.push(':');
                 out.push_str(digits.format(line));
                 out.push(':');
                 out.push_str(digits.format(column));
             }
-            (None, "arguments") => out.push_str("--set or --unset"),
-            (None, "process") => {
+            (None, Origin::Arguments) => out.push_str("--set or --unset"),
+            (None, Origin::Process) => {
                 out.push_str("the variable ");
                 out.push_str(&self.shown_name(keys));
             }
-            (None, scope) => {
+            (None, origin) => {
                 out.push_str(&self.shown_name(keys));
                 out.push_str(" in ");
-                out.push_str(scope);
+                out.push_str(origin.name());
             }
         }
     }
