@@ -7,6 +7,7 @@ use crate::{Fault, Lowering, Tree};
 use justwhy_core::{Document, Keys, Position};
 
 mod against_others;
+mod faults;
 pub(crate) mod generated;
 mod more;
 

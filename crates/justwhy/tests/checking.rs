@@ -299,6 +299,31 @@ fn says_which_contexts_cannot_be_read() {
 }
 
 #[test]
+fn tells_all_that_is_wrong_in_all_files_at_once() {
+    let project = "justwhy = 1\n[[axis]]\nname = \"env\"\nallowed = [\"dev\", \"prod\"]\n\
+                   [[layer]]\nname = \"a\"\nfile = \"a.toml\"\n\
+                   [[layer]]\nname = \"b\"\nfile = \"{env}.env\"\nnames = \"variables\"\n";
+    let place = Place::new(&[
+        ("justwhy.toml", project),
+        ("a.toml", "x = 1\nx = 2\ny = [\n"),
+        ("dev.env", "A=1\n=\nB = 2\n"),
+        ("prod.env", "A=1\n"),
+    ]);
+    // As long as nothing can be read, nothing else can be found.
+    let run = place.run(&["check"]);
+    assert_eq!(run.code, 2);
+    for place in ["a.toml:2:1", "a.toml:3:", "dev.env:2:1", "dev.env:3:2"] {
+        assert!(run.stderr.contains(place), "{place}: {}", run.stderr);
+    }
+    place.file("a.toml", b"x = 1\n");
+    let found = findings(&place, &[]);
+    assert_eq!(found, ["cannot-read - dev.env:2", "cannot-read - dev.env:3"]);
+    // Who asks for one value is told what to mend first.
+    let run = place.run(&["list", "--in", "env=dev"]);
+    assert_eq!(run.stderr.matches("error").count(), 1, "{}", run.stderr);
+}
+
+#[test]
 fn tells_of_a_near_setting_where_it_is_and_of_none_where_it_is_not() {
     let project = "justwhy = 1\n[[axis]]\nname = \"environment\"\nallowed = [\"dev\", \"production\"]\n\
         [[layer]]\nname = \"all\"\n\
