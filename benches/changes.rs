@@ -2,6 +2,7 @@
 //! time by Criterion, and what each edited snapshot that is kept adds to the memory.
 
 #![allow(missing_docs, reason = "the macros of Criterion document nothing")]
+#![allow(clippy::print_stdout, reason = "a benchmark prints what it measured")]
 #![allow(clippy::unwrap_used, reason = "a benchmark that cannot go on has failed")]
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
@@ -9,7 +10,7 @@ use justwhy_core::{Compared, Explanation, compare};
 use justwhy_engine::{Arguments, Changes, Ports, Session, Snapshot, Surveyed};
 use justwhy_system::System;
 use std::hint::black_box;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// A file of one context in twenty, one of a fifth of them, and the one that all read.
@@ -23,7 +24,7 @@ fn matrix() -> PathBuf {
 }
 
 /// One line of a file with another number in it, or with a key that is new.
-fn edited(folder: &PathBuf, file: &str, number: usize, is_new_key: bool) -> Changes {
+fn edited(folder: &Path, file: &str, number: usize, is_new_key: bool) -> Changes {
     let path = folder.join(file);
     let text = std::fs::read_to_string(&path).unwrap();
     let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
@@ -64,7 +65,7 @@ fn resident() -> usize {
     status.split(' ').nth(1).and_then(|pages| pages.parse::<usize>().ok()).unwrap_or(0) * 4096
 }
 
-fn memory(folder: &PathBuf, snapshot: &Snapshot) {
+fn memory(folder: &Path, snapshot: &Snapshot) {
     const SNAPSHOTS: usize = 200;
     for (is_new_key, what) in [(false, "another value"), (true, "a new key")] {
         let mut kept = vec![snapshot.with(&edited(folder, FILES[0], 0, is_new_key)).unwrap()];

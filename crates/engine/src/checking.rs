@@ -5,8 +5,8 @@ use crate::surveyed::named;
 use crate::{Snapshot, exhausted, orphans};
 use justwhy_core::{
     Answers, AxisOrigin, Check, CheckRule, Choice, Context, ContextSet, Evidence, Explanation,
-    Extent, Finding, Findings, KeyId, Origin, Place, Presence, Severity, Status, Survey, in_words,
-    list_values, sum_up,
+    Extent, Finding, Findings, KeyId, Needs, Origin, Place, Presence, Severity, Status, Survey,
+    in_words, list_values, sum_up,
 };
 use justwhy_project::{Accept, Error, ProjectRule, Tracking};
 use justwhy_rules::{BadExpression, Expression, Judgement};
@@ -126,22 +126,19 @@ impl Checking<'_> {
                 true => "one context is looked at, and not all",
                 false => "some contexts are looked at, and not all",
             };
-            let rules = [
-                CheckRule::OrphanFile,
-                CheckRule::NeverWins,
-                CheckRule::RepeatsWeaker,
-                CheckRule::NeverActive,
-                CheckRule::IdleAccept,
-            ];
             let is_narrowed = wanted.here || fixes_what_must_differ(survey);
-            let across = is_narrowed.then_some(CheckRule::SameAcross);
-            not_run.extend(across.into_iter().chain(rules).map(|rule| (rule, why.to_owned())));
+            let cannot = |rule: &CheckRule| match rule.needs() {
+                Needs::EveryContext => true,
+                Needs::EveryValueOfTheirAxes => is_narrowed,
+                Needs::Nothing | Needs::Catalogue => false,
+            };
+            not_run.extend(CheckRule::all().filter(cannot).map(|rule| (rule, why.to_owned())));
         } else {
             self.orphans(survey, full, &mut findings).map_err(one)?;
         }
         if survey.contexts().first().is_some_and(|first| first.catalogue.is_empty()) {
-            let why = "no setting is declared".to_owned();
-            not_run.push((CheckRule::UnknownSetting, why));
+            let needy = CheckRule::all().filter(|rule| rule.needs() == Needs::Catalogue);
+            not_run.extend(needy.map(|rule| (rule, "no setting is declared".to_owned())));
         }
         not_run.extend(not_known(survey));
         self.exposed(exposed, &mut findings, &mut not_run);
@@ -236,7 +233,7 @@ impl Checking<'_> {
         }
         for (key, how) in in_error {
             let why = format!("the rule {} cannot be judged where {key} {how}", rule.name);
-            not_run.push((CheckRule::RuleBroken, why));
+            not_run.push((CheckRule::RULE_BROKEN, why));
         }
         for (judgement, (contexts, saw)) in expression.judge(&cases).into_iter().zip(seen) {
             let message = match judgement {
@@ -259,7 +256,7 @@ impl Checking<'_> {
             };
             let place = Place::known(rule.file.as_str().into(), Some(rule.at));
             let place = Evidence { line: Some(rule.line.clone()), ..Evidence::at(place) };
-            let mut finding = Finding::new(CheckRule::RuleBroken, message, contexts)
+            let mut finding = Finding::new(CheckRule::RULE_BROKEN, message, contexts)
                 .about(rule.name.clone())
                 .at(place);
             finding.places.extend(saw.into_iter().filter_map(|saw| saw.place));
@@ -290,7 +287,7 @@ impl Checking<'_> {
             let declared = Place::known(file.into(), Some(orphan.declared_at));
             let what = format!("the layer {} is declared here", orphan.layer);
             let declared = Evidence::of(declared, what);
-            let finding = Finding::new(CheckRule::OrphanFile, message, full.clone());
+            let finding = Finding::new(CheckRule::ORPHAN_FILE, message, full.clone());
             findings.add(finding.at(place).at(declared).help(match &orphan.near {
                 Some(near) => format!("name it for {near} if that is meant; else take it out"),
                 None => format!("allow {value} for {axis}, or take the file out"),
@@ -318,9 +315,9 @@ impl Checking<'_> {
             Tracking::Known(tracked) => tracked,
             Tracking::NoRepository => {
                 let why = "the project is in no git repository".to_owned();
-                return not_run.push((CheckRule::SecretExposed, why));
+                return not_run.push((CheckRule::SECRET_EXPOSED, why));
             }
-            Tracking::Unknown(why) => return not_run.push((CheckRule::SecretExposed, why)),
+            Tracking::Unknown(why) => return not_run.push((CheckRule::SECRET_EXPOSED, why)),
         };
         for finding in exposed {
             let file = finding.places.first().map(|place| PathBuf::from(place.place.origin.name()));
@@ -359,7 +356,7 @@ impl Checking<'_> {
                 .clone();
             told.push(CheckedFinding { finding, contexts: words, choices, accepted });
         }
-        let is_told = !wanted.is_everywhere || wanted.allow.contains(&CheckRule::IdleAccept);
+        let is_told = !wanted.is_everywhere || wanted.allow.contains(&CheckRule::IDLE_ACCEPT);
         if !is_told {
             let idle =
                 self.snapshot.project().accepts.iter().zip(&used).filter(|(_, used)| !**used);
@@ -415,7 +412,7 @@ impl Checking<'_> {
         let file = self.snapshot.project().file.as_str();
         let place = Place::known(file.into(), Some(accept.at));
         let place = Evidence { line: Some(accept.line.clone()), ..Evidence::at(place) };
-        Finding::new(CheckRule::IdleAccept, message, full.clone())
+        Finding::new(CheckRule::IDLE_ACCEPT, message, full.clone())
             .at(place)
             .help("take it out, or mend its rule and setting")
     }
@@ -424,7 +421,7 @@ impl Checking<'_> {
 /// Findings that say which contexts cannot be read.
 pub fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFinding> {
     let told = unread.iter().map(|(error, contexts)| {
-        let rule = CheckRule::CannotRead;
+        let rule = CheckRule::CANNOT_READ;
         let mut finding = Finding::new(rule, error.message(), ContextSet::none(of));
         if let Some(place) = error.place() {
             finding = finding.at(Evidence::at(place.clone()));
@@ -477,12 +474,12 @@ fn not_known(survey: &Survey) -> Vec<(CheckRule, String)> {
             "what {} could change is uncertain, as nothing is asked (--offline)",
             list_values(&unasked, "or")
         );
-        not_run.push((CheckRule::MissingRequired, why.clone()));
-        not_run.push((CheckRule::BadValue, why));
+        not_run.push((CheckRule::MISSING_REQUIRED, why.clone()));
+        not_run.push((CheckRule::BAD_VALUE, why));
     }
     if !unread.is_empty() {
         let why = format!("some values of {} cannot be read", list_values(&unread, "and"));
-        not_run.push((CheckRule::BadValue, why));
+        not_run.push((CheckRule::BAD_VALUE, why));
     }
     not_run
 }

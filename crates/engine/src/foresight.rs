@@ -112,10 +112,9 @@ impl<C> Outlook<C> {
         let mut told = of.besides(other, is_same_place);
         told.retain(|told| {
             // What decides nothing is told of as one or the other, by whether it is the same.
-            let compares = matches!(
-                told.finding.rule,
-                CheckRule::RepeatsWeaker | CheckRule::NeverWins | CheckRule::SameAcross
-            );
+            let compares =
+                [CheckRule::REPEATS_WEAKER, CheckRule::NEVER_WINS, CheckRule::SAME_ACROSS];
+            let compares = compares.contains(&told.finding.rule);
             let key = told.finding.key.as_ref();
             !compares || !key.is_some_and(|key| self.not_compared.contains(key))
         });

@@ -11,7 +11,7 @@ use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 /// with what was found as its message.
 pub fn junit(findings: &[Reported<'_>], not_run: &[NotRun<'_>], warnings_fail: bool) -> String {
     let mut report = Report::new("justwhy check");
-    for rule in CheckRule::ALL {
+    for rule in CheckRule::all() {
         let mut suite = TestSuite::new(rule.name());
         let of_rule: Vec<&Reported<'_>> =
             findings.iter().filter(|reported| reported.finding.rule == rule).collect();

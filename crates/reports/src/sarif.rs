@@ -10,8 +10,7 @@ const SCHEMA: &str =
 
 /// All findings as one log with one run of the program of that version, which tells what did not run.
 pub fn sarif(findings: &[Reported<'_>], not_run: &[NotRun<'_>], version: &str) -> String {
-    let rules: Vec<sarif::ReportingDescriptor> =
-        CheckRule::ALL.into_iter().map(descriptor).collect();
+    let rules: Vec<sarif::ReportingDescriptor> = CheckRule::all().map(descriptor).collect();
     let driver =
         sarif::ToolComponent::builder().name("justwhy").version(version).rules(rules).build();
     let notifications = not_run.iter().map(|NotRun { rule, why }| {
@@ -69,7 +68,7 @@ fn descriptor(rule: CheckRule) -> sarif::ReportingDescriptor {
 
 fn result(reported: &Reported<'_>) -> sarif::Result {
     let finding = reported.finding;
-    let index = CheckRule::ALL.iter().position(|rule| *rule == finding.rule).unwrap_or_default();
+    let index = finding.rule.number();
     let mut places = finding.places.iter();
     let first: Vec<sarif::Location> = places.next().map(location).into_iter().collect();
     let mut result = sarif::Result::builder()

@@ -180,7 +180,7 @@ impl Findings {
 }
 
 /// Which lines of sources may be shown: not those on which a secret, or a part of one, stands.
-pub(super) struct Lines<'s> {
+pub(crate) struct Lines<'s> {
     survey: &'s Survey,
     hidden: RefCell<HashMap<Origin, Rc<HashSet<usize>>>>,
     /// Whether long lines may be shown.

@@ -1,6 +1,65 @@
-//! The rules that a project is checked by.
+//! The rules that a project is checked by: a file for each, and the row of it in [`RULES`].
 
+use super::Look;
+use super::seen::{Said, Seen};
 use crate::model::near::nearest;
+use crate::precedence::resolution::Candidate;
+use std::cmp::Ordering;
+use std::fmt;
+use std::hash::{Hash, Hasher};
+
+pub(crate) mod bad_value;
+pub(crate) mod bare_dollar;
+mod bare_null;
+mod blocked;
+mod broken_reference;
+mod changes_type;
+mod empty_text;
+mod idle;
+mod looks_like;
+mod missing_required;
+mod never_active;
+pub(crate) mod not_run;
+mod old_name;
+mod outside;
+mod reshapes;
+mod said_twice;
+mod same_across;
+mod secret_exposed;
+pub(crate) mod stray_quotes;
+mod stray_variable;
+mod unknown_setting;
+mod variable_clash;
+
+/// Every rule, in the order in which they are listed for people.
+static RULES: [&About; 26] = [
+    &outside::CANNOT_READ,
+    &missing_required::MISSING_REQUIRED,
+    &bad_value::BAD_VALUE,
+    &broken_reference::BROKEN_REFERENCE,
+    &outside::RULE_BROKEN,
+    &secret_exposed::SECRET_EXPOSED,
+    &same_across::SAME_ACROSS,
+    &variable_clash::VARIABLE_CLASH,
+    &unknown_setting::UNKNOWN_SETTING,
+    &stray_variable::STRAY_VARIABLE,
+    &outside::ORPHAN_FILE,
+    &said_twice::SAID_TWICE,
+    &old_name::OLD_NAME,
+    &changes_type::CHANGES_TYPE,
+    &reshapes::RESHAPES,
+    &stray_quotes::STRAY_QUOTES,
+    &empty_text::EMPTY_TEXT,
+    &bare_null::BARE_NULL,
+    &looks_like::LOOKS_LIKE,
+    &not_run::NOT_RUN,
+    &bare_dollar::BARE_DOLLAR,
+    &blocked::BLOCKED,
+    &idle::NEVER_WINS,
+    &idle::REPEATS_WEAKER,
+    &never_active::NEVER_ACTIVE,
+    &outside::IDLE_ACCEPT,
+];
 
 /// How bad a finding is.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
@@ -24,182 +83,159 @@ impl Severity {
     }
 }
 
-/// What a finding is about.
-#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
-pub enum CheckRule {
-    /// A context that cannot be read.
-    CannotRead,
-    /// A required setting without a value.
-    MissingRequired,
-    /// A value that its declaration refuses.
-    BadValue,
-    /// A reference that leads nowhere, or back to itself.
-    BrokenReference,
-    /// A rule between settings that does not hold.
-    RuleBroken,
-    /// A secret in a file that git tracks or would track.
-    SecretExposed,
-    /// Two contexts that must differ and do not.
-    SameAcross,
-    /// Two settings with one variable.
-    VariableClash,
-    /// A setting that is not in the catalogue.
-    UnknownSetting,
-    /// A variable that was probably meant for a setting.
-    StrayVariable,
-    /// A file that no context reads.
-    OrphanFile,
-    /// Two names of one source for one setting.
-    SaidTwice,
-    /// A former name that is still used.
-    OldName,
-    /// A stronger value of another type.
-    ChangesType,
-    /// A value where a weaker layer has a branch, or the other way round.
-    Reshapes,
-    /// A quote or a blank that was left at an end of a text.
-    StrayQuotes,
-    /// An empty text that wins over one that is not empty.
-    EmptyText,
-    /// A value that was left out.
-    BareNull,
-    /// A text that other readers of its format take for something else.
-    LooksLike,
-    /// A command in a text, which stays literal.
-    NotRun,
-    /// A variable without braces in a text, which stays literal.
-    BareDollar,
-    /// A value that a pin blocks.
-    Blocked,
-    /// A value that decides nothing anywhere.
-    NeverWins,
-    /// A value that says what weaker layers say already.
-    RepeatsWeaker,
-    /// A layer that is active nowhere.
-    NeverActive,
-    /// An accepted finding that is not there.
-    IdleAccept,
+/// What is to be known of a rule, and what it looks at.
+pub(crate) struct About {
+    /// Its name.
+    pub(crate) name: &'static str,
+    /// How bad its findings are, unless one says otherwise.
+    pub(crate) severity: Severity,
+    /// What it reports, in one line.
+    pub(crate) about: &'static str,
+    /// What must be there, so that it can run.
+    pub(crate) needs: Needs,
+    /// Begins a check.
+    pub(crate) begin: fn() -> Visit,
 }
 
-use CheckRule as Rule;
+/// What must be there, so that a rule can run.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Needs {
+    /// Nothing.
+    Nothing,
+    /// Settings that are declared.
+    Catalogue,
+    /// Every context that there is.
+    EveryContext,
+    /// Contexts with every value of the axes by which settings must differ.
+    EveryValueOfTheirAxes,
+}
+
+/// What a rule looks at.
+pub(crate) enum Visit {
+    /// Nothing of its own: others find it.
+    Nothing,
+    /// Each setting, once in each group of contexts.
+    Setting(fn(&mut Look<'_>, &Seen<'_>)),
+    /// The same where somebody works.
+    Working(fn(&mut Look<'_>, &Seen<'_>)),
+    /// Each candidate where somebody works.
+    Candidate(fn(&mut Look<'_>, &Seen<'_>, &Candidate)),
+    /// Each candidate once for all contexts, as it looks the same in all of them.
+    TextOf(fn(&mut Look<'_>, &Seen<'_>, &Candidate)),
+    /// Each text of such a candidate.
+    Text(fn(&mut Look<'_>, &Seen<'_>, &Said<'_>)),
+    /// All together, once everything was seen.
+    Finish(fn(&mut Look<'_>)),
+    /// What it keeps in mind until everything was seen.
+    State(Box<dyn State>),
+}
+
+/// What a rule keeps in mind.
+pub(crate) trait State {
+    /// Sees a setting in a group of contexts.
+    fn group(&mut self, _look: &mut Look<'_>, _seen: &Seen<'_>) {}
+
+    /// The same where somebody works.
+    fn working(&mut self, _look: &mut Look<'_>, _seen: &Seen<'_>) {}
+
+    /// Tells what shows once everything was seen.
+    fn finish(&mut self, look: &mut Look<'_>);
+}
+
+/// A rule of `check`.
+#[derive(Clone, Copy)]
+pub struct CheckRule(pub(crate) &'static About);
+
+/// Rules whose findings come from outside of the settings, and those that others have to do with.
+impl CheckRule {
+    /// A context that cannot be read.
+    pub const CANNOT_READ: CheckRule = CheckRule(&outside::CANNOT_READ);
+    /// A rule between settings that does not hold.
+    pub const RULE_BROKEN: CheckRule = CheckRule(&outside::RULE_BROKEN);
+    /// A file that no context reads.
+    pub const ORPHAN_FILE: CheckRule = CheckRule(&outside::ORPHAN_FILE);
+    /// An accepted finding that is not there.
+    pub const IDLE_ACCEPT: CheckRule = CheckRule(&outside::IDLE_ACCEPT);
+    /// A secret in a file that git tracks or would track.
+    pub const SECRET_EXPOSED: CheckRule = CheckRule(&secret_exposed::SECRET_EXPOSED);
+    /// A required setting without a value.
+    pub const MISSING_REQUIRED: CheckRule = CheckRule(&missing_required::MISSING_REQUIRED);
+    /// A value that its declaration refuses.
+    pub const BAD_VALUE: CheckRule = CheckRule(&bad_value::BAD_VALUE);
+    /// Two contexts that must differ and do not.
+    pub const SAME_ACROSS: CheckRule = CheckRule(&same_across::SAME_ACROSS);
+    /// A value that decides nothing anywhere.
+    pub const NEVER_WINS: CheckRule = CheckRule(&idle::NEVER_WINS);
+    /// A value that says what weaker layers say already.
+    pub const REPEATS_WEAKER: CheckRule = CheckRule(&idle::REPEATS_WEAKER);
+}
 
 impl CheckRule {
     /// Every rule.
-    pub const ALL: [CheckRule; 26] = [
-        Rule::CannotRead,
-        Rule::MissingRequired,
-        Rule::BadValue,
-        Rule::BrokenReference,
-        Rule::RuleBroken,
-        Rule::SecretExposed,
-        Rule::SameAcross,
-        Rule::VariableClash,
-        Rule::UnknownSetting,
-        Rule::StrayVariable,
-        Rule::OrphanFile,
-        Rule::SaidTwice,
-        Rule::OldName,
-        Rule::ChangesType,
-        Rule::Reshapes,
-        Rule::StrayQuotes,
-        Rule::EmptyText,
-        Rule::BareNull,
-        Rule::LooksLike,
-        Rule::NotRun,
-        Rule::BareDollar,
-        Rule::Blocked,
-        Rule::NeverWins,
-        Rule::RepeatsWeaker,
-        Rule::NeverActive,
-        Rule::IdleAccept,
-    ];
+    pub fn all() -> impl ExactSizeIterator<Item = CheckRule> {
+        RULES.iter().map(|about| CheckRule(about))
+    }
 
     /// The rule's name.
     pub fn name(self) -> &'static str {
-        self.told().0
+        self.0.name
     }
 
     /// What it reports, in one line.
     pub fn about(self) -> &'static str {
-        self.told().2
+        self.0.about
     }
 
     /// How bad its findings are, unless one says otherwise.
     pub fn severity(self) -> Severity {
-        self.told().1
+        self.0.severity
     }
 
-    fn told(self) -> (&'static str, Severity, &'static str) {
-        use Severity::{Error, Note, Warning};
-        match self {
-            Rule::CannotRead => ("cannot-read", Error, "a context that cannot be read"),
-            Rule::MissingRequired => {
-                ("missing-required", Error, "a required setting that has no value")
-            }
-            Rule::BadValue => {
-                ("bad-value", Error, "a value that its type, bounds, choice or pattern refuses")
-            }
-            Rule::BrokenReference => {
-                ("broken-reference", Error, "a reference to nothing, or back to itself")
-            }
-            Rule::RuleBroken => {
-                ("rule-broken", Error, "a rule between settings that does not hold")
-            }
-            Rule::SecretExposed => {
-                ("secret-exposed", Error, "a secret in a file that git tracks or would track")
-            }
-            Rule::SameAcross => {
-                ("same-across", Error, "a value that contexts share which must differ in it")
-            }
-            Rule::VariableClash => ("variable-clash", Error, "two settings with one variable"),
-            Rule::UnknownSetting => {
-                ("unknown-setting", Warning, "a setting that is not in the catalogue")
-            }
-            Rule::StrayVariable => (
-                "stray-variable",
-                Warning,
-                "a variable that is nearly a known one, or has the prefix and is no setting",
-            ),
-            Rule::OrphanFile => {
-                ("orphan-file", Warning, "a file that a layer would read for no allowed value")
-            }
-            Rule::SaidTwice => ("said-twice", Warning, "two names in one source for one setting"),
-            Rule::OldName => ("old-name", Warning, "a former name that is still used"),
-            Rule::ChangesType => ("changes-type", Warning, "a stronger value of another type"),
-            Rule::Reshapes => (
-                "reshapes",
-                Warning,
-                "a value in place of a branch, or a branch in place of a value",
-            ),
-            Rule::StrayQuotes => {
-                ("stray-quotes", Warning, "a quote or blank left at an end of a text")
-            }
-            Rule::EmptyText => {
-                ("empty-text", Warning, "an empty text that wins over one that is not empty")
-            }
-            Rule::BareNull => ("bare-null", Warning, "a value that was left out"),
-            Rule::LooksLike => (
-                "looks-like",
-                Warning,
-                "a YAML text that other readers of YAML take for something else",
-            ),
-            Rule::NotRun => ("not-run", Warning, "a command in a text, which stays literal"),
-            Rule::BareDollar => {
-                ("bare-dollar", Warning, "a variable without braces, which stays literal")
-            }
-            Rule::Blocked => ("blocked", Warning, "a value that a pin blocks"),
-            Rule::NeverWins => ("never-wins", Note, "a value that decides nothing in any context"),
-            Rule::RepeatsWeaker => {
-                ("repeats-weaker", Note, "a value that says what weaker layers say already")
-            }
-            Rule::NeverActive => ("never-active", Warning, "a layer that is active in no context"),
-            Rule::IdleAccept => ("idle-accept", Warning, "an [[accept]] that accepts nothing"),
-        }
+    /// What must be there, so that it can run.
+    pub fn needs(self) -> Needs {
+        self.0.needs
+    }
+
+    /// Its number in the order in which they are listed.
+    pub fn number(self) -> usize {
+        RULES.iter().position(|about| about.name == self.0.name).unwrap_or(RULES.len())
+    }
+}
+
+impl PartialEq for CheckRule {
+    fn eq(&self, other: &CheckRule) -> bool {
+        self.0.name == other.0.name
+    }
+}
+
+impl Eq for CheckRule {}
+
+impl PartialOrd for CheckRule {
+    fn partial_cmp(&self, other: &CheckRule) -> Option<Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl Ord for CheckRule {
+    fn cmp(&self, other: &CheckRule) -> Ordering {
+        self.number().cmp(&other.number())
+    }
+}
+
+impl Hash for CheckRule {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.0.name.hash(state);
+    }
+}
+
+impl fmt::Debug for CheckRule {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.0.name)
     }
 }
 
 /// The rule of that name; an error is the name that was probably meant.
 pub fn rule_named(name: &str) -> Result<CheckRule, Option<&'static str>> {
-    let found = CheckRule::ALL.into_iter().find(|rule| rule.name() == name);
-    found.ok_or_else(|| nearest(name, CheckRule::ALL.map(CheckRule::name)))
+    let found = CheckRule::all().find(|rule| rule.name() == name);
+    found.ok_or_else(|| nearest(name, CheckRule::all().map(CheckRule::name)))
 }

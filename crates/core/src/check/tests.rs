@@ -1,6 +1,8 @@
 //! Tests of single checks, and of contexts in words.
 
-use super::text::{bare_dollar, not_run, stray_quotes};
+use super::rules::bare_dollar::bare_dollar;
+use super::rules::not_run::not_run;
+use super::rules::stray_quotes::stray_quotes;
 use super::{in_words, sum_up};
 use crate::contexts::survey::ContextSet;
 use crate::model::axis::{AxisOrigin, AxisValue, Context};

@@ -3,7 +3,7 @@
 
 use crate::answers::{Answers, ExpansionLimits, Gifts, IsGiven, Outside};
 use crate::contexts::difference::{Difference, Told};
-use crate::contexts::survey::{ContextSet, Families, Shared, Sight, Survey};
+use crate::contexts::survey::{ContextSet, Families, IsWanted, Shared, Sight, Survey};
 use crate::explanation::{Explanation, Status};
 use crate::model::key::KeyId;
 use hashbrown::HashMap;
@@ -36,7 +36,7 @@ pub struct Compared<'c> {
     pub pairs: &'c [(usize, usize)],
     /// Which settings; all without one. Keys are segments, as the two may share no
     /// [`Keys`](crate::model::key::Keys).
-    pub wanted: Option<&'c (dyn Fn(&[&str]) -> bool + Sync)>,
+    pub wanted: Option<IsWanted<'c>>,
     /// What the two have in common besides documents.
     pub shared: Shared,
 }
@@ -107,7 +107,7 @@ impl<'s, C: PartialEq + Send + Sync> Tale<'s, C> {
     fn of(
         side: Side<'s>,
         alike: &Families,
-        wanted: Option<&(dyn Fn(&[&str]) -> bool + Sync)>,
+        wanted: Option<IsWanted<'_>>,
         show: &(impl Fn(&Answers<'_>, &Explanation) -> C + Sync),
     ) -> Tale<'s, C> {
         let survey = side.survey;

@@ -22,8 +22,8 @@ use std::sync::Arc;
 mod alike;
 mod contexts;
 
-pub(crate) use alike::Families;
 pub use alike::Shared;
+pub(crate) use alike::{Families, IsWanted};
 pub use contexts::ContextSet;
 
 /// A project in many contexts, whose readings share what is the same in them.

@@ -87,7 +87,7 @@ pub(crate) fn run(
     let CheckOptions { here, with_local, .. } = *options;
     let wanted = CheckWanted { here, is_everywhere, with_local, allow: &allow };
     let mut checked = checking.check(&survey, &full, wanted)?;
-    if !allow.contains(&CheckRule::CannotRead) {
+    if !allow.contains(&CheckRule::CANNOT_READ) {
         let of = survey.contexts().len();
         checked.findings.splice(0..0, justwhy_engine::cannot_read(&faults, of));
     }
@@ -138,7 +138,7 @@ fn allowed(names: &[String]) -> Result<Vec<CheckRule>, Vec<Error>> {
             Ok(rule) => rules.push(rule),
             Err(near) => {
                 let error = Error::new("bad-argument", format!("--allow: there is no rule {name}"));
-                let names: Vec<&str> = CheckRule::ALL.into_iter().map(CheckRule::name).collect();
+                let names: Vec<&str> = CheckRule::all().map(CheckRule::name).collect();
                 return Err(vec![match near {
                     Some(near) => error.help(format!("did you mean {near}?")),
                     None => error.help(format!("the rules are {}", names.join(", "))),
@@ -220,7 +220,7 @@ pub(crate) fn finding(look: &Look, told: &CheckedFinding, out: &mut String) {
     let role = role(finding.severity);
     let word = finding.severity.name();
     out.push_str(&fill(&look.paint(role, word), word.len(), INDENT.len()));
-    let file = finding.places.first().filter(|_| finding.rule == CheckRule::OrphanFile);
+    let file = finding.places.first().filter(|_| finding.rule == CheckRule::ORPHAN_FILE);
     if let Some(key) = finding.key.as_deref().or(file.map(|it| it.place.origin.name())) {
         out.push_str(&look.paint(Role::Key, &look.text(key)));
         out.push_str("  ");

@@ -13,6 +13,9 @@ use crate::reading::Reading;
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
+/// Whether a setting, by its segments, is wanted.
+pub(crate) type IsWanted<'w> = &'w (dyn Fn(&[&str]) -> bool + Sync);
+
 /// Some of the families of a survey.
 #[derive(Clone, Debug)]
 pub(crate) struct Families(Vec<bool>);
@@ -181,7 +184,7 @@ impl Survey {
         &self,
         families: &Families,
         (outside, limits): (&dyn Outside, ExpansionLimits),
-        wanted: Option<&(dyn Fn(&[&str]) -> bool + Sync)>,
+        wanted: Option<IsWanted<'_>>,
     ) -> usize {
         let is_wanted = |key: KeyId| wanted.is_none_or(|wanted| wanted(&self.segments(key)));
         let mut count = 0;

@@ -1,0 +1,30 @@
+//! A value that its declaration refuses.
+
+use super::missing_required::stands_for_nothing;
+use super::{About, Look, Needs, Seen, Severity, Visit};
+use crate::check::{CheckRule, Finding};
+
+/// See [`About`].
+pub(crate) static BAD_VALUE: About = About {
+    name: "bad-value",
+    severity: Severity::Error,
+    about: "a value that its type, bounds, choice or pattern refuses",
+    needs: Needs::Nothing,
+    begin: || Visit::Setting(visit),
+};
+
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
+    let Some((code, message, winner)) = seen.own_error() else { return };
+    let found = |message: &str| -> Finding {
+        let finding = seen.finding(CheckRule(&BAD_VALUE), message).at(seen.spot(winner, None));
+        seen.declared_here().into_iter().fold(finding, Finding::at)
+    };
+    if stands_for_nothing(seen) {
+        // Where it is required, that it is missing is told instead.
+        if seen.required_in(look).is_empty() {
+            look.findings.add(found("it is an empty text, which is refused for it"));
+        }
+    } else if code == "bad-value" && !seen.answer.failure().is_some_and(|it| it.is_echo) {
+        look.findings.add(found(message));
+    }
+}

@@ -1,0 +1,26 @@
+//! A value that a pin blocks.
+
+use super::{About, Look, Needs, Seen, Severity, Visit};
+use crate::check::CheckRule;
+use crate::precedence::resolution::{Candidate, Verdict};
+
+/// See [`About`].
+pub(crate) static BLOCKED: About = About {
+    name: "blocked",
+    severity: Severity::Warning,
+    about: "a value that a pin blocks",
+    needs: Needs::Nothing,
+    begin: || Visit::Candidate(visit),
+};
+
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
+    let Some(by) = candidate.by.filter(|_| candidate.verdict == Verdict::Blocked) else { return };
+    let by = seen.resolution().candidate(by);
+    let message = format!(
+        "{} changes nothing: {} pins what it says about it",
+        seen.layer(candidate),
+        seen.layer(by)
+    );
+    let finding = seen.finding(CheckRule(&BLOCKED), message).at(seen.spot(candidate, None));
+    look.findings.add(finding.at(seen.spot(by, Some("it is pinned here".to_owned()))));
+}

@@ -1,0 +1,24 @@
+//! A reference that leads nowhere, or back to itself.
+
+use super::missing_required::stands_for_nothing;
+use super::{About, Look, Needs, Seen, Severity, Visit};
+use crate::check::CheckRule;
+
+/// See [`About`].
+pub(crate) static BROKEN_REFERENCE: About = About {
+    name: "broken-reference",
+    severity: Severity::Error,
+    about: "a reference to nothing, or back to itself",
+    needs: Needs::Nothing,
+    begin: || Visit::Setting(visit),
+};
+
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
+    let Some((code, message, winner)) = seen.own_error() else { return };
+    let is_other = code == "bad-value" || stands_for_nothing(seen);
+    if is_other || seen.answer.failure().is_some_and(|failure| failure.is_echo) {
+        return;
+    }
+    let finding = seen.finding(CheckRule(&BROKEN_REFERENCE), message);
+    look.findings.add(finding.at(seen.spot(winner, None)));
+}

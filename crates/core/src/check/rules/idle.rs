@@ -1,0 +1,201 @@
+//! Values that decide nothing anywhere, and values that say what weaker layers say already: of two of which
+//! one repeats the other only one is told, so that both are found together.
+
+use super::{About, Look, Needs, Seen, Severity, State, Visit};
+use crate::check::{CheckRule, Finding};
+use crate::contexts::survey::ContextSet;
+use crate::model::key::KeyId;
+use crate::model::layer::{Kind, LayerIndex};
+use crate::precedence::resolution::{Candidate, Rule, Verdict};
+use crate::reading::Reading;
+use hashbrown::{HashMap, HashSet};
+use std::sync::Arc;
+
+/// See [`About`].
+pub(crate) static NEVER_WINS: About = About {
+    name: "never-wins",
+    severity: Severity::Note,
+    about: "a value that decides nothing in any context",
+    needs: Needs::EveryContext,
+    begin: || Visit::State(Box::new(Idle::default())),
+};
+
+/// See [`About`].
+pub(crate) static REPEATS_WEAKER: About = About {
+    name: "repeats-weaker",
+    severity: Severity::Note,
+    about: "a value that says what weaker layers say already",
+    needs: Needs::EveryContext,
+    begin: || Visit::Nothing,
+};
+
+/// What is said anywhere, in the order in which it was seen.
+#[derive(Default)]
+struct Idle {
+    said: Vec<Said>,
+    said_by: HashMap<((usize, usize), u32, KeyId), usize>,
+}
+
+/// A value that a source says, in all contexts.
+struct Said {
+    key: KeyId,
+    reading: Arc<Reading>,
+    leaf: u32,
+    /// The contexts in which somebody works, of those in which it is said.
+    full: ContextSet,
+    is_secret: bool,
+    /// Whether anything comes of it anywhere.
+    counts: bool,
+    /// Whether something else was found about it that says why nothing comes of it.
+    is_told: bool,
+    /// Whether a weaker value is the same wherever this one decides; none if it never does.
+    repeats: Option<bool>,
+    /// The value that it repeats.
+    weaker: Option<(Arc<Reading>, u32)>,
+}
+
+impl State for Idle {
+    /// Takes in what is said of a setting in a group of contexts.
+    fn group(&mut self, _: &mut Look<'_>, seen: &Seen<'_>) {
+        let resolution = seen.resolution();
+        let like = seen.answer.conversion.as_ref().and_then(|conversion| conversion.like);
+        for id in resolution.candidates(seen.key) {
+            let candidate = resolution.candidate(id);
+            let reading = &resolution.readings().readings[candidate.reading as usize];
+            let kind = resolution.readings().layer(reading.layer).kind;
+            if reading.is_removal || kind == Kind::Arguments {
+                continue;
+            }
+            let (repeats, weaker) = repeats(seen, candidate);
+            let does = candidate.verdict.is_in_force()
+                || like == Some(id)
+                || (candidate.verdict == Verdict::Removes && seen.felt.contains(&id));
+            let is_told =
+                matches!(candidate.verdict, Verdict::Blocked | Verdict::Reshaped | Verdict::Empty)
+                    || resolution.rule(candidate) == Rule::BetterName
+                    || kind == Kind::Catalogue;
+            let said = self.said_of(seen, candidate, reading);
+            said.full.add(&seen.full);
+            said.counts |= does;
+            said.is_told |= is_told;
+            said.is_secret |= seen.answer.secret || resolution.hides(candidate);
+            if candidate.verdict == Verdict::Wins {
+                said.repeats = Some(said.repeats.unwrap_or(true) && repeats);
+                if repeats {
+                    said.weaker = weaker;
+                }
+            }
+        }
+    }
+
+    fn finish(&mut self, look: &mut Look<'_>) {
+        self.excuse_repeated();
+        for said in &self.said {
+            let found = idle(look, said);
+            look.findings.add_some(found);
+        }
+    }
+}
+
+impl Idle {
+    fn said_of(
+        &mut self,
+        seen: &Seen<'_>,
+        candidate: &Candidate,
+        reading: &Arc<Reading>,
+    ) -> &mut Said {
+        // What a scope says is one thing, for whomever it is meant.
+        let scope = reading.document.scope.as_ref();
+        let by = scope.map(|scope| (scope.number, reading.layer.0));
+        let by = by.unwrap_or((Arc::as_ptr(reading) as usize, usize::MAX));
+        let by = (by, candidate.leaf, seen.key);
+        let all = &mut self.said;
+        let at = *self.said_by.entry(by).or_insert_with(|| {
+            all.push(Said {
+                key: seen.key,
+                reading: Arc::clone(reading),
+                leaf: candidate.leaf,
+                full: ContextSet::none(seen.group.of()),
+                is_secret: false,
+                counts: false,
+                is_told: false,
+                repeats: None,
+                weaker: None,
+            });
+            all.len() - 1
+        });
+        &mut all[at]
+    }
+
+    /// A value that a stronger one repeats decides nothing only as long as that one is there: one of
+    /// the two is told, not both.
+    fn excuse_repeated(&mut self) {
+        let repeated: HashSet<(usize, u32)> = self
+            .said
+            .iter()
+            .filter(|said| said.repeats == Some(true))
+            .filter_map(|said| said.weaker.as_ref())
+            .map(|(reading, leaf)| (Arc::as_ptr(reading) as usize, *leaf))
+            .collect();
+        for said in &mut self.said {
+            said.is_told |= repeated.contains(&(Arc::as_ptr(&said.reading) as usize, said.leaf))
+                && !said.counts;
+        }
+    }
+}
+
+/// A value that decides nothing, or nothing new.
+fn idle(look: &Look<'_>, said: &Said) -> Option<Finding> {
+    let first = look.survey.contexts().first()?;
+    let layer = first.layer(said.reading.layer);
+    let pins = layer.pins.has(&first.keys, said.key);
+    if said.is_told || layer.is_local() || said.full.is_empty() {
+        return None;
+    }
+    let shown = first.keys.show(said.key);
+    let spot = |reading: &Reading, leaf: u32, what: Option<String>| {
+        look.lines.spot(reading, leaf, what, said.is_secret)
+    };
+    let at = spot(&said.reading, said.leaf, None);
+    let name = |layer: LayerIndex| &first.layer(layer).name;
+    if !said.counts {
+        let message =
+            format!("what {} says here decides nothing in any context", name(said.reading.layer));
+        let finding = Finding::new(CheckRule(&NEVER_WINS), message, said.full.clone());
+        return Some(finding.about(shown).at(at));
+    }
+    let (weaker, leaf) = said.weaker.as_ref().filter(|_| said.repeats == Some(true) && !pins)?;
+    let message = format!(
+        "{} says what {} says already, wherever it decides",
+        name(said.reading.layer),
+        name(weaker.layer)
+    );
+    let finding = Finding::new(CheckRule(&REPEATS_WEAKER), message, said.full.clone());
+    let weaker = spot(weaker, *leaf, Some("it says the same".to_owned()));
+    Some(finding.about(shown).at(at).at(weaker))
+}
+
+/// Whether a candidate says just what it overrides, and what that is.
+fn repeats(seen: &Seen<'_>, candidate: &Candidate) -> (bool, Option<(Arc<Reading>, u32)>) {
+    let resolution = seen.resolution();
+    let is_plain = candidate.verdict == Verdict::Wins && resolution.gather(seen.key).is_none();
+    if !is_plain || resolution.reading(candidate).is_old_name(candidate.leaf) {
+        return (false, None);
+    }
+    let id = resolution.winner(seen.key);
+    let candidates = resolution.candidates(seen.key).map(|id| resolution.candidate(id));
+    let mut beneath = candidates.filter(|other| other.by == id);
+    let overridden = |other: &&Candidate| {
+        other.verdict == Verdict::Overridden && resolution.rule(other) == Rule::Precedence
+    };
+    let Some(weaker) = beneath.find(overridden) else { return (false, None) };
+    let (own, other) = (&resolution.leaf(candidate).value, &resolution.leaf(weaker).value);
+    let refers = crate::answers::holds_reference(own) || crate::answers::holds_reference(other);
+    let is_same = match refers {
+        true => own == other && resolution.layer_of(candidate) != resolution.layer_of(weaker),
+        // Conversion makes a text what the weaker one is.
+        false => own == other || seen.answer.effective() == Some(other),
+    };
+    let reading = &resolution.readings().readings[weaker.reading as usize];
+    (is_same, is_same.then(|| (Arc::clone(reading), weaker.leaf)))
+}

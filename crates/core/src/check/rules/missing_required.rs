@@ -1,0 +1,107 @@
+//! A required setting without a value.
+
+use super::{About, Look, Needs, Seen, Severity, Visit};
+use crate::check::{CheckRule, Finding};
+use crate::explanation::Status;
+use crate::model::catalogue::{EmptyText, Required};
+use crate::model::layer::{Kind, LayerIndex, list_values};
+use crate::precedence::resolution::Verdict;
+
+/// See [`About`].
+pub(crate) static MISSING_REQUIRED: About = About {
+    name: "missing-required",
+    severity: Severity::Error,
+    about: "a required setting that has no value",
+    needs: Needs::Nothing,
+    begin: || Visit::Setting(visit),
+};
+
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
+    let found = match &seen.answer.status {
+        Status::Absent => absent(look, seen),
+        Status::Error { .. } => empty(look, seen),
+        _ => None,
+    };
+    look.findings.add_some(found);
+}
+
+fn absent(look: &Look<'_>, seen: &Seen<'_>) -> Option<Finding> {
+    let required = seen.required_in(look);
+    if required.is_empty() {
+        return None;
+    }
+    let rule = CheckRule(&MISSING_REQUIRED);
+    let resolution = seen.resolution();
+    let strongest = resolution.candidates(seen.key).next().map(|id| resolution.candidate(id));
+    let mut finding = match strongest {
+        Some(null) if null.verdict == Verdict::Removes => {
+            let message = format!("it is required, and {} takes its value away", seen.layer(null));
+            seen.finding(rule, message).at(seen.spot(null, None))
+        }
+        _ => seen.finding(rule, "it is required, and nothing gives it a value"),
+    };
+    finding.contexts = required;
+    finding.places.extend(match finding.places.is_empty() {
+        true => seen.declaration(),
+        false => seen.declared_here(),
+    });
+    finding.help = withheld(seen).or_else(|| variables_left_out(look, seen));
+    Some(finding)
+}
+
+/// An empty text where one is refused stands for no value.
+fn empty(look: &Look<'_>, seen: &Seen<'_>) -> Option<Finding> {
+    let required = seen.required_in(look);
+    if required.is_empty() || !stands_for_nothing(seen) {
+        return None;
+    }
+    let winner = seen.resolution().candidate(seen.answer.winner.as_ref()?.candidate);
+    let message = "it is required, and an empty text stands for it";
+    let finding = seen.finding(CheckRule(&MISSING_REQUIRED), message);
+    let mut finding = finding.at(seen.spot(winner, None));
+    finding.places.extend(seen.declared_here());
+    finding.contexts = required;
+    Some(finding)
+}
+
+/// Whether the setting is in error as an empty text is refused for it, and it may be required.
+pub(super) fn stands_for_nothing(seen: &Seen<'_>) -> bool {
+    let may_be = seen.declared().is_some_and(|declared| {
+        declared.empty == Some(EmptyText::Error) && declared.required != Required::Never
+    });
+    let is_its_own = seen.answer.failure().is_none_or(|failure| failure.way.is_empty());
+    may_be && is_its_own && seen.answer.refuses_empty()
+}
+
+/// A value that a store keeps for others.
+fn withheld(seen: &Seen<'_>) -> Option<String> {
+    let resolution = seen.resolution();
+    let mut candidates = resolution.candidates(seen.key).map(|id| resolution.candidate(id));
+    let withheld = candidates.find(|candidate| candidate.verdict == Verdict::Withheld)?;
+    let why = resolution.note(withheld)?.withheld.as_deref()?;
+    Some(format!("{} has one, which does not count here: {why}", seen.layer(withheld)))
+}
+
+/// What could still give a value, although it was left out of the check.
+fn variables_left_out(look: &Look<'_>, seen: &Seen<'_>) -> Option<String> {
+    let readings = seen.resolution().readings();
+    if look.extent.with_local {
+        return None;
+    }
+    let layers = (0..readings.layers.len()).rev().map(LayerIndex);
+    let local = layers.filter(|at| readings.layer(*at).is_local());
+    let places: Vec<String> = local
+        .filter_map(|at| match readings.layer(at) {
+            layer if layer.kind == Kind::Process => {
+                Some(format!("{} in the process", readings.variable(at, seen.key)?))
+            }
+            layer if matches!(layer.kind, Kind::Arguments) => None,
+            layer => Some(format!("the layer {}", layer.name)),
+        })
+        .collect();
+    if places.is_empty() {
+        return None;
+    }
+    let places = list_values(&places, "and");
+    Some(format!("what is left out here may give one: {places}; justwhy needs lists every place"))
+}

@@ -1,0 +1,40 @@
+//! A command in a text, which stays literal.
+
+use super::{About, Look, Needs, Seen, Severity, Visit};
+use crate::check::CheckRule;
+use crate::check::seen::Said;
+
+/// See [`About`].
+pub(crate) static NOT_RUN: About = About {
+    name: "not-run",
+    severity: Severity::Warning,
+    about: "a command in a text, which stays literal",
+    needs: Needs::Nothing,
+    begin: || Visit::Text(visit),
+};
+
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &Said<'_>) {
+    // What a process hands down went through its shell already.
+    let why = not_run(said.text, said.is_shell_like).filter(|_| !said.is_handed_down);
+    let Some(why) = why else { return };
+    let finding = seen.finding(CheckRule(&NOT_RUN), why).at(seen.spot(said.candidate, None));
+    look.findings.add(finding.help("nothing in a file is ever executed: write the value itself"));
+}
+
+/// A command that a shell would run, as a clause.
+pub(crate) fn not_run(text: &str, is_shell_like: bool) -> Option<&'static str> {
+    if let Some(at) = text.find("$(")
+        && text[at..].contains(')')
+    {
+        return Some("`$(…)` is not run here, it stays in the text");
+    }
+    let mut ticks = text.match_indices('`');
+    let (first, second) = (ticks.next(), ticks.next());
+    // Elsewhere backticks are mostly a way of writing names in prose.
+    let is_command = match (first, second) {
+        (Some((0, _)), Some((end, _))) if end + 1 == text.len() => end > 1,
+        (Some(_), Some(_)) => is_shell_like,
+        _ => false,
+    };
+    is_command.then_some("what stands in backticks is not run here, it stays in the text")
+}

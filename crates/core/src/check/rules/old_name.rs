@@ -1,0 +1,25 @@
+//! A former name that is still used.
+
+use super::{About, Look, Needs, Seen, Severity, Visit};
+use crate::check::CheckRule;
+use crate::precedence::resolution::Candidate;
+
+/// See [`About`].
+pub(crate) static OLD_NAME: About = About {
+    name: "old-name",
+    severity: Severity::Warning,
+    about: "a former name that is still used",
+    needs: Needs::Nothing,
+    begin: || Visit::Candidate(visit),
+};
+
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
+    let resolution = seen.resolution();
+    if !resolution.reading(candidate).is_old_name(candidate.leaf) {
+        return;
+    }
+    let name = resolution.keys().show(resolution.leaf(candidate).name);
+    let message = format!("{name} is what it was called once; it is {} now", seen.shown());
+    let finding = seen.finding(CheckRule(&OLD_NAME), message).at(seen.spot(candidate, None));
+    look.findings.add(finding.help("write the new name; the old one is still read"));
+}

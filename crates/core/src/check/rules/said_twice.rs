@@ -1,0 +1,29 @@
+//! Two names of one source for one setting.
+
+use super::{About, Look, Needs, Seen, Severity, Visit};
+use crate::check::CheckRule;
+use crate::model::layer::Kind;
+use crate::precedence::resolution::{Candidate, Rule, Verdict};
+
+/// See [`About`].
+pub(crate) static SAID_TWICE: About = About {
+    name: "said-twice",
+    severity: Severity::Warning,
+    about: "two names in one source for one setting",
+    needs: Needs::Nothing,
+    begin: || Visit::Candidate(visit),
+};
+
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
+    let resolution = seen.resolution();
+    let is_beaten = candidate.verdict == Verdict::Overridden
+        && resolution.rule(candidate) == Rule::BetterName
+        && resolution.readings().layer(resolution.layer_of(candidate)).kind != Kind::Arguments;
+    let Some(by) = candidate.by.filter(|_| is_beaten) else { return };
+    let by = resolution.candidate(by);
+    let name = |candidate: &Candidate| resolution.keys().show(resolution.leaf(candidate).name);
+    let message = format!("both {} and {} mean it", name(candidate), name(by));
+    let winner = Some(format!("{} counts", name(by)));
+    let finding = seen.finding(CheckRule(&SAID_TWICE), message).at(seen.spot(candidate, None));
+    look.findings.add(finding.at(seen.spot(by, winner)));
+}
