@@ -12,7 +12,7 @@ use crate::explanation::Explanation;
 use crate::model::candidate::CandidateId;
 use crate::model::key::KeyId;
 use crate::model::near::{KnownNames, distance_within};
-use crate::precedence::resolution::Verdict;
+use crate::precedence::verdict::Verdict;
 use hashbrown::HashSet;
 
 mod finding;

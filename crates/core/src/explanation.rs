@@ -15,7 +15,7 @@ use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
 use crate::precedence::provenance::{Provenance, name_of};
 use crate::precedence::resolution::Candidate;
-use crate::precedence::resolution::{Rule, Verdict};
+use crate::precedence::verdict::{Rule, Verdict};
 use crate::reading::{Edit, NearName, Reading};
 use std::sync::Arc;
 

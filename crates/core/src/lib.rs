@@ -78,7 +78,8 @@ pub use model::text::Text;
 pub use model::value::{Element, Entry, Type, Value, is_unprintable};
 pub use model::variable::{Claim, Clash, Known, Naming, VariableRules, is_system_variable};
 pub use precedence::provenance::Provenance;
-pub use precedence::resolution::{Candidate, Resolution, Rule, Verdict};
+pub use precedence::resolution::{Candidate, Resolution};
+pub use precedence::verdict::{Rule, Verdict};
 pub use reading::{
     Assembled, BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
 };

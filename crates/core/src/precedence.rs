@@ -2,3 +2,4 @@
 
 pub(crate) mod provenance;
 pub(crate) mod resolution;
+pub(crate) mod verdict;

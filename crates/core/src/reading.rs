@@ -14,12 +14,15 @@ use maps::Nothing;
 use std::sync::Arc;
 
 mod assemble;
+mod edit;
 mod maps;
+mod questions;
 #[cfg(test)]
 mod tests;
 
 pub(crate) use assemble::segments_below;
-pub use assemble::{Assembled, BadInput, Edit, Input, Inputs, Readings};
+pub use assemble::{Assembled, BadInput, Input, Inputs, Readings};
+pub use edit::Edit;
 
 /// One value that a source offers for one setting.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

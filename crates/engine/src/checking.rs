@@ -9,7 +9,7 @@ use justwhy_core::{
     in_words, list_values, sum_up,
 };
 use justwhy_project::{Accept, Error, ProjectRule, Tracking};
-use justwhy_rules::{BadExpression, Expression, Judgement};
+use justwhy_rules::{BadExpression, Expression, Judgement, Named};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -173,6 +173,46 @@ impl Checking<'_> {
         if errors.is_empty() { Ok(read) } else { Err(errors) }
     }
 
+    /// What a rule looks at in each group of contexts in which all of that is the same, and the settings that
+    /// keep it from being judged, with why.
+    fn cases(
+        &self,
+        survey: &Survey,
+        named: &[KeyId],
+        holds_in: &ContextSet,
+    ) -> (Vec<Vec<Named>>, Vec<(ContextSet, Vec<Saw>)>, Vec<(String, &'static str)>) {
+        let mut cases = Vec::new();
+        let mut seen: Vec<(ContextSet, Vec<Saw>)> = Vec::new();
+        let mut in_error: Vec<(String, &str)> = Vec::new();
+        survey.look_together(named, self.snapshot, self.snapshot.limits(), |answers, group| {
+            let contexts = group.and(holds_in);
+            if contexts.is_empty() {
+                return;
+            }
+            match gather(answers, named) {
+                Ok((settings, saw)) => {
+                    cases.push(settings);
+                    seen.push((contexts, saw));
+                }
+                Err((key, status)) => {
+                    let how = match status {
+                        Status::Unreadable { .. } => "cannot be read",
+                        Status::Uncertain { .. } => "is uncertain",
+                        _ => "is in error",
+                    };
+                    if !in_error.contains(&(key.clone(), how)) {
+                        in_error.push((key, how));
+                    }
+                }
+            }
+        });
+        if named.is_empty() && !holds_in.is_empty() && cases.is_empty() {
+            cases.push(Vec::new());
+            seen.push((holds_in.clone(), Vec::new()));
+        }
+        (cases, seen, in_error)
+    }
+
     /// Judges a rule in each group of contexts in which all that it looks at is the same.
     fn judge(
         &self,
@@ -202,35 +242,7 @@ impl Checking<'_> {
                 keys.find_segments(path).into_iter().chain(above).next()
             })
             .collect();
-        let mut cases = Vec::new();
-        let mut seen: Vec<(ContextSet, Vec<Saw>)> = Vec::new();
-        let mut in_error: Vec<(String, &str)> = Vec::new();
-        survey.look_together(&named, self.snapshot, self.snapshot.limits(), |answers, group| {
-            let contexts = group.and(&holds_in);
-            if contexts.is_empty() {
-                return;
-            }
-            match gather(answers, &named) {
-                Ok((settings, saw)) => {
-                    cases.push(settings);
-                    seen.push((contexts, saw));
-                }
-                Err((key, status)) => {
-                    let how = match status {
-                        Status::Unreadable { .. } => "cannot be read",
-                        Status::Uncertain { .. } => "is uncertain",
-                        _ => "is in error",
-                    };
-                    if !in_error.contains(&(key.clone(), how)) {
-                        in_error.push((key, how));
-                    }
-                }
-            }
-        });
-        if named.is_empty() && !holds_in.is_empty() && cases.is_empty() {
-            cases.push(Vec::new());
-            seen.push((holds_in.clone(), Vec::new()));
-        }
+        let (cases, seen, in_error) = self.cases(survey, &named, &holds_in);
         for (key, how) in in_error {
             let why = format!("the rule {} cannot be judged where {key} {how}", rule.name);
             not_run.push((CheckRule::RULE_BROKEN, why));
@@ -514,7 +526,7 @@ struct Saw {
 fn gather(
     answers: &Answers<'_>,
     named: &[KeyId],
-) -> Result<(Vec<justwhy_rules::Named>, Vec<Saw>), (String, Status)> {
+) -> Result<(Vec<Named>, Vec<Saw>), (String, Status)> {
     let resolution = answers.resolution();
     let keys = resolution.keys();
     let catalogue = &resolution.readings().catalogue;

@@ -21,14 +21,17 @@ use std::sync::Arc;
 mod files;
 mod others;
 mod scopes;
+mod sources;
 #[cfg(test)]
 mod tests;
+mod touched;
 
 use files::document_of;
 pub(crate) use files::{load, read_bytes};
 use others::Others;
 pub use scopes::NotRead;
 use scopes::Scopes;
+pub(crate) use touched::{Touched, real_path};
 
 /// Reads the sources of a project. Keeps what it has read, so that a file that several layers or
 /// contexts use is read and parsed once.
@@ -59,36 +62,6 @@ pub struct Reader {
     others: Option<Others>,
     /// Whether layers that describe where you stand are left out.
     without_local: bool,
-}
-
-/// What is otherwise for a reader than it was.
-pub(crate) struct Touched<'t> {
-    /// Files that say something else, by their paths without links.
-    pub(crate) files: &'t BTreeSet<PathBuf>,
-    /// Whether any of them was not there.
-    pub(crate) is_any_new: bool,
-    /// Whether the process has other variables.
-    pub(crate) process: bool,
-    /// Whether stores say something else.
-    pub(crate) stores: bool,
-    pub(crate) world: &'t dyn World,
-}
-
-impl Touched<'_> {
-    fn real(&self, path: &Path) -> PathBuf {
-        real_path(self.world, path)
-    }
-}
-
-/// A path without links, as far as it is there.
-pub(crate) fn real_path(world: &dyn World, path: &Path) -> PathBuf {
-    if let Ok(real) = world.canonical(path) {
-        return real;
-    }
-    match (path.parent(), path.file_name()) {
-        (Some(parent), Some(name)) => real_path(world, parent).join(name),
-        _ => path.to_owned(),
-    }
 }
 
 /// Fewer bytes than this are parsed sooner than a thread is started.
@@ -164,78 +137,6 @@ impl Reader {
         self
     }
 
-    /// A reader of what is otherwise in some things, with all that is known here and not touched by that.
-    pub(crate) fn with(
-        &mut self,
-        project: Arc<Project>,
-        ports: &Ports,
-        touched: &Touched<'_>,
-    ) -> Reader {
-        let Ports { world, stores, decrypts, .. } = ports;
-        let mut next = Reader::new(Arc::clone(&project), Arc::clone(world)).asking(stores.clone());
-        next.decrypts = decrypts.clone().unwrap_or(next.decrypts);
-        next.without_local = self.without_local;
-        next.keys = Arc::clone(&self.keys);
-        let is_same_project = Arc::ptr_eq(&project, &self.project);
-        let old = &*self.project;
-        let reads_alike = old.folder == project.folder
-            && old.repository == project.repository
-            && old.limits == project.limits;
-        if reads_alike {
-            self.note_real_paths();
-            let (is_new, paths) = (touched.is_any_new, touched.files);
-            let is_touched = |real: &Cache<String, PathBuf>, path: &String| {
-                !paths.is_empty() && real.get(path).is_none_or(|real| paths.contains(real))
-            };
-            next.real_paths = self.real_paths.branch();
-            let real = &next.real_paths;
-            next.files = self.files.branch();
-            next.files.forget(|(path, _)| is_touched(real, path));
-            next.rows = self.rows.branch();
-            next.rows.forget(|(path, _)| is_touched(real, path));
-            next.texts = self.texts.branch();
-            next.texts.forget(|path| is_touched(real, path));
-            if !is_new {
-                next.matches.clone_from(&self.matches);
-            }
-        }
-        if !touched.process {
-            next.process.clone_from(&self.process);
-        }
-        next.arguments.clone_from(&self.arguments);
-        next.folders.clone_from(&self.folders);
-        if is_same_project {
-            next.values.clone_from(&self.values);
-            next.never = Arc::clone(&self.never);
-            if !touched.stores && touched.files.is_empty() {
-                next.others.clone_from(&self.others);
-            }
-            let is_kept_there = |store: &Store| match &store.kept {
-                Kept::File(path) => {
-                    let real = touched.real(&project.folder.join(path));
-                    touched.files.contains(&real)
-                }
-                _ => false,
-            };
-            if !touched.stores && !project.stores.iter().any(is_kept_there) {
-                next.scopes = Arc::clone(&self.scopes);
-            }
-        }
-        next
-    }
-
-    /// Finds the path without links of every file that was read or looked for.
-    fn note_real_paths(&mut self) {
-        let read = self.files.keys().map(|(path, _)| path);
-        let read = read.chain(self.texts.keys()).chain(self.rows.keys().map(|(path, _)| path));
-        let new = read.filter(|path| self.real_paths.get(path).is_none());
-        let new: Vec<String> = new.cloned().collect();
-        for path in new {
-            let real = real_path(&*self.world, &self.project.folder.join(&path));
-            self.real_paths.insert(path, real);
-        }
-    }
-
     /// Reads what every layer says in `context`.
     pub fn read(&mut self, context: Context, arguments: &Arguments) -> Result<Readings, Error> {
         self.read_with(context, arguments, None)
@@ -301,19 +202,7 @@ impl Reader {
             layers.push(layer);
         }
         self.fetch(wanted.iter().flatten());
-        let mut inputs = Vec::new();
-        let catalogues = Arc::clone(&project.catalogues);
-        for (number, (file, _)) in catalogues.iter().enumerate() {
-            let defaults = self.values(Written::Defaults(number));
-            if !defaults.leaves.is_empty() {
-                inputs.push(input(
-                    LayerIndex(0),
-                    (Origin::File(Arc::clone(file)), defaults, false),
-                    None,
-                    false,
-                ));
-            }
-        }
+        let mut inputs = self.defaults();
         let mut errors: Vec<Error> = Vec::new();
         for (number, declared) in project.layers.iter().enumerate() {
             // The catalogue is below all of them.
@@ -363,8 +252,22 @@ impl Reader {
             inputs,
             declared: Arc::clone(&project.declared),
             never: Arc::clone(&self.never),
-            catalogues,
+            catalogues: Arc::clone(&project.catalogues),
         })
+    }
+
+    /// The defaults of each file that declares settings.
+    fn defaults(&mut self) -> Vec<Input> {
+        let catalogues = Arc::clone(&self.project.catalogues);
+        let mut inputs = Vec::new();
+        for (number, (file, _)) in catalogues.iter().enumerate() {
+            let defaults = self.values(Written::Defaults(number));
+            if !defaults.leaves.is_empty() {
+                let opened = (Origin::File(Arc::clone(file)), defaults, false);
+                inputs.push(input(LayerIndex(0), opened, None, false));
+            }
+        }
+        inputs
     }
 
     fn layer(
@@ -634,185 +537,6 @@ impl Reader {
 
     fn position(&self, at: Span) -> Option<Position> {
         Some(self.project.text.position(at.start))
-    }
-
-    /// The document of a file, `None` if it is not there. Every file that any layer reads here was
-    /// read by [`Reader::fetch`].
-    fn file(&self, path: &str, format: Format) -> Fetched {
-        let wanted = (path.to_owned(), format);
-        self.files.get(&wanted).cloned().unwrap_or(Ok(None))
-    }
-
-    /// A row of a file of rows.
-    fn row(
-        &mut self,
-        declared: &ProjectLayer,
-        path: &str,
-        format: RowFormat,
-        row: usize,
-    ) -> Result<Arc<Document>, Error> {
-        let asked = (path.to_owned(), row);
-        if let Some(known) = self.rows.get(&asked) {
-            return known.clone();
-        }
-        let Some(text) = self.text(path)? else {
-            return Err(self.missing_rows(declared, path));
-        };
-        let keys = Arc::make_mut(&mut self.keys);
-        let document = match format.row(text.text(), row, keys, self.project.limits) {
-            Ok(document) => Ok(self.decrypted(Document { text: Some(text), ..document })),
-            Err(fault) => Err(justwhy_project::attach(fault, path, &text)),
-        };
-        self.rows.insert(asked, document.clone());
-        document
-    }
-
-    fn missing_rows(&self, declared: &ProjectLayer, path: &str) -> Error {
-        let message =
-            format!("the layer {} reads rows of {path}, which is not there", declared.name);
-        let at = self.position(declared.at);
-        let error = Error::new("missing-file", message).at(path, None);
-        error.also("declared at", &self.project.file, at).help("create it, or take the layer out")
-    }
-
-    /// How many rows the axis numbers in the files that do not depend on other axes.
-    pub fn rows_of(&mut self, axis: &str) -> usize {
-        let project = Arc::clone(&self.project);
-        let mut most = 0;
-        for declared in &project.layers {
-            let Reads::Rows { path, format, axis: by } = &declared.reads else { continue };
-            if by != axis {
-                continue;
-            }
-            let Ok(path) = path.fill(&Context::default()) else { continue };
-            most = most.max(match self.text(&path) {
-                Ok(Some(text)) => format.count(text.text(), self.project.limits),
-                Ok(None) => 0,
-                // So that the first one is asked for, and why it cannot be read is said.
-                Err(_) => 1,
-            });
-        }
-        most
-    }
-
-    /// The text of a file of which each row is read for itself, `None` if it is not there.
-    fn text(&mut self, path: &str) -> Result<Option<SourceText>, Error> {
-        let asked = path.to_owned();
-        if let Some(known) = self.texts.get(&asked) {
-            return known.clone();
-        }
-        let loaded = load(&self.project, &*self.world, path);
-        self.texts.insert(asked, loaded.clone());
-        loaded
-    }
-
-    /// Reads and parses files that were not read before. What is wrong with one is kept for the
-    /// layer that reads it.
-    fn fetch<'w>(&mut self, wanted: impl Iterator<Item = &'w (String, Format)>) {
-        let (project, world, decrypts) = (&*self.project, &*self.world, &*self.decrypts);
-        let mut found: Vec<(&(String, Format), u64)> = Vec::new();
-        let mut seen = HashSet::new();
-        for key in wanted {
-            if self.files.get(key).is_none() && seen.insert(key) {
-                found.push((key, world.size(&project.folder.join(&key.0))));
-            }
-        }
-        let bytes = found.iter().fold(0_u64, |sum, (_, bytes)| sum.saturating_add(*bytes));
-        // What takes longest first, so that no thread is left alone with it in the end.
-        found.sort_by_key(|(key, bytes)| std::cmp::Reverse(bytes.saturating_mul(key.1.effort())));
-        let is_much = bytes >= WORTH_A_THREAD;
-        let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
-        parallel::in_order(
-            found,
-            is_much,
-            |(key, _)| {
-                let bytes = read_bytes(project, world, &key.0).map_err(|error| vec![error]);
-                let read = bytes.and_then(|bytes| {
-                    let Some(bytes) = bytes else { return Ok(None) };
-                    let (mut document, keys) = document_of(key, bytes, project.limits)?;
-                    document.decrypt(decrypts);
-                    if is_much {
-                        // Threads that ask for places would wait for the one that asks first.
-                        document.text.iter().for_each(SourceText::index_lines);
-                    }
-                    Ok(Some((document, keys)))
-                });
-                (key, read)
-            },
-            |(key, read)| {
-                let read = read.map(|read| {
-                    let (mut document, own) = read?;
-                    let here = keys.absorb(own);
-                    document.rename(|key| here[key.index()]);
-                    Some(Arc::new(document))
-                });
-                files.insert(key.clone(), read);
-            },
-        );
-    }
-
-    /// What the project file and those of the catalogue say themselves.
-    fn values(&mut self, written: Written) -> Arc<Document> {
-        if let Some(known) = self.values.get(&written) {
-            return Arc::clone(known);
-        }
-        let project = Arc::clone(&self.project);
-        let (values, text) = match written {
-            Written::Layer(number) => match &project.layers[number].reads {
-                Reads::Values(values) => (values.as_slice(), &project.text),
-                _ => (&[][..], &project.text),
-            },
-            Written::Defaults(number) => {
-                (project.defaults[number].as_slice(), &project.catalogues[number].1)
-            }
-        };
-        let keys = Arc::make_mut(&mut self.keys);
-        let mut document = Document { text: Some(text.clone()), ..Document::default() };
-        for (path, value, at) in values {
-            let name = path.iter().fold(KeyId::ROOT, |key, segment| keys.child(key, segment));
-            document.leaves.push(Leaf { name, value: value.clone(), at: Some(*at), name_at: None });
-        }
-        let document = self.decrypted(document);
-        self.values.insert(written, Arc::clone(&document));
-        document
-    }
-
-    /// What the arguments say: one document in all contexts, so that a trial changes it in all of
-    /// them.
-    fn arguments(&mut self, arguments: &Arguments) -> Arc<Document> {
-        if let Some((known, document)) = &self.arguments
-            && known == arguments
-        {
-            return Arc::clone(document);
-        }
-        let document = arguments.document(Arc::make_mut(&mut self.keys));
-        let document = self.decrypted(document);
-        self.arguments = Some((arguments.clone(), Arc::clone(&document)));
-        document
-    }
-
-    /// The process environment, in the byte order of its names.
-    fn process(&mut self) -> Arc<Document> {
-        if let Some(known) = &self.process {
-            return Arc::clone(known);
-        }
-        let mut variables = self.world.variables();
-        variables.sort();
-        let keys = Arc::make_mut(&mut self.keys);
-        let mut document = Document::default();
-        for (name, value) in variables {
-            match (name.to_str(), value.into_string()) {
-                (Some(name), Ok(value)) => {
-                    let name = keys.child(KeyId::ROOT, name);
-                    let value = Value::Text(value.into());
-                    document.leaves.push(Leaf { name, value, at: None, name_at: None });
-                }
-                _ => document.unreadable.push(name.to_string_lossy().into_owned()),
-            }
-        }
-        let document = self.decrypted(document);
-        self.process = Some(Arc::clone(&document));
-        document
     }
 
     /// Why an input cannot be read as its layer asks.

@@ -125,56 +125,53 @@ impl Supposition {
                 Ok(())
             }
             Holder::Scope { store, scope } => {
-                let kept = project.stores.iter().find(|it| it.name == *store);
-                let variable = destination.name.segments().next().unwrap_or_default();
-                match kept.map(|store| &store.kept) {
-                    Some(Kept::File(path)) => {
-                        let mut steps: Vec<Step> = ["scope", scope, "variables", variable]
-                            .map(|name| Step::Name(name.to_owned()))
-                            .into();
-                        let text = self.text(project, path)?;
-                        let is_table = is_table(text.1.text(), &steps);
-                        let name = |name: &str| Step::Name(name.to_owned());
-                        match value {
-                            // What else is said about it goes with it.
-                            Some(_) if is_table => {
-                                let mark = [steps.clone(), vec![name("secret")]].concat();
-                                steps.push(name("value"));
-                                self.edit(project, path, (Format::TOML, &steps), value)?;
-                                match value {
-                                    Some((_, true)) => {
-                                        let secret = Value::Boolean(true);
-                                        let said = Some((&secret, true));
-                                        self.edit(project, path, (Format::TOML, &mark), said)
-                                    }
-                                    _ => Ok(()),
-                                }
-                            }
-                            // A secret stays marked as one wherever it goes.
-                            Some((value, true)) => {
-                                let marked = marked(value);
-                                let said = Some((&marked, true));
-                                self.edit(project, path, (Format::TOML, &steps), said)
-                            }
-                            _ => self.edit(project, path, (Format::TOML, &steps), value),
-                        }
-                    }
-                    _ => {
-                        let text = |value: &Value| {
-                            value.as_text().map_or_else(|| value.show(), str::to_owned)
-                        };
-                        self.edits.push(Edited::Variable(VariableEdit {
-                            store: store.clone(),
-                            scope: scope.clone(),
-                            variable: variable.to_owned(),
-                            revision: destination.revision,
-                            value: value.map(|(value, _)| text(value).into()),
-                            is_secret: said.is_some_and(|(_, is_secret)| is_secret),
-                        }));
-                        Ok(())
-                    }
-                }
+                self.say_in_store(project, destination, (store, scope), said)
             }
+        }
+    }
+
+    /// The scope of a store says something else.
+    fn say_in_store(
+        &mut self,
+        project: &Project,
+        destination: &Destination,
+        (store, scope): (&str, &str),
+        said: Option<(&Value, bool)>,
+    ) -> Result<(), Error> {
+        let kept = project.stores.iter().find(|it| it.name == store);
+        let variable = destination.name.segments().next().unwrap_or_default();
+        let Some(Kept::File(path)) = kept.map(|store| &store.kept) else {
+            let text = |value: &Value| value.as_text().map_or_else(|| value.show(), str::to_owned);
+            self.edits.push(Edited::Variable(VariableEdit {
+                store: store.to_owned(),
+                scope: scope.to_owned(),
+                variable: variable.to_owned(),
+                revision: destination.revision,
+                value: said.map(|(value, _)| text(value).into()),
+                is_secret: said.is_some_and(|(_, is_secret)| is_secret),
+            }));
+            return Ok(());
+        };
+        let name = |name: &str| Step::Name(name.to_owned());
+        let steps = ["scope", scope, "variables", variable].map(name).to_vec();
+        let (_, text) = self.text(project, path)?;
+        match said {
+            // What else is said about it goes with it.
+            Some((_, is_secret)) if is_table(text.text(), &steps) => {
+                let value = [steps.clone(), vec![name("value")]].concat();
+                self.edit(project, path, (Format::TOML, &value), said)?;
+                if !is_secret {
+                    return Ok(());
+                }
+                let mark = [steps, vec![name("secret")]].concat();
+                self.edit(project, path, (Format::TOML, &mark), Some((&Value::Boolean(true), true)))
+            }
+            // A secret stays marked as one wherever it goes.
+            Some((value, true)) => {
+                let said = Some((&marked(value), true));
+                self.edit(project, path, (Format::TOML, &steps), said)
+            }
+            _ => self.edit(project, path, (Format::TOML, &steps), said),
         }
     }
 

@@ -14,6 +14,10 @@ use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
+mod file;
+
+use file::{create_private, identity, make_private};
+
 const SCHEMA: &str = "
     CREATE TABLE IF NOT EXISTS store (one INTEGER PRIMARY KEY CHECK (one = 1), revision INTEGER NOT NULL);
     INSERT OR IGNORE INTO store VALUES (1, 0);
@@ -614,49 +618,4 @@ fn next_revision(transaction: &Transaction<'_>) -> Done<(u64, String)> {
     let sql = "INSERT OR REPLACE INTO mark VALUES (?1, lower(hex(randomblob(8)))) RETURNING mark";
     let mark: String = transaction.query_one(sql, [revision], |row| row.get(0))?;
     Ok((revision, mark))
-}
-
-/// Which file is at a path.
-#[cfg(unix)]
-fn identity(path: &Path) -> Option<(u64, u64)> {
-    use std::os::unix::fs::MetadataExt as _;
-    std::fs::metadata(path).ok().map(|metadata| (metadata.dev(), metadata.ino()))
-}
-
-#[cfg(not(unix))]
-fn identity(_path: &Path) -> Option<(u64, u64)> {
-    None
-}
-
-/// Takes from others what they may do with a file that was there before, and with what SQLite has put
-/// beside it.
-fn make_private(path: &Path) -> std::io::Result<()> {
-    #[cfg(unix)]
-    for end in ["", "-wal", "-shm", "-journal"] {
-        use std::os::unix::fs::PermissionsExt as _;
-        let mut file = path.as_os_str().to_owned();
-        file.push(end);
-        let file = std::path::PathBuf::from(file);
-        match std::fs::metadata(&file) {
-            Ok(metadata) if metadata.permissions().mode() & 0o077 != 0 => {
-                std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o600))?;
-            }
-            _ => {}
-        }
-    }
-    #[cfg(not(unix))]
-    let _ = path;
-    Ok(())
-}
-
-/// Makes the file for its owner alone; what SQLite puts beside it gets the same permissions.
-fn create_private(path: &Path) -> std::io::Result<()> {
-    let mut options = std::fs::OpenOptions::new();
-    options.create(true).append(true);
-    #[cfg(unix)]
-    {
-        use std::os::unix::fs::OpenOptionsExt as _;
-        options.mode(0o600);
-    }
-    options.open(path).map(drop)
 }

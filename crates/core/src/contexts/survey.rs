@@ -21,10 +21,12 @@ use std::sync::Arc;
 
 mod alike;
 mod contexts;
+mod targets;
 
 pub use alike::Shared;
 pub(crate) use alike::{Families, IsWanted};
 pub use contexts::ContextSet;
+use targets::Targets;
 
 /// A project in many contexts, whose readings share what is the same in them.
 pub struct Survey {
@@ -307,45 +309,6 @@ impl Survey {
             }
         }
         by
-    }
-}
-
-/// What references refer to.
-struct Targets<'s> {
-    survey: &'s Survey,
-    first: &'s Readings,
-    /// Those that were found out before.
-    known: HashMap<KeyPath, Vec<u32>>,
-    /// The names of all settings, once one is looked for that is not among them everywhere.
-    names: Option<KnownNames>,
-}
-
-impl Targets<'_> {
-    /// The families that decide what a reference to `path` comes to. Where it comes to nothing, also those
-    /// that may be told of as meant.
-    fn families(&mut self, path: &KeyPath) -> Vec<u32> {
-        if let Some(known) = self.known.get(path) {
-            return known.clone();
-        }
-        let (survey, first) = (self.survey, self.first);
-        let key = first.keys.find(KeyId::ROOT, path);
-        let successor = key.and_then(|key| first.catalogue.successor(key));
-        let mut keys: Vec<KeyId> = Vec::new();
-        if let Some(key) = key {
-            keys.extend([key].into_iter().chain(successor).chain(first.keys.above(key)));
-            keys.extend(first.keys.below(key));
-        }
-        let is_known =
-            successor.is_some() || key.is_some_and(|key| survey.is_everywhere(first, key));
-        if !is_known {
-            let shown = || survey.settings.iter().map(|key| first.keys.show(*key)).collect();
-            let meant = self.names.get_or_insert_with(shown).meant_by(&path.to_string());
-            keys.extend(meant.into_iter().map(|(number, _)| survey.settings[number]));
-        }
-        let families: Vec<u32> =
-            keys.into_iter().filter_map(|key| survey.family_of[key.index()]).collect();
-        self.known.insert(path.clone(), families.clone());
-        families
     }
 }
 

@@ -9,7 +9,7 @@ use crate::model::layer::{Kind, Lack, Layer, LayerIndex, Presence};
 use crate::model::scope::is_env_name;
 use crate::model::variable::is_system_variable;
 use crate::precedence::provenance::Provenance;
-use crate::precedence::resolution::Verdict;
+use crate::precedence::verdict::Verdict;
 use crate::reading::Reading;
 
 /// The most ways that are told; more would hide the ones that matter.

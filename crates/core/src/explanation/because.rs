@@ -11,7 +11,7 @@ use crate::model::value::Value;
 use crate::model::variable::is_system_variable;
 use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Candidate;
-use crate::precedence::resolution::Verdict;
+use crate::precedence::verdict::Verdict;
 use std::sync::Arc;
 
 /// Every layer, strongest first.
@@ -128,41 +128,46 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
                 place_of(answers, by)
             )
         }
-        (Verdict::Empty, _) => {
+        _ => because_alone(answers, candidate),
+    }
+}
+
+/// The same of a verdict that no other candidate brought about.
+fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> String {
+    match candidate.verdict {
+        Verdict::Empty => {
             let declared = answers.resolution().readings().catalogue.declared(candidate.key);
             match declared.is_some_and(|declared| declared.empty.is_some()) {
                 true => "an empty text says nothing in this setting (empty = \"unset\")".to_owned(),
                 false => "an empty text says nothing in this layer (empty = \"unset\")".to_owned(),
             }
         }
-        (Verdict::Removes, _) if answers.resolution().reading(candidate).is_removal => {
+        Verdict::Removes if answers.resolution().reading(candidate).is_removal => {
             let pattern = pattern_of(answers, candidate);
             format!("the layer takes away what weaker ones say about {pattern}")
         }
-        (Verdict::Removes, _) if removes_anything(answers, candidate) => {
+        Verdict::Removes if removes_anything(answers, candidate) => {
             "it removes what weaker layers say".to_owned()
         }
-        (Verdict::Removes, _) => {
+        Verdict::Removes => {
             "it would remove what weaker layers say, but none says anything".to_owned()
         }
-        (Verdict::Withheld, _) => {
+        Verdict::Withheld => {
             let note = answers.resolution().note(candidate);
             note.and_then(|note| note.withheld.as_deref()).unwrap_or_default().to_owned()
         }
-        (Verdict::Unreadable, _) => {
+        Verdict::Unreadable => {
             let why = answers.resolution().note(candidate).and_then(|it| it.unreadable.as_deref());
             let why = why.unwrap_or("its value cannot be read");
             format!("{why}; it keeps its rank, and no weaker value stands in for it")
         }
         // The other verdicts are only ever given by another candidate.
-        (
-            Verdict::Overridden
-            | Verdict::Reshaped
-            | Verdict::Removed
-            | Verdict::Contributes
-            | Verdict::Blocked,
-            None,
-        ) => String::new(),
+        Verdict::Wins
+        | Verdict::Overridden
+        | Verdict::Reshaped
+        | Verdict::Removed
+        | Verdict::Contributes
+        | Verdict::Blocked => String::new(),
     }
 }
 

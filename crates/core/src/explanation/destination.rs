@@ -8,7 +8,7 @@ use crate::model::layer::{Kind, LayerIndex, Names, Presence};
 use crate::model::place::Span;
 use crate::model::value::{Type, Value};
 use crate::precedence::provenance::Provenance;
-use crate::precedence::resolution::Verdict;
+use crate::precedence::verdict::Verdict;
 use std::sync::Arc;
 
 /// The place in a source at which a layer says something of a setting, or would.

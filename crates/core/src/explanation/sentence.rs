@@ -10,7 +10,7 @@ use crate::model::layer::{Kind, LayerIndex, list_values};
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
-use crate::precedence::resolution::Verdict;
+use crate::precedence::verdict::Verdict;
 
 /// First what decided, then whom it overrides, what became of the value, and what the reader
 /// should know about the layer that decided.

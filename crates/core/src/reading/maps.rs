@@ -63,26 +63,7 @@ impl Reading {
             return;
         }
         standings.resize(self.offers.len(), Standing::Current);
-        let mut found: Vec<FoundMap> = Vec::new();
-        let add = |found: &mut Vec<FoundMap>, (map, standing, name), part: MapPart| {
-            let former = match standing {
-                Standing::Former(number) => Some(number),
-                Standing::Own | Standing::Current => None,
-            };
-            let is_it = |it: &FoundMap| it.map == map && it.former == former;
-            let at = found.iter().position(is_it).unwrap_or_else(|| {
-                let depth = keys.depth(part.key) - keys.depth(map);
-                let above = (0..depth).fold(name, |name, _| keys.parent(name));
-                // A variable has no name above its own.
-                let is_variable = above == KeyId::ROOT && best == Standing::Own;
-                let name = if is_variable { name } else { above };
-                let (parts, leaves) = (Vec::new(), Vec::new());
-                found.push(FoundMap { map, former, parts, leaves, name, after: 0 });
-                found.len() - 1
-            });
-            found[at].parts.push(part);
-            at
-        };
+        let mut found = FoundMaps { keys, best, maps: Vec::new() };
         let document = Arc::clone(&self.document);
         let (mut kept, mut kept_standings) = (Vec::new(), Vec::new());
         let mut joined: Vec<(usize, u32, usize)> = Vec::new();
@@ -93,7 +74,7 @@ impl Reading {
                     let leaf = &document.leaves[offer.leaf as usize];
                     let at = leaf.at.unwrap_or_default();
                     let part = MapPart { key: offer.key, value: leaf.value.clone(), at };
-                    let number = add(&mut found, (map, *standing, leaf.name), part);
+                    let number = found.add((map, *standing, leaf.name), part);
                     joined.push((number, offer.leaf, kept.len()));
                 }
                 _ => {
@@ -107,38 +88,22 @@ impl Reading {
                 && (map != *key || !matches!(value, Value::Null))
             {
                 let part = MapPart { key: *key, value: value.clone(), at: *at };
-                let number = add(&mut found, (map, *standing, *name), part);
-                found[number].after = found[number].after.max(kept.len());
+                let number = found.add((map, *standing, *name), part);
+                let after = &mut found.maps[number].after;
+                *after = (*after).max(kept.len());
             }
         }
         for (number, leaf, after) in joined {
-            found[number].leaves.push(leaf);
-            found[number].after = after;
+            found.maps[number].leaves.push(leaf);
+            found.maps[number].after = after;
         }
-        if found.is_empty() {
+        if found.maps.is_empty() {
             return;
         }
         let mut whole: Document = (*document).clone();
         let mut made: Vec<(usize, Offer, Standing)> = Vec::new();
-        for FoundMap { map, former, parts, leaves, name, after } in found {
-            let has_lines = whole.text.is_some();
-            let table = document.tables.iter().find(|(table, _)| *table == name);
-            let first = parts.iter().map(|part| part.at).min_by_key(|at| at.start);
-            let at = table.map(|(_, at)| *at).or(first);
-            let depth = keys.depth(map);
-            let mut root = Vec::new();
-            for part in parts.into_iter().filter(|part| part.key != map) {
-                let segments = keys.segments(part.key);
-                put(&mut root, &segments[depth..], part.value, part.at);
-            }
-            let leaf = narrow(whole.leaves.len());
-            let value = note_of_all(&mut whole, &leaves, Value::Map(entries(root)));
-            whole.leaves.push(Leaf {
-                name: if name == KeyId::ROOT { map } else { name },
-                value,
-                at: at.filter(|_| has_lines),
-                name_at: None,
-            });
+        for FoundMap { map, former, parts, leaves, name, after } in found.maps {
+            let leaf = put_together(&mut whole, keys, (map, name), parts, &leaves);
             let is_old = leaves.iter().any(|leaf| self.is_old_name(*leaf));
             if is_old {
                 self.old_names.push(leaf);
@@ -217,4 +182,63 @@ fn entries(table: Vec<(Arc<str>, MapNode)>) -> Arc<[Entry]> {
         MapNode::Table(inner, at) => Entry { name, value: Value::Map(entries(inner)), at },
     };
     table.into_iter().map(entry).collect()
+}
+
+/// The maps that were found, each with its parts.
+struct FoundMaps<'k> {
+    keys: &'k Keys,
+    best: Standing,
+    maps: Vec<FoundMap>,
+}
+
+impl FoundMaps<'_> {
+    /// Adds a part to the map that it belongs to, which stands under `name` or above; gives its number.
+    fn add(&mut self, (map, standing, name): (KeyId, Standing, KeyId), part: MapPart) -> usize {
+        let former = match standing {
+            Standing::Former(number) => Some(number),
+            Standing::Own | Standing::Current => None,
+        };
+        let is_it = |it: &FoundMap| it.map == map && it.former == former;
+        let at = self.maps.iter().position(is_it).unwrap_or_else(|| {
+            let depth = self.keys.depth(part.key) - self.keys.depth(map);
+            let above = (0..depth).fold(name, |name, _| self.keys.parent(name));
+            // A variable has no name above its own.
+            let is_variable = above == KeyId::ROOT && self.best == Standing::Own;
+            let name = if is_variable { name } else { above };
+            let (parts, leaves) = (Vec::new(), Vec::new());
+            self.maps.push(FoundMap { map, former, parts, leaves, name, after: 0 });
+            self.maps.len() - 1
+        });
+        self.maps[at].parts.push(part);
+        at
+    }
+}
+
+/// Adds a leaf for a whole map to a document; gives its number.
+fn put_together(
+    whole: &mut Document,
+    keys: &Keys,
+    (map, name): (KeyId, KeyId),
+    parts: Vec<MapPart>,
+    leaves: &[u32],
+) -> u32 {
+    let leaf = narrow(whole.leaves.len());
+    let has_lines = whole.text.is_some();
+    let table = whole.tables.iter().find(|(table, _)| *table == name);
+    let first = parts.iter().map(|part| part.at).min_by_key(|at| at.start);
+    let at = table.map(|(_, at)| *at).or(first);
+    let depth = keys.depth(map);
+    let mut root = Vec::new();
+    for part in parts.into_iter().filter(|part| part.key != map) {
+        let segments = keys.segments(part.key);
+        put(&mut root, &segments[depth..], part.value, part.at);
+    }
+    let value = note_of_all(whole, leaves, Value::Map(entries(root)));
+    whole.leaves.push(Leaf {
+        name: if name == KeyId::ROOT { map } else { name },
+        value,
+        at: at.filter(|_| has_lines),
+        name_at: None,
+    });
+    leaf
 }

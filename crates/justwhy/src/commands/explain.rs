@@ -18,6 +18,10 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+mod ladder;
+
+use ladder::{layer_name, rung};
+
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Body {
@@ -107,6 +111,22 @@ pub(crate) fn run(
     explain(answering, &answers, asked, chosen)
 }
 
+/// Of settings that are absent here: where they are set.
+fn set_elsewhere(
+    resolution: &Resolution,
+    explained: &[Explanation],
+    everywhere: &Everywhere<'_>,
+) -> Vec<SetIn> {
+    let keys = resolution.keys();
+    let set_in = |answer: &Explanation| {
+        let (words, choices) = everywhere.set_in(&keys.segments(answer.key))?;
+        let contexts = choices.into_iter().map(|choice| choice.axes.into_iter().collect());
+        Some(SetIn { key: keys.show(answer.key), contexts: contexts.collect(), words })
+    };
+    let absent = explained.iter().filter(|answer| answer.status == Status::Absent);
+    absent.filter_map(set_in).collect()
+}
+
 /// Looks into other contexts, while it is said how many there are.
 fn with_progress<R>(answering: &Answering<'_>, look: impl FnOnce(&Asking<'_>) -> R) -> R {
     let progress = Progress::begin("reading the contexts");
@@ -161,48 +181,35 @@ fn explain(
     let tells = explained.len() <= MOST_WITHOUT;
     let without = |answer: &Explanation| if tells { answer.without(answers) } else { None };
     let is_yes = explained.iter().all(|answer| answer.status == Status::Set);
-    let absent = explained.iter().filter(|answer| answer.status == Status::Absent);
-    let set_in: Vec<SetIn> = absent
-        .filter_map(|answer| {
-            let keys = resolution.keys();
-            let (words, choices) = everywhere.set_in(&keys.segments(answer.key))?;
-            let contexts = choices.into_iter().map(|choice| choice.axes.into_iter().collect());
-            Some(SetIn { key: keys.show(answer.key), contexts: contexts.collect(), words })
-        })
-        .collect();
+    let set_in = set_elsewhere(resolution, &explained, everywhere);
     let fingerprints = Fingerprints::revealing(reveals);
-    let result = if answering.as_json() {
-        let settings = explained
-            .iter()
-            .map(|answer| {
-                let without = without(answer);
-                json::Setting::with_reasons(answers, answer, without, &fingerprints)
-            })
-            .collect();
-        let axes = answering.context().axes.iter().map(shown_axis).collect();
-        let expected = search.as_ref().map(expected::shown);
-        json::text(&json::Answer::new(
-            "explain",
-            answering.context(),
-            Body {
-                axes,
+    let result = match answering.as_json() {
+        true => {
+            let settings = explained
+                .iter()
+                .map(|answer| {
+                    let without = without(answer);
+                    json::Setting::with_reasons(answers, answer, without, &fingerprints)
+                })
+                .collect();
+            let body = Body {
+                axes: answering.context().axes.iter().map(shown_axis).collect(),
                 settings,
-                expected,
+                expected: search.as_ref().map(expected::shown),
                 set_in,
                 unknown: unknown.iter().map(|(key, _)| key.clone()).collect(),
-            },
-        ))
-    } else {
-        let texts: Vec<String> = explained
-            .iter()
-            .map(|answer| {
+            };
+            json::text(&json::Answer::new("explain", answering.context(), body))
+        }
+        false => {
+            let told = |answer: &Explanation| {
                 let key = resolution.keys().show(answer.key);
                 let set_in = set_in.iter().find(|it| it.key == key).map(|it| it.words.as_str());
                 let told = Besides { search: search.as_ref(), without: without(answer), set_in };
                 text(answering, answers, answer, told, &fingerprints)
-            })
-            .collect();
-        texts.join("\n\n")
+            };
+            explained.iter().map(told).collect::<Vec<String>>().join("\n\n")
+        }
     };
     let errors = unknown.iter().map(|(_, error)| failure::render(error, answering.look));
     let outcome = answering.outcome(result, errors.collect(), is_yes);
@@ -459,143 +466,6 @@ fn items(look: &Look, resolution: &Resolution, items: &[Item], out: &mut String)
         out.push_str(&look.text(&format!("  … {more} more\n")));
     }
     out.push('\n');
-}
-
-fn layer_name<'r>(resolution: &'r Resolution, row: &Row) -> &'r str {
-    &resolution.readings().layer(row.layer()).name
-}
-
-/// One rung: the layer, what it says or its state, and below that where and why.
-fn rung(
-    look: &Look,
-    resolution: &Resolution,
-    row: &Row,
-    names: usize,
-    has_next: bool,
-    out: &mut String,
-) {
-    let name = layer_name(resolution, row);
-    let (symbol, symbol_role, verdict, verdict_role) = match row {
-        Row::Said { verdict: Verdict::Wins, .. } => {
-            (Symbol::Decides, Role::Value, "wins", Role::Value)
-        }
-        Row::Said { verdict: Verdict::Unreadable, .. } => {
-            (Symbol::Decides, Role::Wrong, "unreadable", Role::Wrong)
-        }
-        Row::Said { verdict: Verdict::Withheld, .. } => {
-            (Symbol::Lost, Role::Warning, "withheld", Role::Warning)
-        }
-        Row::Said { verdict, .. } => (Symbol::Lost, Role::Lost, verdict.name(), Role::Lost),
-        Row::Unsaid { state: LayerState::Unavailable, .. } => {
-            (Symbol::Quiet, Role::Warning, "unavailable", Role::Warning)
-        }
-        Row::Unsaid { state, near, .. } if !near.is_empty() => {
-            (Symbol::Quiet, Role::Warning, state.name(), Role::Lost)
-        }
-        Row::Unsaid { state, .. } => (Symbol::Quiet, Role::Lost, state.name(), Role::Lost),
-    };
-    let verdicts = "contributes".len();
-    let start = format!(
-        "  {} {}  {}  ",
-        look.paint(symbol_role, look.symbol(symbol)),
-        fill(&look.paint(Role::Layer, name), name.len(), names),
-        fill(&look.paint(verdict_role, verdict), verdict.len(), verdicts),
-    );
-    let indent = names + verdicts + 4;
-    let room = look.columns().saturating_sub(indent + 4).max(20);
-    let said_role = match (symbol, symbol_role) {
-        (Symbol::Decides, Role::Value) => Role::Value,
-        _ => Role::Plain,
-    };
-    let mut long: Vec<String> = Vec::new();
-    let mut lines: Vec<String> = Vec::new();
-    let mut paragraph = |text: &str, role: Role| {
-        lines.extend(look.wrap(text, room).iter().map(|line| look.paint(role, line)));
-    };
-    match row {
-        Row::Said {
-            at,
-            written,
-            raw,
-            verdict,
-            rule,
-            by,
-            because,
-            through,
-            is_old_name,
-            pins,
-            note,
-            scope,
-        } => {
-            let said = match written {
-                Some(value) => match raw {
-                    Some(raw) => format!("{}, written {raw}", value.show()),
-                    None => value.show(),
-                },
-                None if at.is_pattern => format!("remove {}", at.shown_name(resolution.keys())),
-                None if note.as_ref().is_some_and(|note| note.unreadable.is_some()) => {
-                    "(cannot be read)".to_owned()
-                }
-                None => "(secret)".to_owned(),
-            };
-            let role = said_role;
-            let said = look.text(&said);
-            if width(&said) <= room {
-                paragraph(&said, role);
-            } else {
-                // Broken at the right it would be hard to read, and to copy.
-                paragraph("", role);
-                long.extend(look.wrap(&look.cut(&said, 400), look.columns() - 6));
-            }
-            let place = match scope {
-                Some(scope) if at.place.has_line() => {
-                    format!("{}, scope {scope}", at.show(resolution.keys()))
-                }
-                _ => at.show(resolution.keys()),
-            };
-            let by = by.map(|by| resolution.candidate(by));
-            let is_next = by.is_some_and(|by| resolution.layer_of(by) != at.layer);
-            match by {
-                // The rung above says the rest.
-                Some(by)
-                    if *verdict == Verdict::Overridden
-                        && is_next
-                        && through.is_none()
-                        && !is_old_name =>
-                {
-                    let by = &resolution.readings().layer(resolution.layer_of(by)).name;
-                    paragraph(&format!("{place}, by {by}"), Role::Place);
-                }
-                _ => paragraph(&place, Role::Place),
-            }
-            let is_plain_win = *verdict == Verdict::Wins && *rule == Rule::Precedence && !*pins;
-            let is_said = *verdict == Verdict::Overridden && is_next || is_plain_win;
-            if !is_said || through.is_some() || *is_old_name {
-                paragraph(because, Role::Lost);
-            } else if let Some(note) = note.as_deref() {
-                let encrypted = note.encrypted.as_ref().map(|_| "encrypted".to_owned());
-                let known: Vec<String> = encrypted.into_iter().chain(note.history()).collect();
-                if !known.is_empty() {
-                    paragraph(&known.join(", "), Role::Lost);
-                }
-            }
-        }
-        Row::Unsaid { because, near, .. } => {
-            paragraph(because, if near.is_empty() { Role::Lost } else { Role::Warning });
-        }
-    }
-    let rail = look.paint(Role::Lost, if has_next { look.symbol(Symbol::Rail) } else { " " });
-    for (at, line) in lines.iter().enumerate() {
-        let line = match at {
-            0 => format!("{start}{line}"),
-            _ => format!("  {rail} {:indent$}{line}", ""),
-        };
-        out.push_str(line.trim_end());
-        out.push('\n');
-        for line in std::mem::take(&mut long) {
-            out.push_str(&format!("  {rail}   {}\n", look.paint(said_role, &line)));
-        }
-    }
 }
 
 /// How to change the setting from here.

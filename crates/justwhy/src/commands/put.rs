@@ -24,6 +24,39 @@ pub(crate) enum EditCommand<'a> {
     Encrypt { layer: &'a str },
 }
 
+impl EditCommand<'_> {
+    fn name(self) -> &'static str {
+        match self {
+            EditCommand::Put { .. } => "put",
+            EditCommand::Drop { .. } => "drop",
+            EditCommand::Move { .. } => "move",
+            EditCommand::Encrypt { .. } => "encrypt",
+        }
+    }
+
+    /// The layers that say something else then.
+    fn layers(&self) -> Vec<&str> {
+        match self {
+            EditCommand::Put { layer, .. }
+            | EditCommand::Drop { layer }
+            | EditCommand::Encrypt { layer } => vec![layer],
+            EditCommand::Move { from, to } => vec![from, to],
+        }
+    }
+
+    /// If nobody's value is to change or go: how that is said should one do.
+    fn keeps_values(self) -> Option<&'static str> {
+        match self {
+            EditCommand::Put { .. } | EditCommand::Drop { .. } => None,
+            EditCommand::Move { .. } => Some("a value that somebody has changes or goes"),
+            EditCommand::Encrypt { .. } => Some(
+                "what is encrypted is read as a text, and as one it comes to something else; if its \
+                 type is declared in the catalogue, it does not",
+            ),
+        }
+    }
+}
+
 pub(crate) fn run(
     supposing: &Supposing<'_>,
     key: &str,
@@ -31,12 +64,7 @@ pub(crate) fn run(
     writing: Writing,
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
-    let command = match change {
-        EditCommand::Put { .. } => "put",
-        EditCommand::Drop { .. } => "drop",
-        EditCommand::Move { .. } => "move",
-        EditCommand::Encrypt { .. } => "encrypt",
-    };
+    let command = change.name();
     if supposing.asked.given.keys().next().is_some() {
         let message = format!("{command} writes, and --set and --unset only try");
         let error = Error::new("bad-argument", message);
@@ -61,23 +89,9 @@ pub(crate) fn run(
         EditCommand::Move { from, to, .. } => Edits::Move { key: &key, from, to },
         EditCommand::Encrypt { layer } => Edits::Encrypt { key: &key, layer },
     };
-    let keeps_values = match change {
-        EditCommand::Put { .. } | EditCommand::Drop { .. } => None,
-        EditCommand::Move { .. } => Some("a value that somebody has changes or goes"),
-        EditCommand::Encrypt { .. } => Some(
-            "what is encrypted is read as a text, and as one it comes to something else; if its type \
-             is declared in the catalogue, it does not",
-        ),
-    };
     // What it changes must be seen, and where you stand may be where it is said.
     let is_local = |layer: &&str| project.layer_named(layer).is_ok_and(|it| project.is_local(it));
-    let layers: &[&str] = match change {
-        EditCommand::Put { layer, .. }
-        | EditCommand::Drop { layer }
-        | EditCommand::Encrypt { layer } => &[layer],
-        EditCommand::Move { from, to } => &[from, to],
-    };
-    let is_seen_here = layers.iter().any(is_local);
+    let is_seen_here = change.layers().iter().any(is_local);
     // From here on nobody else edits, so that what is foretold is what happens.
     let lock = match writing.dry_run {
         true => None,
@@ -91,7 +105,7 @@ pub(crate) fn run(
                 no_variables: &[],
                 without: &[],
                 edits,
-                keeps_values,
+                keeps_values: change.keeps_values(),
                 accepts: writing.accept,
                 everywhere: true,
                 with_local: writing.with_local || is_seen_here,
@@ -101,7 +115,15 @@ pub(crate) fn run(
             },
         )
     };
-    // Somebody may edit the same file for another project: then it is looked at anew.
+    let outcome = until_nobody_else_edits(run);
+    drop(lock);
+    outcome
+}
+
+/// Somebody may edit the same file for another project: then it is looked at anew.
+fn until_nobody_else_edits(
+    run: impl Fn() -> Result<Outcome, Vec<Error>>,
+) -> Result<Outcome, Vec<Error>> {
     const TRIES: usize = 20;
     let mut outcome = run();
     for _ in 1..TRIES {
@@ -111,7 +133,6 @@ pub(crate) fn run(
         }
         outcome = run();
     }
-    drop(lock);
     outcome
 }
 

@@ -5,7 +5,7 @@ use crate::commands::context_line;
 use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
 use crate::run::{Outcome, Surveying};
-use justwhy_core::{Context, show_date};
+use justwhy_core::{Context, Scope, show_date};
 use justwhy_engine::{NotRead, ScopeLayer};
 use justwhy_project::{Error, Kept, Store, StoreProblem};
 use justwhy_stores::how_to_allow;
@@ -122,6 +122,30 @@ pub(crate) fn run(surveying: &Surveying<'_>) -> Result<Outcome, Vec<Error>> {
     })
 }
 
+/// When something was changed last, and by whom.
+type Change = (String, Option<String>);
+
+/// What is told of a scope; `newest` is the latest change that was seen.
+fn shown_scope(scope: &Scope, context: &Context, newest: &mut Option<Change>) -> ShownScope {
+    let document = scope.document(0, &mut Default::default(), context, None);
+    let notes = || document.notes.iter().map(|(_, note)| note);
+    for note in notes() {
+        if let Some(updated) = note.updated.as_deref()
+            && newest.as_ref().is_none_or(|(newest, _)| newest.as_str() < updated)
+        {
+            *newest = Some((updated.to_owned(), note.by.as_deref().map(str::to_owned)));
+        }
+    }
+    ShownScope {
+        scope: scope.name.to_string(),
+        about: scope.about.as_deref().map(str::to_owned),
+        variables: scope.variables.len(),
+        secret: notes().filter(|note| note.secret).count(),
+        unreadable: notes().filter(|note| note.unreadable.is_some()).count(),
+        withheld: notes().filter(|note| note.withheld.is_some()).count(),
+    }
+}
+
 fn shown_store(
     surveying: &Surveying<'_>,
     context: &Context,
@@ -147,7 +171,7 @@ fn shown_store(
         allow: None,
         reads: Vec::new(),
     };
-    let mut newest: Option<(String, Option<String>)> = None;
+    let mut newest: Option<Change> = None;
     for layer in layers {
         let mut reading = ShownReading {
             layer: layer.layer.clone(),
@@ -157,28 +181,8 @@ fn shown_store(
         };
         match surveying.snapshot.scopes_of(layer) {
             Ok(scopes) => {
-                for scope in scopes {
-                    let document = scope.document(0, &mut Default::default(), context, None);
-                    let notes = || document.notes.iter().map(|(_, note)| note);
-                    for note in notes() {
-                        if let Some(updated) = note.updated.as_deref()
-                            && newest.as_ref().is_none_or(|(newest, _)| newest.as_str() < updated)
-                        {
-                            newest =
-                                Some((updated.to_owned(), note.by.as_deref().map(str::to_owned)));
-                        }
-                    }
-                    let withheld =
-                        |note: &&std::sync::Arc<justwhy_core::Note>| note.withheld.is_some();
-                    reading.scopes.push(ShownScope {
-                        scope: scope.name.to_string(),
-                        about: scope.about.as_deref().map(str::to_owned),
-                        variables: scope.variables.len(),
-                        secret: notes().filter(|note| note.secret).count(),
-                        unreadable: notes().filter(|note| note.unreadable.is_some()).count(),
-                        withheld: notes().filter(withheld).count(),
-                    });
-                }
+                let scopes = scopes.iter().map(|scope| shown_scope(scope, context, &mut newest));
+                reading.scopes.extend(scopes);
                 if reading.scopes.is_empty() && reading.scope.is_some() && !layer.optional {
                     let wanted = reading.scope.clone().unwrap_or_default();
                     if !wanted.contains('*') {
@@ -266,6 +270,24 @@ fn one(look: &Look, store: &ShownStore) -> String {
         store.kind,
         look.paint(Role::Place, &look.text(&store.at.join(", ")))
     ));
+    let mut lines = String::new();
+    look.paragraph(&mut lines, &facts(store).join("; "), "  ");
+    for line in lines.lines() {
+        out.push_str(&look.paint(if role == Role::Wrong { role } else { Role::Plain }, line));
+        out.push('\n');
+    }
+    for told in store.because.iter().chain(&store.help) {
+        look.paragraph(&mut out, &sentence(told), "  ");
+    }
+    if let Some(allow) = &store.allow {
+        how_to_allow_it(look, allow, &mut out);
+    }
+    readings(look, store, &mut out);
+    out
+}
+
+/// What is known of a store.
+fn facts(store: &ShownStore) -> Vec<String> {
     let mut facts: Vec<String> = Vec::new();
     match store.state {
         "answers" => facts.push(match (&store.caller, &store.copy) {
@@ -288,16 +310,12 @@ fn one(look: &Look, store: &ShownStore) -> String {
     if let (Some(name), true) = (&store.token_variable, store.state == "answers") {
         facts.push(format!("with the token in {name}"));
     }
-    let mut lines = String::new();
-    look.paragraph(&mut lines, &facts.join("; "), "  ");
-    for line in lines.lines() {
-        out.push_str(&look.paint(if role == Role::Wrong { role } else { Role::Plain }, line));
-        out.push('\n');
-    }
-    for told in store.because.iter().chain(&store.help) {
-        look.paragraph(&mut out, &sentence(told), "  ");
-    }
-    if let Some(allow) = &store.allow {
+    facts
+}
+
+/// What to write where, so that a store is asked.
+fn how_to_allow_it(look: &Look, allow: &Allow, out: &mut String) {
+    {
         let file = match &allow.file {
             Some(file) if allow.is_new => {
                 format!("If you trust this project with it, write to {file}:")
@@ -307,7 +325,7 @@ fn one(look: &Look, store: &ShownStore) -> String {
                      names:"
                 .to_owned(),
         };
-        look.paragraph(&mut out, &file, "  ");
+        look.paragraph(out, &file, "  ");
         for line in allow.text.lines() {
             let line = look.paint(Role::Value, &look.text(line));
             out.push_str(if line.is_empty() { "" } else { "    " });
@@ -316,6 +334,10 @@ fn one(look: &Look, store: &ShownStore) -> String {
         }
         out.push('\n');
     }
+}
+
+/// What each layer reads of a store.
+fn readings(look: &Look, store: &ShownStore, out: &mut String) {
     let names = store.reads.iter().map(|reading| reading.layer.len()).max().unwrap_or(0);
     let wanted = |reading: &ShownReading| reading.scope.clone().unwrap_or_default();
     let widest = store.reads.iter().map(|reading| width(&wanted(reading))).max().unwrap_or(0);
@@ -344,7 +366,6 @@ fn one(look: &Look, store: &ShownStore) -> String {
             out.push_str(&format!("{:indent$}{line}\n", ""));
         }
     }
-    out
 }
 
 /// `team/shorewatch has 3 variables (1 secret)`, without the name if it stands beside it.

@@ -6,7 +6,7 @@ use crate::consent::User;
 use crate::error::Error;
 use crate::project::fields::{Fields, Sink};
 use justwhy_core::{is_env_name, read_duration};
-use justwhy_formats::{Format, Limits, Tree, decode};
+use justwhy_formats::{Format, Limits, NodeId, Tree, decode};
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -90,15 +90,6 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
             sink.error(Error::new(CODE, problem).help(help), at);
             continue;
         }
-        let below = sink.text(table, "path").and_then(|(path, at)| {
-            let plain = check_address(&format!("https://h.example{path}"));
-            let is_fine = plain.is_ok_and(|url| path.starts_with('/') && url.path() == path);
-            if !is_fine {
-                let error = Error::new(CODE, "this is no path of an address");
-                sink.error(error.help("such as \"/scopes\", without . and .."), at);
-            }
-            is_fine.then(|| path.trim_end_matches('/').to_owned())
-        });
         let token_variable = sink.text(table, "token_variable");
         if let Some((name, at)) = &token_variable
             && !is_env_name(name)
@@ -114,24 +105,14 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
             let error = Error::new(CODE, "a `certificate` is of no use without its `key`");
             sink.error(error.help("give both"), at);
         }
-        let timeout = sink.text(table, "timeout").and_then(|(text, at)| {
-            let time = read_duration(&text).and_then(|time| u64::try_from(time).ok());
-            let time = time.map(Duration::from_nanos);
-            let fine = time.filter(|time| *time > Duration::ZERO && *time <= LONGEST);
-            if fine.is_none() {
-                let error = Error::new(CODE, "this is no time between 0 and 10 minutes");
-                sink.error(error.help("such as \"10s\" or \"500ms\""), at);
-            }
-            fine
-        });
         let allowed = Allowed {
             origin: origin_of(&address),
-            path: below.filter(|path| !path.is_empty()),
+            path: below(&mut sink, table),
             token_variable: token_variable.map(|(name, _)| name),
             user: sink.text(table, "user").map(|(user, _)| user),
             authorities: path(&mut sink, "authorities"),
             certificate: certificate.zip(key),
-            timeout: timeout.unwrap_or(TIMEOUT),
+            timeout: timeout(&mut sink, table),
         };
         if all.iter().any(|other| {
             other.origin == allowed.origin
@@ -172,4 +153,33 @@ fn folders(sink: &mut Sink<'_>) -> Vec<PathBuf> {
 fn names(sink: &mut Sink<'_>, field: &str) -> Vec<String> {
     let items = sink.list(Tree::ROOT, field).unwrap_or_default();
     items.into_iter().filter_map(|item| sink.text_of(item)).map(|(name, _)| name).collect()
+}
+
+/// The path below which stores are allowed; none if all are.
+fn below(sink: &mut Sink<'_>, table: NodeId) -> Option<String> {
+    let below = sink.text(table, "path").and_then(|(path, at)| {
+        let plain = check_address(&format!("https://h.example{path}"));
+        let is_fine = plain.is_ok_and(|url| path.starts_with('/') && url.path() == path);
+        if !is_fine {
+            let error = Error::new(CODE, "this is no path of an address");
+            sink.error(error.help("such as \"/scopes\", without . and .."), at);
+        }
+        is_fine.then(|| path.trim_end_matches('/').to_owned())
+    });
+    below.filter(|path| !path.is_empty())
+}
+
+/// How long a request may take.
+fn timeout(sink: &mut Sink<'_>, table: NodeId) -> Duration {
+    let timeout = sink.text(table, "timeout").and_then(|(text, at)| {
+        let time = read_duration(&text).and_then(|time| u64::try_from(time).ok());
+        let time = time.map(Duration::from_nanos);
+        let fine = time.filter(|time| *time > Duration::ZERO && *time <= LONGEST);
+        if fine.is_none() {
+            let error = Error::new(CODE, "this is no time between 0 and 10 minutes");
+            sink.error(error.help("such as \"10s\" or \"500ms\""), at);
+        }
+        fine
+    });
+    timeout.unwrap_or(TIMEOUT)
 }

@@ -4,7 +4,8 @@ use super::{About, Look, Needs, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::convert::Declaration;
 use crate::model::value::Type;
-use crate::precedence::resolution::{Candidate, Rule, Verdict};
+use crate::precedence::resolution::Candidate;
+use crate::precedence::verdict::{Rule, Verdict};
 
 /// See [`About`].
 pub(crate) static CHANGES_TYPE: About = About {

@@ -3,7 +3,8 @@
 use super::{About, Look, Needs, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::value::Value;
-use crate::precedence::resolution::{Candidate, Verdict};
+use crate::precedence::resolution::Candidate;
+use crate::precedence::verdict::Verdict;
 
 /// See [`About`].
 pub(crate) static EMPTY_TEXT: About = About {

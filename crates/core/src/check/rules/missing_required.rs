@@ -5,7 +5,7 @@ use crate::check::{CheckRule, Finding};
 use crate::explanation::Status;
 use crate::model::catalogue::{EmptyText, Required};
 use crate::model::layer::{Kind, LayerIndex, list_values};
-use crate::precedence::resolution::Verdict;
+use crate::precedence::verdict::Verdict;
 
 /// See [`About`].
 pub(crate) static MISSING_REQUIRED: About = About {

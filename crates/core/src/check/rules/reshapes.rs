@@ -2,7 +2,8 @@
 
 use super::{About, Look, Needs, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::precedence::resolution::{Candidate, Verdict};
+use crate::precedence::resolution::Candidate;
+use crate::precedence::verdict::Verdict;
 
 /// See [`About`].
 pub(crate) static RESHAPES: About = About {

@@ -3,7 +3,8 @@
 use super::{About, Look, Needs, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::layer::Kind;
-use crate::precedence::resolution::{Candidate, Rule, Verdict};
+use crate::precedence::resolution::Candidate;
+use crate::precedence::verdict::{Rule, Verdict};
 
 /// See [`About`].
 pub(crate) static SAID_TWICE: About = About {

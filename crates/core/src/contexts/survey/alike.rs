@@ -61,50 +61,9 @@ impl Survey {
         if !shared.keys || !shared.project || !is_same_place || before.unasked != after.unasked {
             return nothing;
         }
-        let known = before.by_document();
-        let by_source = before.by_source();
-        // For each reading of the second one the same one of the first, or the one in whose place it is.
-        let mut replaced: Vec<(u32, u32)> = Vec::new();
-        let same: Vec<Option<u32>> = after
-            .readings
-            .iter()
-            .enumerate()
-            .map(|(number, there)| {
-                let by = (Arc::as_ptr(&there.reading.document), there.reading.layer);
-                let removals = before
-                    .readings
-                    .iter()
-                    .enumerate()
-                    .filter(|(_, here)| there.reading.is_removal && here.reading.is_removal);
-                let documents = known.get(&by).into_iter().flatten().copied();
-                let mut here = documents.chain(removals.map(|(number, _)| narrow(number)));
-                let same = here.find(|here| is_read_alike(&before.readings[*here as usize], there));
-                same.or_else(|| {
-                    if !shared.contents {
-                        return None;
-                    }
-                    let places = by_source.get(&(there.reading.layer, &there.reading.origin))?;
-                    let is_its =
-                        |here: &&u32| is_in_same_place(&before.readings[**here as usize], there);
-                    let here = places.iter().find(is_its).copied()?;
-                    replaced.push((here, narrow(number)));
-                    Some(here)
-                })
-            })
-            .collect();
-        // For each family of the second one the one of the first with the same settings.
-        let counterpart = |family: &Family| -> Option<u32> {
-            let number = before.family_of.get(family.keys.first()?.index()).copied().flatten()?;
-            let other = &before.families[number as usize];
-            let sorted = |keys: &[KeyId]| {
-                let mut keys = keys.to_vec();
-                keys.sort_unstable();
-                keys
-            };
-            let is_same = other.keys == family.keys || sorted(&other.keys) == sorted(&family.keys);
-            is_same.then_some(number)
-        };
-        let counterparts: Vec<Option<u32>> = after.families.iter().map(counterpart).collect();
+        let (same, replaced) = matched(before, after, shared);
+        let counterparts: Vec<Option<u32>> =
+            after.families.iter().map(|family| before.counterpart(family)).collect();
         let mut differs: Vec<bool> = after
             .families
             .iter()
@@ -139,6 +98,19 @@ impl Survey {
             }
         }
         alike.map(Families)
+    }
+
+    /// The number of the family with the same settings as one of another survey.
+    fn counterpart(&self, family: &Family) -> Option<u32> {
+        let number = self.family_of.get(family.keys.first()?.index()).copied().flatten()?;
+        let other = &self.families[number as usize];
+        let sorted = |keys: &[KeyId]| {
+            let mut keys = keys.to_vec();
+            keys.sort_unstable();
+            keys
+        };
+        let is_same = other.keys == family.keys || sorted(&other.keys) == sorted(&family.keys);
+        is_same.then_some(number)
     }
 
     fn by_source(&self) -> HashMap<(LayerIndex, &Origin), Vec<u32>> {
@@ -230,6 +202,37 @@ impl Survey {
                 !reading.is_removal && offers.all(|at| is_value(reading, at))
             })
     }
+}
+
+/// For each reading of the second survey the same one of the first, or the one in whose place it is; and the
+/// pairs that only are in the same place.
+fn matched(before: &Survey, after: &Survey, shared: Shared) -> (Vec<Option<u32>>, Vec<(u32, u32)>) {
+    let by_document = before.by_document();
+    let by_source = before.by_source();
+    let removals: Vec<u32> = (0..)
+        .zip(&before.readings)
+        .filter(|(_, here)| here.reading.is_removal)
+        .map(|(number, _)| number)
+        .collect();
+    let mut replaced: Vec<(u32, u32)> = Vec::new();
+    let mut find = |(number, there): (u32, &Mentions)| -> Option<u32> {
+        let reading = &there.reading;
+        let documents = by_document.get(&(Arc::as_ptr(&reading.document), reading.layer));
+        let documents = documents.into_iter().flatten();
+        let mut same = documents.chain(removals.iter().filter(|_| reading.is_removal));
+        let is_same = |here: &&u32| is_read_alike(&before.readings[**here as usize], there);
+        if let Some(same) = same.find(is_same) {
+            return Some(*same);
+        }
+        let places =
+            by_source.get(&(reading.layer, &reading.origin)).filter(|_| shared.contents)?;
+        let is_its = |here: &&u32| is_in_same_place(&before.readings[**here as usize], there);
+        let here = *places.iter().find(is_its)?;
+        replaced.push((here, number));
+        Some(here)
+    };
+    let same = (0..).zip(&after.readings).map(&mut find).collect();
+    (same, replaced)
 }
 
 /// Whether two readings are of the same part of the same source, in the same contexts.

@@ -1,0 +1,184 @@
+//! What was found of what somebody expected, and the steps that would put it in force.
+
+use crate::model::place::{Origin, Place};
+use crate::model::value::Value;
+use crate::precedence::verdict::Verdict;
+use std::fmt;
+
+/// In what sense something is what was expected.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Sense {
+    /// It is that value.
+    Value,
+    /// It is from that layer.
+    Layer,
+    /// It is from that source.
+    Source,
+}
+
+impl Sense {
+    /// The sense's name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Sense::Value => "value",
+            Sense::Layer => "layer",
+            Sense::Source => "source",
+        }
+    }
+}
+
+/// Something that is what was expected, and is not in force.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Found {
+    /// In what sense.
+    pub sense: Sense,
+    /// The name of its layer.
+    pub layer: String,
+    /// Its place.
+    pub place: Place,
+    /// The name there.
+    pub name: String,
+    /// Whether that name is a pattern of keys that the layer takes away.
+    pub is_pattern: bool,
+    /// What it says; none if it is secret, or a pattern.
+    pub says: Option<Value>,
+    /// How it stands to the setting.
+    pub how: How,
+    /// The first thing that keeps it from being in force, as a clause.
+    pub keeps: String,
+    /// What would put it in force, one change after the other; empty if nothing simple would.
+    pub steps: Vec<Change>,
+}
+
+/// How something that was expected stands to the setting.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum How {
+    /// It is a candidate in the context that was asked about.
+    Candidate(Verdict),
+    /// It is in force in another context.
+    InForceElsewhere,
+    /// It is a candidate in another context, where it loses too.
+    CandidateElsewhere(Verdict),
+    /// Its layer is not active.
+    Inactive,
+    /// Its name is nearly that of the setting.
+    NearName,
+    /// It stands outside of the section that is read.
+    OutsideSection,
+    /// It stands deeper in the section that is read, and so is another setting.
+    Deeper,
+}
+
+impl How {
+    /// The name of it.
+    pub fn name(self) -> &'static str {
+        match self {
+            How::Candidate(verdict) | How::CandidateElsewhere(verdict) => verdict.name(),
+            How::InForceElsewhere => "in-force-elsewhere",
+            How::Inactive => "inactive",
+            How::NearName => "near-name",
+            How::OutsideSection => "outside-section",
+            How::Deeper => "deeper",
+        }
+    }
+}
+
+/// A change to a source, to the project file or to the question.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Change {
+    /// What to do.
+    pub act: Act,
+    /// Where.
+    pub at: ChangedAt,
+    /// The name there that it is about.
+    pub name: String,
+    /// What to write instead: a value or a name.
+    pub to: Option<String>,
+}
+
+/// Where a change is made.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum ChangedAt {
+    /// In what is read.
+    Place(Place),
+    /// In the context that is asked for.
+    Context(String),
+}
+
+impl ChangedAt {
+    fn origin(&self) -> Option<&Origin> {
+        match self {
+            ChangedAt::Place(place) => Some(&place.origin),
+            ChangedAt::Context(_) => None,
+        }
+    }
+}
+
+impl fmt::Display for ChangedAt {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            ChangedAt::Place(place) => place.fmt(f),
+            ChangedAt::Context(context) => f.write_str(context),
+        }
+    }
+}
+
+/// What to do.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Act {
+    /// Take something out.
+    TakeOut,
+    /// Write another value.
+    Write,
+    /// Give something another name.
+    Rename,
+    /// Take a pattern out of `remove`.
+    StopRemoving,
+    /// Let an empty text count.
+    CountEmpty,
+    /// Let a layer be active.
+    Activate,
+    /// Ask in another context.
+    AskIn,
+}
+
+impl Act {
+    /// The name of it.
+    pub fn name(self) -> &'static str {
+        match self {
+            Act::TakeOut => "take-out",
+            Act::Write => "write",
+            Act::Rename => "rename",
+            Act::StopRemoving => "stop-removing",
+            Act::CountEmpty => "count-empty",
+            Act::Activate => "activate",
+            Act::AskIn => "ask-in",
+        }
+    }
+}
+
+impl Change {
+    /// The change as a sentence without an end.
+    pub fn show(&self) -> String {
+        let Change { at, name, .. } = self;
+        let to = self.to.as_deref().unwrap_or_default();
+        match (self.act, at.origin()) {
+            (Act::TakeOut, Some(Origin::Process)) => format!("unset the variable {name}"),
+            (Act::TakeOut, Some(Origin::Arguments)) => {
+                format!("leave out what --set says about {name}")
+            }
+            (Act::TakeOut, _) => format!("take out {name} at {at}"),
+            (Act::Write, Some(Origin::Process)) => format!("set the variable {name} to {to}"),
+            (Act::Write, Some(Origin::Arguments)) => format!("say --set {name}={to}"),
+            (Act::Write, _) => format!("write {to} for {name} at {at}"),
+            (Act::Rename, Some(Origin::Process)) => {
+                format!("name the variable {to} instead of {name}")
+            }
+            (Act::Rename, _) => format!("write {to} instead of {name} at {at}"),
+            (Act::StopRemoving, _) => format!("take {name} out of `remove` at {at}"),
+            (Act::CountEmpty, _) => format!("say empty = \"value\" for {name}"),
+            (Act::Activate, _) => format!("let the layer {name} be active here ({to})"),
+            (Act::AskIn, _) => format!("ask with --in {to}"),
+        }
+    }
+}
