@@ -2,14 +2,10 @@
 
 use crate::model::axis::Context;
 use crate::model::candidate::CandidateId;
-use crate::model::catalogue::{Declared, EmptyText, Gather};
-use crate::model::convert::{Conversion, NotAList, read_list};
-use crate::model::convert::{Declaration, Shape, read_like};
 use crate::model::key::KeyId;
-use crate::model::place::Span;
 use crate::model::reference::may_refer;
 use crate::model::secret::is_secret_name;
-use crate::model::value::{Element, Type, Value};
+use crate::model::value::{Type, Value};
 use crate::parallel::lock;
 use crate::precedence::resolution::Resolution;
 use crate::precedence::verdict::Verdict;
@@ -23,6 +19,7 @@ mod expand;
 mod ingredients;
 mod made;
 mod others;
+mod outcome;
 mod weight;
 
 pub(crate) use crate::model::reference::Piece;
@@ -30,6 +27,7 @@ pub use chain::{Hop, HopValue};
 pub(crate) use expand::{LEFT_OUT, all_references, winning_pieces};
 pub use ingredients::IsGiven;
 pub(crate) use ingredients::{Gifts, Ingredient};
+pub use outcome::{Failure, Item, Outcome};
 
 use expand::{Expanded, Expansion};
 use made::{gathered, single};
@@ -88,61 +86,6 @@ pub struct Asked {
     pub context: u32,
     /// The setting.
     pub key: KeyId,
-}
-
-/// What a setting comes to.
-#[derive(Clone, Debug)]
-pub struct Outcome {
-    /// Its value, nothing, or why neither can be told.
-    pub result: Result<Option<Value>, Failure>,
-    /// Whether it is secret.
-    pub secret: bool,
-    /// What conversion did.
-    pub conversion: Option<Conversion>,
-    /// Of a gathered list: where each of its items is from.
-    pub items: Vec<Item>,
-    height: usize,
-    weight: Weight,
-}
-
-/// An item of a gathered list.
-#[derive(Clone, Debug)]
-pub struct Item {
-    /// Its value.
-    pub value: Value,
-    /// The candidate that says it.
-    pub candidate: CandidateId,
-    /// Where it stands in that candidate's source, if that is known.
-    pub at: Option<Span>,
-}
-
-/// Why a setting is in error.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Failure {
-    /// The code.
-    pub code: &'static str,
-    /// What is wrong, as a clause without any secret.
-    pub message: String,
-    /// The settings on the way to the one that is at fault, which is the last; empty if it is this
-    /// one itself.
-    pub way: Vec<String>,
-    /// Whether the same fault is told of another setting: of a circle of references the one whose name
-    /// comes first stands for all.
-    pub is_echo: bool,
-}
-
-impl Failure {
-    fn new(code: &'static str, message: impl Into<String>) -> Failure {
-        Failure { code, message: message.into(), way: Vec::new(), is_echo: false }
-    }
-
-    /// The clause, with the way to the setting that is at fault.
-    pub fn show(&self) -> String {
-        match self.way.as_slice() {
-            [] => self.message.clone(),
-            way => format!("it refers to {}: {}", way.join(", which refers to "), self.message),
-        }
-    }
 }
 
 /// What is wrong with an empty text where the catalogue refuses one.
@@ -622,47 +565,6 @@ enum Attempt {
     Done(Box<Outcome>),
     /// The answers that must be known first.
     Needs(Vec<Asked>),
-}
-
-impl Outcome {
-    fn new(result: Result<Option<Value>, Failure>) -> Outcome {
-        Outcome {
-            result,
-            secret: false,
-            conversion: None,
-            items: Vec::new(),
-            height: 0,
-            weight: Weight::default(),
-        }
-    }
-
-    fn absent(secret: bool) -> Outcome {
-        Outcome { secret, ..Outcome::new(Ok(None)) }
-    }
-
-    fn failed(failure: Failure, secret: bool, height: usize) -> Outcome {
-        Outcome { secret, height, ..Outcome::new(Err(failure)) }
-    }
-
-    /// The same as a secret or as none; of a secret the texts are secret ones.
-    fn with_secrecy(self, secret: bool) -> Outcome {
-        if !secret {
-            return Outcome { secret, ..self };
-        }
-        let hide = |item: Item| Item { value: item.value.hidden(), ..item };
-        Outcome {
-            result: self.result.map(|value| value.map(Value::hidden)),
-            conversion: self.conversion.map(|it| Conversion { from: it.from.hidden(), ..it }),
-            items: self.items.into_iter().map(hide).collect(),
-            secret,
-            ..self
-        }
-    }
-
-    /// The value, if there is one.
-    pub fn value(&self) -> Option<&Value> {
-        self.result.as_ref().ok()?.as_ref()
-    }
 }
 
 /// Whether any text in the value may hold a reference.

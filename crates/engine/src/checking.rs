@@ -175,12 +175,7 @@ impl Checking<'_> {
 
     /// What a rule looks at in each group of contexts in which all of that is the same, and the settings that
     /// keep it from being judged, with why.
-    fn cases(
-        &self,
-        survey: &Survey,
-        named: &[KeyId],
-        holds_in: &ContextSet,
-    ) -> (Vec<Vec<Named>>, Vec<(ContextSet, Vec<Saw>)>, Vec<(String, &'static str)>) {
+    fn cases(&self, survey: &Survey, named: &[KeyId], holds_in: &ContextSet) -> Cases {
         let mut cases = Vec::new();
         let mut seen: Vec<(ContextSet, Vec<Saw>)> = Vec::new();
         let mut in_error: Vec<(String, &str)> = Vec::new();
@@ -210,7 +205,7 @@ impl Checking<'_> {
             cases.push(Vec::new());
             seen.push((holds_in.clone(), Vec::new()));
         }
-        (cases, seen, in_error)
+        Cases { cases, seen, in_error }
     }
 
     /// Judges a rule in each group of contexts in which all that it looks at is the same.
@@ -242,7 +237,7 @@ impl Checking<'_> {
                 keys.find_segments(path).into_iter().chain(above).next()
             })
             .collect();
-        let (cases, seen, in_error) = self.cases(survey, &named, &holds_in);
+        let Cases { cases, seen, in_error } = self.cases(survey, &named, &holds_in);
         for (key, how) in in_error {
             let why = format!("the rule {} cannot be judged where {key} {how}", rule.name);
             not_run.push((CheckRule::RULE_BROKEN, why));
@@ -519,6 +514,16 @@ struct Saw {
     hides: bool,
     /// Where that stands.
     place: Option<Evidence>,
+}
+
+/// What a rule looks at.
+struct Cases {
+    /// The settings, for each group of contexts.
+    cases: Vec<Vec<Named>>,
+    /// The contexts, and what is told of the settings.
+    seen: Vec<(ContextSet, Vec<Saw>)>,
+    /// Settings that keep it from being judged, and why.
+    in_error: Vec<(String, &'static str)>,
 }
 
 /// The values that are named, with how they are shown and where they stand; else the key of one that

@@ -2,31 +2,27 @@
 
 use crate::Arguments;
 use crate::cache::Cache;
-use crate::session::Ports;
 use crate::situate::{ancestors, inside};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
-    BadInput, BadReading, Context, Decrypts, Document, Inactivity, Input, Inputs, KeyId, KeyPath,
-    Keys, Kind, Lack, Layer, LayerIndex, Leaf, Names, Naming, Origin, Place, Position, Presence,
-    Readings, ScopeOf, SourceText, Span, Text, Value, list_values, nearest, parallel,
+    Context, Decrypts, Document, Inactivity, Input, Inputs, KeyPath, Keys, Kind, Lack, Layer,
+    LayerIndex, Names, Naming, Origin, Position, Presence, Readings, ScopeOf, SourceText, Span,
+    Text, nearest,
 };
-use justwhy_formats::{Format, RowFormat, shown_name};
-use justwhy_project::{
-    Error, Glob, Kept, Project, ProjectLayer, Reads, Store, Stores, Wanted, World,
-};
-use std::collections::BTreeSet;
+use justwhy_formats::{Format, shown_name};
+use justwhy_project::{Error, Glob, Project, ProjectLayer, Reads, Stores, Wanted, World};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 mod files;
 mod others;
+mod refused;
 mod scopes;
 mod sources;
 #[cfg(test)]
 mod tests;
 mod touched;
 
-use files::document_of;
 pub(crate) use files::{load, read_bytes};
 use others::Others;
 pub use scopes::NotRead;
@@ -537,49 +533,6 @@ impl Reader {
 
     fn position(&self, at: Span) -> Option<Position> {
         Some(self.project.text.position(at.start))
-    }
-
-    /// Why an input cannot be read as its layer asks.
-    fn refused(&self, bad: &BadInput) -> Error {
-        let number = bad.input.layer.0.checked_sub(1);
-        let declared = number.and_then(|number| self.project.layers.get(number));
-        let Input { origin, document, section, .. } = &bad.input;
-        let place = |at: Option<Span>| Place::in_text(origin.clone(), document.text.as_ref(), at);
-        let section = section.as_ref().map(KeyPath::to_string).unwrap_or_default();
-        let layer = declared.map_or("arguments", |declared| &declared.name);
-        let source = origin.to_string();
-        match &bad.problem {
-            BadReading::NoSection => {
-                let message = format!(
-                    "the layer {layer} reads the section {section} of {source}, which is not there"
-                );
-                let at = declared.and_then(|declared| self.position(declared.at));
-                Error::new("missing-section", message)
-                    .at_place(place(None))
-                    .also("declared at", &self.project.file, at)
-                    .help("add the section, or say that it may be missing: optional = true")
-            }
-            BadReading::NotATable(at) => Error::new(
-                "bad-file",
-                format!("the section {section}, which the layer {layer} reads, is no table"),
-            )
-            .at_place(place(*at)),
-            BadReading::Clash { variable, clash, at } => {
-                let keys = [bad.keys.show(clash.one), bad.keys.show(clash.other)];
-                let message = format!(
-                    "the variable {variable} could mean {}: both settings have it",
-                    list_values(&keys, "or")
-                );
-                Error::new("variable-clash", message)
-                    .at_place(place(*at))
-                    .help("rename one of the settings, or take the variable out")
-            }
-            BadReading::NotText { variable } => {
-                Error::new("bad-variable", format!("the variable {variable} is not UTF-8"))
-                    .at_place(place(None))
-                    .help("set it anew, or unset it")
-            }
-        }
     }
 }
 

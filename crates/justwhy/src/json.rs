@@ -2,9 +2,9 @@
 
 use crate::fingerprint::Fingerprints;
 use justwhy_core::{
-    Address, Advice, Answers, CandidateId, Context, Declaration, Explanation, Hop, HopValue,
-    Inactivity, Item, KeyId, LayerIndex, Meaning, NearName, Note, Place, Position, Presence,
-    Provenance, Resolution, Row, Status, Type, Value, Without, hide_address_password,
+    Advice, Answers, CandidateId, Context, Explanation, Hop, HopValue, Item, LayerIndex, Meaning,
+    NearName, Place, Position, Provenance, Resolution, Status, Type, Value, Without,
+    hide_address_password,
 };
 use justwhy_project::Error;
 use serde::ser::{SerializeMap as _, SerializeSeq as _};
@@ -13,9 +13,11 @@ use serde_json::value::RawValue;
 use std::cell::RefCell;
 use std::hash::{Hash, Hasher};
 
+mod declared;
 mod listing;
 mod rows;
 
+use declared::{ShownAddress, ShownAmount, ShownDeclaration};
 pub(crate) use listing::{Items, Listing};
 use rows::{Said, Unsaid, rows};
 
@@ -228,73 +230,6 @@ struct Converted {
     to: &'static str,
     #[serde(skip_serializing_if = "Option::is_none")]
     like: Option<ShownProvenance>,
-}
-
-/// What the catalogue says about a setting.
-#[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-struct ShownDeclaration {
-    #[serde(rename = "type")]
-    kind: &'static str,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    items: Option<&'static str>,
-    required: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    about: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    owner: Option<String>,
-    #[serde(flatten)]
-    place: ShownPlace,
-}
-
-impl ShownDeclaration {
-    fn of(resolution: &Resolution, key: KeyId) -> Option<ShownDeclaration> {
-        let readings = resolution.readings();
-        let declared = readings.catalogue.declared(key)?;
-        let place = readings.declared_at(declared)?;
-        let items = declared.shape.items;
-        Some(ShownDeclaration {
-            kind: declared.shape.kind.name(),
-            items: (items != Declaration::Any).then(|| items.name()),
-            required: declared.required.holds(&readings.context),
-            about: declared.about.clone(),
-            owner: declared.owner.clone(),
-            place: ShownPlace::of(&place),
-        })
-    }
-}
-
-/// What a duration or size amounts to.
-#[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-#[serde(rename_all = "snake_case")]
-enum ShownAmount {
-    /// A duration.
-    Seconds(f64),
-    /// A size.
-    Bytes(u64),
-}
-
-/// The parts of an address; a password is only told of.
-#[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-struct ShownAddress {
-    scheme: String,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    user: Option<String>,
-    has_password: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    host: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    port: Option<u16>,
-    path: String,
-}
-
-impl ShownAddress {
-    fn of(address: Address) -> ShownAddress {
-        let Address { scheme, user, has_password, host, port, path, .. } = address;
-        ShownAddress { scheme, user, has_password, host, port, path }
-    }
 }
 
 /// A place in a source.

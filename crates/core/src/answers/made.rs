@@ -8,7 +8,6 @@ use crate::model::catalogue::{Declared, EmptyText, Gather};
 use crate::model::convert::{Conversion, Declaration, NotAList, Shape, read_like, read_list};
 use crate::model::value::{Element, Value};
 use crate::precedence::resolution::Resolution;
-use crate::precedence::verdict::Rule;
 use hashbrown::HashMap;
 
 /// Rule 7 for a setting that one candidate decides.

@@ -7,9 +7,8 @@
 use crate::answers::Spent;
 use crate::answers::{Answers, ExpansionLimits, Outside};
 use crate::model::catalogue::Former;
-use crate::model::key::{KeyId, KeyPath, Keys};
+use crate::model::key::{KeyId, Keys};
 use crate::model::layer::{Names, Presence};
-use crate::model::near::KnownNames;
 use crate::model::reference::Target;
 use crate::model::secret::Secrets;
 use crate::parallel;

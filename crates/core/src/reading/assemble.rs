@@ -1,11 +1,11 @@
 //! From documents to readings: each layer's names become keys, and what layers take away is told.
 
-use super::{BadReading, From, NearName, Reading, narrow};
+use super::{BadReading, From, Reading};
 use crate::model::axis::Context;
 use crate::model::catalogue::{Catalogue, Declared};
 use crate::model::document::{Document, Leaf};
 use crate::model::key::{KeyId, KeyPath, Keys};
-use crate::model::layer::{Kind, Lack, Layer, LayerIndex, Names, Presence, Removal};
+use crate::model::layer::{Kind, Layer, LayerIndex, Names, Presence, Removal};
 use crate::model::place::{Origin, Place, SourceText};
 use crate::model::value::Value;
 use crate::model::variable::VariableRules;
@@ -13,6 +13,10 @@ use crate::model::variable::is_system_variable;
 use crate::model::variable::{Known, Naming};
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
+
+mod finish;
+
+use finish::finish;
 
 /// A document that a layer reads, and how.
 #[derive(Clone, Debug)]
@@ -524,58 +528,6 @@ fn settle(input: &Input, read: Result<Reading, BadReading>) -> Result<Slot, BadR
         Ok(reading) => Ok(Some(Arc::new(Reading { untyped: input.untyped, ..reading }))),
         Err(BadReading::NoSection) if input.may_lack_section => Ok(None),
         Err(problem) => Err(problem),
-    }
-}
-
-/// Puts what was read for a context in the order of the layers, what each takes away before what it
-/// says.
-fn finish(
-    mut inputs: Inputs,
-    slots: Vec<Slot>,
-    mut removals: Vec<Slot>,
-    catalogue: &Arc<Catalogue>,
-) -> Readings {
-    let mut layers = std::mem::take(&mut inputs.layers);
-    inputs.layers.clone_from(&layers);
-    lacking_sections(&mut layers, &inputs, &slots);
-    let mut readings = Vec::with_capacity(slots.len());
-    let mut numbers = Vec::with_capacity(slots.len());
-    let mut read =
-        slots.into_iter().enumerate().filter_map(|(number, slot)| Some((number, slot?))).peekable();
-    for (index, layer) in layers.iter().enumerate() {
-        if let Some(removal) = removals[index].take().filter(|_| layer.presence == Presence::Read) {
-            readings.push(removal);
-            numbers.push(None);
-        }
-        while let Some((number, reading)) =
-            read.next_if(|(_, reading)| reading.layer == LayerIndex(index))
-        {
-            readings.push(reading);
-            numbers.push(Some(number));
-        }
-    }
-    Readings {
-        keys: Arc::clone(&inputs.keys),
-        context: inputs.context.clone(),
-        layers,
-        readings,
-        catalogue: Arc::clone(catalogue),
-        inputs,
-        numbers,
-    }
-}
-
-/// A layer whose sources all lack its section is missing.
-fn lacking_sections(layers: &mut [Layer], inputs: &Inputs, slots: &[Slot]) {
-    let mut lacks: Vec<Option<bool>> = vec![None; layers.len()];
-    for (input, slot) in inputs.inputs.iter().zip(slots) {
-        let lacks = &mut lacks[input.layer.0];
-        *lacks = Some(lacks.unwrap_or(true) && slot.is_none());
-    }
-    for (layer, _) in layers.iter_mut().zip(lacks).filter(|(_, lacks)| *lacks == Some(true)) {
-        let path = layer.path.clone().unwrap_or_default();
-        let section = layer.under.as_ref().map(KeyPath::to_string).unwrap_or_default();
-        layer.presence = Presence::Missing(Lack::Section { path, section });
     }
 }
 

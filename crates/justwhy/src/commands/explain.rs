@@ -9,8 +9,8 @@ use crate::look::{Look, Role, Symbol, fill, width};
 use crate::progress::Progress;
 use crate::run::Outcome;
 use justwhy_core::{
-    Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, LayerState, Meaning, Origin,
-    Provenance, Resolution, Row, Rule, Status, Verdict, Without, hide_address_password,
+    Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Meaning, Origin, Provenance,
+    Resolution, Status, Without, hide_address_password,
 };
 use justwhy_engine::{Asking, Everywhere, Search, search, select, where_it_is, where_it_is_read};
 use justwhy_project::Error;

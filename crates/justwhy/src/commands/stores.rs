@@ -215,23 +215,28 @@ fn shown_store(
         shown.help = None;
     }
     if shown.state == "answers" && !matches!(store.kept, Kept::File(_)) {
-        let told = surveying.stores.told(&store.name);
-        (shown.revision, shown.copy) = (told.revision, told.copy);
-        match surveying.stores.caller(store) {
-            Ok(caller) => {
-                shown.caller = caller.map(|(name, role)| ShownCaller { name, role });
-            }
-            Err(StoreProblem::Unavailable(_)) => {}
-            Err(StoreProblem::Failed { reason, .. }) => {
-                shown.because = Some(format!("it does not say as whom it takes us: {reason}"));
-            }
-        }
+        tell_answer(surveying, store, &mut shown);
     }
     shown.changed = newest.map(|(updated, by)| match by {
         Some(by) => format!("{} by {by}", show_date(&updated)),
         None => show_date(&updated),
     });
     shown
+}
+
+/// What a store that was asked told of itself, and of us.
+fn tell_answer(surveying: &Surveying<'_>, store: &Store, shown: &mut ShownStore) {
+    let told = surveying.stores.told(&store.name);
+    (shown.revision, shown.copy) = (told.revision, told.copy);
+    match surveying.stores.caller(store) {
+        Ok(caller) => {
+            shown.caller = caller.map(|(name, role)| ShownCaller { name, role });
+        }
+        Err(StoreProblem::Unavailable(_)) => {}
+        Err(StoreProblem::Failed { reason, .. }) => {
+            shown.because = Some(format!("it does not say as whom it takes us: {reason}"));
+        }
+    }
 }
 
 fn text(look: &Look, context: &Context, stores: &[ShownStore]) -> String {
