@@ -1,9 +1,8 @@
 //! From arguments to an outcome.
 
-use crate::arguments::{Arguments, Command, Common, Form, IdentityAct};
+use crate::arguments::{Arguments, Command, Common, Form};
 use crate::commands;
 use crate::commands::Answering;
-use crate::commands::put::EditCommand;
 use crate::failure;
 use crate::given;
 use crate::look::Look;
@@ -13,7 +12,7 @@ use crate::unfreed::Unfreed;
 use clap::Parser as _;
 use justwhy_core::{Decrypts, Encrypts};
 use justwhy_encryption::Keyring;
-use justwhy_engine::{Edits, Overlay, Ports, Session, Snapshot, exhausted};
+use justwhy_engine::{Overlay, Ports, Session, Snapshot, exhausted};
 use justwhy_project::{Error, Stores, World};
 use justwhy_stores::{Client, Options};
 use justwhy_system::Place;
@@ -94,7 +93,13 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &Arc<dyn World
     let asked = Asked { common, look: &look, given: &given, stores, keyring };
     let answer = match misplaced_form(&arguments) {
         Some(error) => Err(vec![error]),
-        None => dispatch(&arguments, &asked, world),
+        None => {
+            let running = Running { asked, world };
+            match &arguments.command {
+                Some(command) => command.runs().run(&running),
+                None => running.answer(commands::whereabouts::run),
+            }
+        }
     };
     let outcome = answer.unwrap_or_else(|errors| failure::of_common(&errors, common, terminal));
     let outcome = Outcome { result: printable(outcome.result, common.output), ..outcome };
@@ -103,7 +108,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &Arc<dyn World
         .into_iter()
         .map(|(store, copy)| look.text(&format!("note: of the store {store} {copy}")) + "\n");
     let outcome = Outcome { notes: copies.collect::<String>() + &outcome.notes, ..outcome };
-    let is_launch = matches!(arguments.command, Some(Command::Launch { .. }));
+    let is_launch = matches!(arguments.command, Some(Command::Launch(_)));
     let outcome = if is_launch { commands::launch::as_own_failure(outcome) } else { outcome };
     match common.verbose {
         true => Outcome { notes: requests(stores, &look) + &outcome.notes, ..outcome },
@@ -113,127 +118,17 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &Arc<dyn World
 
 /// Refuses a form of output that only another command has.
 fn misplaced_form(arguments: &Arguments) -> Option<Error> {
-    let message = match (arguments.common.output, &arguments.command) {
-        (Form::Csv | Form::Html, Some(Command::Grid { .. }))
-        | (Form::Sarif | Form::Junit, Some(Command::Check { .. })) => return None,
-        (Form::Csv | Form::Html, _) => "only grid prints a table or a page",
-        (Form::Sarif | Form::Junit, _) => "only check prints findings as SARIF or JUnit XML",
-        _ => return None,
+    let form = arguments.common.output;
+    let own = arguments.command.as_ref().map_or(&[][..], |command| command.runs().own_forms());
+    if own.contains(&form) {
+        return None;
+    }
+    let message = match form {
+        Form::Csv | Form::Html => "only grid prints a table or a page",
+        Form::Sarif | Form::Junit => "only check prints findings as SARIF or JUnit XML",
+        Form::Text | Form::Json => return None,
     };
     Some(Error::new("bad-argument", message).help("--output json is understood everywhere"))
-}
-
-/// Runs the command that is asked for.
-fn dispatch(
-    arguments: &Arguments,
-    asked: &Asked<'_>,
-    world: &Arc<dyn World>,
-) -> Result<Outcome, Vec<Error>> {
-    let Asked { common, look, stores, .. } = *asked;
-    match &arguments.command {
-        Some(Command::Demo { folder }) => {
-            commands::demo::run(folder.as_deref(), common, look, world)
-        }
-        Some(Command::Completions { shell }) => Ok(commands::texts::completions(*shell, common)),
-        Some(Command::Manual { command }) => commands::texts::manual(command.as_deref(), common),
-        None => answer(asked, world, commands::whereabouts::run),
-        Some(Command::List { patterns, reveal }) => {
-            answer(asked, world, |answering| commands::list::run(answering, patterns, *reveal))
-        }
-        Some(Command::Explain { keys, expected, reveal }) => answer(asked, world, |answering| {
-            commands::explain::run(answering, keys, expected.as_deref(), *reveal)
-        }),
-        Some(Command::Find { value }) => {
-            answer(asked, world, |answering| commands::find::run(answering, value))
-        }
-        Some(Command::Grid { patterns, across, with_local }) => {
-            let options = commands::grid::GridOptions { patterns, across, with_local: *with_local };
-            survey(asked, world, *with_local, |surveying| commands::grid::run(surveying, &options))
-        }
-        Some(Command::Compare { left, right, patterns, expect_same, with_local }) => {
-            let options = commands::compare::CompareOptions {
-                contexts: [left, right],
-                patterns,
-                with_local: *with_local,
-                expect_same: *expect_same,
-            };
-            survey(asked, world, *with_local, |surveying| {
-                commands::compare::run(surveying, &options)
-            })
-        }
-        Some(
-            command @ (Command::Suppose { .. }
-            | Command::Put { .. }
-            | Command::Drop { .. }
-            | Command::Move { .. }
-            | Command::Encrypt { .. }),
-        ) => supposing(asked, world, |it| change(it, command)),
-        Some(Command::Identity { act: IdentityAct::New { file } }) => {
-            commands::identity::new(file, common, look, &**world)
-        }
-        Some(Command::Export { patterns, form, reveal }) => answer(asked, world, |answering| {
-            commands::export::run(answering, patterns, *form, *reveal)
-        }),
-        Some(Command::Launch { command }) => {
-            // The program takes the place of all that would say it afterwards.
-            let asked_for = || if common.verbose { requests(stores, look) } else { String::new() };
-            answer(asked, world, |answering| commands::launch::run(answering, command, &asked_for))
-        }
-        Some(Command::Needs) => answer(asked, world, commands::needs::run),
-        Some(Command::Stores) => survey(asked, world, true, commands::stores::run),
-        Some(Command::Check { here, with_local, warnings_as_errors, allow }) => {
-            let with_local = *with_local || *here;
-            let options = commands::check::CheckOptions {
-                here: *here,
-                with_local,
-                warnings_as_errors: *warnings_as_errors,
-                allow,
-            };
-            survey(asked, world, with_local, |surveying| commands::check::run(surveying, &options))
-        }
-    }
-}
-
-/// Runs a command that supposes or edits something.
-fn change(
-    supposing: &commands::suppose::Supposing<'_>,
-    command: &Command,
-) -> Result<Outcome, Vec<Error>> {
-    let edit = |key: &str, edit, writing| commands::put::run(supposing, key, edit, writing);
-    match command {
-        Command::Put { key, value, layer, encrypt, writing } => {
-            edit(key, EditCommand::Put { value, layer, encrypts: *encrypt }, *writing)
-        }
-        Command::Drop { key, layer, writing } => edit(key, EditCommand::Drop { layer }, *writing),
-        Command::Move { key, from, to, writing } => {
-            edit(key, EditCommand::Move { from, to }, *writing)
-        }
-        Command::Encrypt { key, layer, writing } => {
-            edit(key, EditCommand::Encrypt { layer }, *writing)
-        }
-        Command::Suppose { variable, no_variable, without, put, layer, everywhere, with_local } => {
-            let puts = &commands::suppose::puts(put).map_err(|error| vec![error])?;
-            let edits = match layer.as_deref() {
-                Some(layer) => Edits::Say { layer, puts, encrypts: false },
-                None => Edits::None,
-            };
-            let options = commands::suppose::SupposeOptions {
-                variables: variable,
-                no_variables: no_variable,
-                without,
-                edits,
-                everywhere: *everywhere,
-                with_local: *with_local,
-                act: commands::suppose::Act::Suppose,
-                command: "suppose",
-                keeps_values: None,
-                accepts: false,
-                is_typed: false,
-            };
-            commands::suppose::run(supposing, &options)
-        }
-        _ => Err(vec![Error::new("bad-argument", "this command changes nothing")]),
-    }
 }
 
 /// What arguments that could not be understood come to: a failure of `launch` is told from those of the
@@ -247,7 +142,7 @@ fn of_launch(words: &[OsString], outcome: Outcome) -> Outcome {
 }
 
 /// What was asked of stores, a line for each request.
-fn requests(stores: &Client, look: &Look) -> String {
+pub(crate) fn requests(stores: &Client, look: &Look) -> String {
     stores.log().iter().map(|line| format!("asked: {}\n", look.text(line))).collect()
 }
 
@@ -287,28 +182,62 @@ pub(crate) struct Surveying<'a> {
     pub(crate) progress: &'a Progress,
 }
 
-/// Reads the project file, and lets a command read what it wants.
-fn survey(
-    asked: &Asked<'_>,
-    world: &Arc<dyn World>,
-    with_local: bool,
-    command: impl FnOnce(&Surveying<'_>) -> Result<Outcome, Vec<Error>>,
-) -> Result<Outcome, Vec<Error>> {
-    let Asked { common, look, given, stores, keyring } = *asked;
-    let progress = &Progress::begin("reading the project");
-    let snapshot = asked.session(world)?.snapshot(given.clone(), with_local);
-    let snapshot = &Unfreed::new(snapshot, keyring.may_decrypt());
-    command(&Surveying { snapshot, common, look, stores, keyring, progress })
+/// What a command runs in.
+pub(crate) struct Running<'a> {
+    pub(crate) asked: Asked<'a>,
+    pub(crate) world: &'a Arc<dyn World>,
 }
 
-/// Lets a command suppose something of a project that it opens itself.
-fn supposing(
-    asked: &Asked<'_>,
-    world: &Arc<dyn World>,
-    command: impl FnOnce(&commands::suppose::Supposing<'_>) -> Result<Outcome, Vec<Error>>,
-) -> Result<Outcome, Vec<Error>> {
-    let progress = &Progress::begin("reading the project");
-    command(&commands::suppose::Supposing { asked: *asked, world, progress })
+impl Running<'_> {
+    /// Reads the project file, and lets a command read what it wants.
+    pub(crate) fn survey(
+        &self,
+        with_local: bool,
+        command: impl FnOnce(&Surveying<'_>) -> Result<Outcome, Vec<Error>>,
+    ) -> Result<Outcome, Vec<Error>> {
+        let Asked { common, look, given, stores, keyring } = self.asked;
+        let progress = &Progress::begin("reading the project");
+        let snapshot = self.asked.session(self.world)?.snapshot(given.clone(), with_local);
+        let snapshot = &Unfreed::new(snapshot, keyring.may_decrypt());
+        command(&Surveying { snapshot, common, look, stores, keyring, progress })
+    }
+
+    /// Lets a command suppose something of a project that it opens itself.
+    pub(crate) fn supposing(
+        &self,
+        command: impl FnOnce(&commands::suppose::Supposing<'_>) -> Result<Outcome, Vec<Error>>,
+    ) -> Result<Outcome, Vec<Error>> {
+        let progress = &Progress::begin("reading the project");
+        let Running { asked, world } = *self;
+        command(&commands::suppose::Supposing { asked, world, progress })
+    }
+
+    /// Reads the project and all that it names here, resolves it, and lets a command answer from that.
+    pub(crate) fn answer(
+        &self,
+        command: impl FnOnce(&Answering<'_>) -> Result<Outcome, Vec<Error>>,
+    ) -> Result<Outcome, Vec<Error>> {
+        let one = |error| vec![error];
+        let Asked { common, look, given, keyring, .. } = self.asked;
+        let snapshot = self.asked.session(self.world)?.snapshot(given.clone(), true);
+        let snapshot = &Unfreed::new(snapshot, keyring.may_decrypt());
+        let context = snapshot.here(common.context.as_deref()).map_err(one)?;
+        let answers = snapshot.at(context).map_err(one)?;
+        let answers = Unfreed::new(answers, keyring.may_decrypt());
+        let outcome = command(&Answering { snapshot, answers: &answers, common, look, given })?;
+        let unread = snapshot.unread_elsewhere();
+        let notes = unread.iter().map(|what| {
+            let told = format!(
+                "note: {what} cannot be read: a variable for a setting that only stands there is not recognised"
+            );
+            look.text(&told) + "\n"
+        });
+        let outcome = Outcome { notes: notes.collect::<String>() + &outcome.notes, ..outcome };
+        match answers.is_exhausted() {
+            true => Err(vec![exhausted()]),
+            false => Ok(outcome),
+        }
+    }
 }
 
 /// The world with the environment of another process, if one is asked for.
@@ -319,34 +248,6 @@ fn with_variables(
     let Some(from) = &common.process_from else { return Ok(None) };
     let variables = other_process(from, &**world).map_err(|error| vec![error])?;
     Ok(Some(Arc::new(Overlay::new(Arc::clone(world), variables))))
-}
-
-/// Reads the project and all that it names here, resolves it, and lets a command answer from that.
-fn answer(
-    asked: &Asked<'_>,
-    world: &Arc<dyn World>,
-    command: impl FnOnce(&Answering<'_>) -> Result<Outcome, Vec<Error>>,
-) -> Result<Outcome, Vec<Error>> {
-    let one = |error| vec![error];
-    let Asked { common, look, given, keyring, .. } = *asked;
-    let snapshot = asked.session(world)?.snapshot(given.clone(), true);
-    let snapshot = &Unfreed::new(snapshot, keyring.may_decrypt());
-    let context = snapshot.here(common.context.as_deref()).map_err(one)?;
-    let answers = snapshot.at(context).map_err(one)?;
-    let answers = Unfreed::new(answers, keyring.may_decrypt());
-    let outcome = command(&Answering { snapshot, answers: &answers, common, look, given })?;
-    let unread = snapshot.unread_elsewhere();
-    let notes = unread.iter().map(|what| {
-        let told = format!(
-            "note: {what} cannot be read: a variable for a setting that only stands there is not recognised"
-        );
-        look.text(&told) + "\n"
-    });
-    let outcome = Outcome { notes: notes.collect::<String>() + &outcome.notes, ..outcome };
-    match answers.is_exhausted() {
-        true => Err(vec![exhausted()]),
-        false => Ok(outcome),
-    }
 }
 
 /// The environment of the process of that number, or of a dump of one.

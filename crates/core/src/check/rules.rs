@@ -1,7 +1,7 @@
 //! The rules that a project is checked by: a file for each, and the row of it in [`RULES`].
 
 use super::Look;
-use super::seen::{Said, Seen};
+use super::seen::{Seen, TextSaid};
 use crate::model::near::nearest;
 use crate::precedence::resolution::Candidate;
 use std::cmp::Ordering;
@@ -123,7 +123,7 @@ pub(crate) enum Visit {
     /// Each candidate once for all contexts, as it looks the same in all of them.
     TextOf(fn(&mut Look<'_>, &Seen<'_>, &Candidate)),
     /// Each text of such a candidate.
-    Text(fn(&mut Look<'_>, &Seen<'_>, &Said<'_>)),
+    Text(fn(&mut Look<'_>, &Seen<'_>, &TextSaid<'_>)),
     /// All together, once everything was seen.
     Finish(fn(&mut Look<'_>)),
     /// What it keeps in mind until everything was seen.

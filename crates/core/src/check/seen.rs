@@ -84,7 +84,7 @@ impl<'a> Seen<'a> {
 }
 
 /// A text of a candidate, wherever it stands in its value.
-pub(crate) struct Said<'s> {
+pub(crate) struct TextSaid<'s> {
     pub(crate) candidate: &'s Candidate,
     pub(crate) text: &'s str,
     /// Whether the names of its layer are those of variables, as a shell's are.
@@ -121,13 +121,13 @@ impl<'a> Seen<'a> {
     }
 
     /// Every text that a candidate says.
-    pub(crate) fn texts(&self, candidate: &'a Candidate) -> Vec<Said<'a>> {
+    pub(crate) fn texts(&self, candidate: &'a Candidate) -> Vec<TextSaid<'a>> {
         let resolution = self.resolution();
         let reading = resolution.reading(candidate);
         let layer = resolution.readings().layer(reading.layer);
         let mut texts = Vec::new();
         all_texts(&resolution.leaf(candidate).value, &mut texts);
-        let said = |text| Said {
+        let said = |text| TextSaid {
             candidate,
             text,
             is_shell_like: layer.names != Names::Keys,

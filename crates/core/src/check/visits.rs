@@ -1,7 +1,7 @@
 //! Lets every rule see what it wants to see.
 
 use super::rules::{CheckRule, Needs, State, Visit};
-use super::seen::{Said, Seen};
+use super::seen::{Seen, TextSaid};
 use super::{Extent, Look};
 use crate::model::candidate::CandidateId;
 use crate::model::layer::Kind;
@@ -10,7 +10,7 @@ use hashbrown::HashSet;
 
 type OfSetting = fn(&mut Look<'_>, &Seen<'_>);
 type OfCandidate = fn(&mut Look<'_>, &Seen<'_>, &Candidate);
-type OfText = fn(&mut Look<'_>, &Seen<'_>, &Said<'_>);
+type OfText = fn(&mut Look<'_>, &Seen<'_>, &TextSaid<'_>);
 
 /// The rules of one check, by what they look at.
 #[derive(Default)]

@@ -49,10 +49,10 @@ struct Node {
 ///
 /// A copy costs nothing until a key is interned that is new to it; what it had before keeps its [`KeyId`].
 #[derive(Clone)]
-pub struct Keys(Arc<Tree>);
+pub struct Keys(Arc<Interned>);
 
 #[derive(Clone)]
-struct Tree {
+struct Interned {
     text: String,
     nodes: Vec<Node>,
     index: HashTable<KeyId>,
@@ -82,7 +82,7 @@ impl Default for Keys {
             text_len: 0,
             hash: 0,
         };
-        Keys(Arc::new(Tree {
+        Keys(Arc::new(Interned {
             text: String::new(),
             nodes: vec![root],
             index: HashTable::new(),
@@ -118,7 +118,7 @@ impl Keys {
             return found;
         }
         // Bounded by the limit on nodes per file, far below 2^32.
-        let Tree { text, nodes, index, .. } = Arc::make_mut(&mut self.0);
+        let Interned { text, nodes, index, .. } = Arc::make_mut(&mut self.0);
         let id = KeyId(u32::try_from(nodes.len()).unwrap_or(u32::MAX));
         let text_start = text.len();
         text.push_str(segment);

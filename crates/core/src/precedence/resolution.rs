@@ -68,7 +68,7 @@ pub struct Resolution {
     /// The settings by their names without case, `-` and `_`, once one is looked for.
     spelled: OnceLock<HashMap<String, Vec<KeyId>>>,
     /// What names of variables mean, once a reference uses one.
-    named: OnceLock<named::Named>,
+    named: OnceLock<named::Meanings>,
     secrets: Secrets,
 }
 

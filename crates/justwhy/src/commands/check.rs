@@ -1,10 +1,13 @@
 //! `check`: what will go wrong, or is not meant so, in any context.
 
 use crate::arguments::Form;
+use crate::arguments::Runs;
 use crate::json;
 use crate::look::{Look, Role, fill};
+use crate::run::Running;
 use crate::run::{Outcome, Surveying};
 use crate::unfreed::Unfreed;
+use clap::Args;
 use justwhy_core::{CheckRule, Context, Evidence, Severity, rule_named};
 use justwhy_engine::{CheckWanted, Checked, CheckedFinding, Checking, Surveyed, left_out};
 use justwhy_project::Error;
@@ -12,17 +15,35 @@ use justwhy_reports::{Reported, junit, sarif};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
-/// The options of the command.
-pub(crate) struct CheckOptions<'a> {
+#[derive(Args, Debug)]
+pub(crate) struct CheckArguments {
+    /// Only where you stand, or where --in says
+    #[arg(long)]
     pub(crate) here: bool,
+    /// Read the layers that describe where you stand too: the process and local ones
+    #[arg(long)]
     pub(crate) with_local: bool,
+    /// Say no (exit 1) to warnings too
+    #[arg(long)]
     pub(crate) warnings_as_errors: bool,
-    pub(crate) allow: &'a [String],
+    /// Do not tell what this rule finds (repeatable)
+    #[arg(long, value_name = "RULE")]
+    pub(crate) allow: Vec<String>,
+}
+
+impl Runs for CheckArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        running.survey(self.with_local || self.here, |surveying| run(surveying, self))
+    }
+
+    fn own_forms(&self) -> &'static [Form] {
+        &[Form::Sarif, Form::Junit]
+    }
 }
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct CheckBody {
     /// How many contexts were looked at.
     looked_at: usize,
     findings: Vec<ShownFinding>,
@@ -71,9 +92,9 @@ struct ShownSpot {
 
 pub(crate) fn run(
     surveying: &Surveying<'_>,
-    options: &CheckOptions<'_>,
+    options: &CheckArguments,
 ) -> Result<Outcome, Vec<Error>> {
-    let allow = allowed(options.allow)?;
+    let allow = allowed(&options.allow)?;
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
     let Surveyed { survey, full, head, faults, .. } =
@@ -84,7 +105,7 @@ pub(crate) fn run(
     let survey = Unfreed::new(survey, surveying.keyring.may_decrypt());
     let checking = Checking { snapshot: surveying.snapshot };
     let is_everywhere = !options.here && !head.is_asked();
-    let CheckOptions { here, with_local, .. } = *options;
+    let CheckArguments { here, with_local, .. } = *options;
     let wanted = CheckWanted { here, is_everywhere, with_local, allow: &allow };
     let mut checked = checking.check(&survey, &full, wanted)?;
     if !allow.contains(&CheckRule::CANNOT_READ) {
@@ -102,7 +123,7 @@ pub(crate) fn run(
         Form::Json => json::text(&json::Answer::new(
             "check",
             &head,
-            Body {
+            CheckBody {
                 looked_at: checked.contexts,
                 findings: checked.findings.iter().map(ShownFinding::of).collect(),
                 not_run: checked

@@ -1,6 +1,7 @@
 //! `compare`: the settings that differ between two contexts, each with who decides it on either side.
 
 use crate::arguments::Form;
+use crate::arguments::Runs;
 use crate::commands::sides::{Shown, push_line};
 use crate::commands::told_left_out;
 use crate::fingerprint::Fingerprints;
@@ -8,7 +9,9 @@ use crate::fingerprint::Fingerprints;
 use crate::json::Setting;
 use crate::json::{self, ShownContext};
 use crate::look::{Look, Role, fill, width};
+use crate::run::Running;
 use crate::run::{Outcome, Surveying};
+use clap::Args;
 use justwhy_core::{
     AxisValue, Compared, Context, Difference, Effect, Effects, Resolution, Survey, compare,
     list_values,
@@ -21,17 +24,34 @@ use std::collections::HashSet;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-/// The options of the command.
-pub(crate) struct CompareOptions<'a> {
-    pub(crate) contexts: [&'a str; 2],
-    pub(crate) patterns: &'a [String],
-    pub(crate) with_local: bool,
+#[derive(Args, Debug)]
+pub(crate) struct CompareArguments {
+    /// One context, written as for --in: values of axes, such as production,north
+    #[arg(value_name = "CONTEXT")]
+    pub(crate) left: String,
+    /// The other context
+    #[arg(value_name = "CONTEXT")]
+    pub(crate) right: String,
+    /// Keys, branches of keys or patterns (`*` within a segment, `**` over segments)
+    #[arg(value_name = "PATTERN")]
+    pub(crate) patterns: Vec<String>,
+    /// Say no (exit 1) if anything differs
+    #[arg(long)]
     pub(crate) expect_same: bool,
+    /// Read the layers that describe where you stand too: the process and local ones
+    #[arg(long)]
+    pub(crate) with_local: bool,
+}
+
+impl Runs for CompareArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        running.survey(self.with_local, |surveying| run(surveying, self))
+    }
 }
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct CompareBody {
     /// How many contexts were looked at.
     looked_at: usize,
     left: ShownContext,
@@ -58,14 +78,15 @@ struct ShownPair {
 
 pub(crate) fn run(
     surveying: &Surveying<'_>,
-    options: &CompareOptions<'_>,
+    options: &CompareArguments,
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     if surveying.common.context.is_some() {
         let error = Error::new("bad-argument", "compare names its contexts itself, without --in");
         return Err(one(error.help("justwhy compare production,north staging,north")));
     }
-    let [left, right] = options.contexts.map(|asked| surveying.snapshot.here(Some(asked)));
+    let [left, right] =
+        [&options.left, &options.right].map(|asked| surveying.snapshot.here(Some(asked)));
     let contexts = [left.map_err(one)?, right.map_err(one)?];
     surveying.progress.now(|| super::reading(contexts.len()));
     let mut read = surveying.snapshot.read_all(&contexts).into_iter();
@@ -77,7 +98,7 @@ pub(crate) fn run(
     };
     let surveys = [next(&contexts[0])?, next(&contexts[1])?];
     surveying.progress.now(super::looking);
-    let chosen = chosen(surveying, options.patterns, &surveys)?;
+    let chosen = chosen(surveying, &options.patterns, &surveys)?;
     let is_chosen = |key: &[&str]| {
         let owned = || key.iter().map(|segment| (*segment).to_owned()).collect::<Vec<String>>();
         chosen.as_ref().is_none_or(|keys| keys.contains(&owned()))
@@ -113,7 +134,7 @@ pub(crate) fn run(
                 right: pair.after.as_ref().and_then(|side| side.raw(false)),
             };
             let [one, other] = contexts.clone();
-            let body = Body {
+            let body = CompareBody {
                 looked_at: 2,
                 left: ShownContext(one),
                 right: ShownContext(other),

@@ -1,17 +1,34 @@
 //! `demo`: the tide-gauge project, and real questions about it.
 
+use crate::arguments::Runs;
 use crate::arguments::{Common, Form};
 use crate::json;
 use crate::look::{Look, Role};
 use crate::run::{self, Outcome, Terminal};
+use crate::run::{Asked, Running};
+use clap::Args;
 use justwhy_core::Context;
 use justwhy_engine::Overlay;
 use justwhy_project::{Error, World};
 use justwhy_system::{write_new_folder, write_temporary_folder};
 use serde::Serialize;
 use std::ffi::OsString;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
+
+#[derive(Args, Debug)]
+pub(crate) struct DemoArguments {
+    /// The folder to write it to, new or empty [default: a temporary one]
+    #[arg(value_name = "DIR")]
+    pub(crate) folder: Option<PathBuf>,
+}
+
+impl Runs for DemoArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        let Asked { common, look, .. } = running.asked;
+        run(self.folder.as_deref(), common, look, running.world)
+    }
+}
 
 /// A file of the demo project, as it stands in the repository.
 macro_rules! files {
@@ -120,7 +137,7 @@ const QUESTIONS: [(&str, &[&str]); 22] = [
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct DemoBody {
     folder: String,
     files: Vec<&'static str>,
     steps: Vec<Step>,
@@ -161,7 +178,7 @@ pub(crate) fn run(
     let steps: Vec<Step> = QUESTIONS.iter().map(|step| ask(step, &look, &world)).collect();
     let result = match common.output {
         Form::Json => {
-            let body = Body {
+            let body = DemoBody {
                 folder: folder.display().to_string(),
                 files: FILES.iter().map(|(path, _)| *path).collect(),
                 steps,

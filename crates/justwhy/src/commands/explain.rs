@@ -2,12 +2,15 @@
 
 use super::whereabouts::{ShownAxis, shown_axis};
 use super::{Answering, context_line, expected};
+use crate::arguments::Runs;
 use crate::failure;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
 use crate::progress::Progress;
 use crate::run::Outcome;
+use crate::run::Running;
+use clap::Args;
 use justwhy_core::{
     Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Meaning, Origin, Provenance,
     Resolution, Status, Without, hide_address_password,
@@ -22,9 +25,28 @@ mod ladder;
 
 use ladder::{layer_name, rung};
 
+#[derive(Args, Debug)]
+pub(crate) struct ExplainArguments {
+    /// Keys, branches of keys, patterns, names of variables, or places (FILE:LINE)
+    #[arg(value_name = "KEY", required = true)]
+    pub(crate) keys: Vec<String>,
+    /// Say why it is not that: a value, a layer or a source
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) expected: Option<String>,
+    /// Print the effective value of a secret too; what else is said of it stays hidden
+    #[arg(long)]
+    pub(crate) reveal: bool,
+}
+
+impl Runs for ExplainArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        running.answer(|it| run(it, &self.keys, self.expected.as_deref(), self.reveal))
+    }
+}
+
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct ExplainBody {
     axes: Vec<ShownAxis>,
     settings: Vec<json::Setting>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -192,7 +214,7 @@ fn explain(
                     json::Setting::with_reasons(answers, answer, without, &fingerprints)
                 })
                 .collect();
-            let body = Body {
+            let body = ExplainBody {
                 axes: answering.context().axes.iter().map(shown_axis).collect(),
                 settings,
                 expected: search.as_ref().map(expected::shown),

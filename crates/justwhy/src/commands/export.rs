@@ -2,18 +2,55 @@
 
 use super::effective::{Effective, Refused, is_null, refusal, taken};
 use super::{Answering, list};
-use crate::arguments::ExportForm;
+use crate::arguments::Runs;
 use crate::json;
 use crate::printable::printable_json;
 use crate::run::Outcome;
+use crate::run::Running;
+use clap::{Args, ValueEnum};
 use justwhy_core::list_values;
 use justwhy_formats::{Export, Exported};
 use justwhy_project::Error;
 use serde::Serialize;
 
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum ExportForm {
+    /// NAME=VALUE lines: an env file
+    Env,
+    /// export NAME='VALUE' lines: for a POSIX shell
+    Shell,
+    /// One JSON object
+    Json,
+    /// One YAML document
+    Yaml,
+    /// One TOML document
+    Toml,
+    /// key=value lines: Java properties
+    Properties,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ExportArguments {
+    /// Settings to write, all without one: as list understands them
+    #[arg(value_name = "PATTERN")]
+    pub(crate) patterns: Vec<String>,
+    /// How to write them
+    #[arg(long = "as", value_enum, value_name = "FORM")]
+    pub(crate) form: ExportForm,
+    /// Write secrets too
+    #[arg(long)]
+    pub(crate) reveal: bool,
+}
+
+impl Runs for ExportArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        running.answer(|answering| run(answering, &self.patterns, self.form, self.reveal))
+    }
+}
+
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct ExportBody {
     /// The form in which the settings are written.
     #[serde(rename = "as")]
     form: &'static str,
@@ -70,7 +107,7 @@ pub(crate) fn run(
     let result = match answering.as_json() {
         true => {
             let left_out = secrets.iter().chain(&nulls).map(|it| it.key.to_string()).collect();
-            let body = Body { form: name, text, left_out };
+            let body = ExportBody { form: name, text, left_out };
             json::text(&json::Answer::new("export", answering.context(), body))
         }
         false if form == Export::Json => printable_json(text),

@@ -2,21 +2,37 @@
 
 use super::Answering;
 use super::grid::ShownUnread;
+use crate::arguments::Runs;
 use crate::json::{self, ShownContext, ShownProvenance, ShownValue};
 use crate::look::{Role, Symbol};
 use crate::progress::Progress;
 use crate::run::Outcome;
+use crate::run::Running;
+use clap::Args;
 use justwhy_core::{Context, ContextSet, Hit, Resolution, list_values};
 use justwhy_engine::{Occurrence, Occurrences, find};
 use justwhy_project::Error;
 use serde::Serialize;
+
+#[derive(Args, Debug)]
+pub(crate) struct FindArguments {
+    /// What the value is or contains; what is secret is never found
+    #[arg(value_name = "VALUE")]
+    pub(crate) value: String,
+}
+
+impl Runs for FindArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        running.answer(|answering| run(answering, &self.value))
+    }
+}
 
 /// The most contexts that are named one by one in the text.
 const MOST_NAMED: usize = 4;
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body<'a> {
+pub(crate) struct FindBody<'a> {
     value: &'a str,
     contexts: usize,
     hits: Vec<ShownHit>,
@@ -78,7 +94,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
             local: place.is_local,
         });
         let not_read = unread.iter().map(ShownUnread::of).collect();
-        let body = Body { value, contexts: read.len(), hits: hits.collect(), not_read };
+        let body = FindBody { value, contexts: read.len(), hits: hits.collect(), not_read };
         json::text(&json::Answer::new("find", answering.context(), body))
     } else {
         let looked = looked(count, is_apart.then_some(here), unread.len());

@@ -2,10 +2,13 @@
 //! once.
 
 use crate::arguments::Form;
+use crate::arguments::Runs;
 use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext, Written};
+use crate::run::Running;
 use crate::run::{Outcome, Pieces, Surveying};
 use crate::unfreed::Unfreed;
+use clap::Args;
 use justwhy_core::{
     Answers, Context, Explanation, GridRow, KeyId, KeyPath, Keys, Pattern, Resolution, Survey,
     parallel,
@@ -21,16 +24,32 @@ use std::sync::atomic::{AtomicBool, Ordering};
 mod page;
 mod table;
 
-/// The options of the command.
-pub(crate) struct GridOptions<'a> {
-    pub(crate) patterns: &'a [String],
-    pub(crate) across: &'a [String],
+#[derive(Args, Debug)]
+pub(crate) struct GridArguments {
+    /// Keys, branches of keys or patterns [default: all; in text, those that change]
+    #[arg(value_name = "PATTERN")]
+    pub(crate) patterns: Vec<String>,
+    /// The axes whose values make the columns, the first changing most slowly
+    #[arg(long, value_name = "AXIS,…", required = true, value_delimiter = ',')]
+    pub(crate) across: Vec<String>,
+    /// Read the layers that describe where you stand too: the process and local ones
+    #[arg(long)]
     pub(crate) with_local: bool,
+}
+
+impl Runs for GridArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        running.survey(self.with_local, |surveying| run(surveying, self))
+    }
+
+    fn own_forms(&self) -> &'static [Form] {
+        &[Form::Csv, Form::Html]
+    }
 }
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct GridBody {
     /// The axes whose values make the contexts.
     across: Vec<String>,
     contexts: Vec<ShownContext>,
@@ -114,7 +133,7 @@ impl Gridded<'_, '_> {
 
 pub(crate) fn run(
     surveying: &Surveying<'_>,
-    options: &GridOptions<'_>,
+    options: &GridArguments,
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     let snapshot = surveying.snapshot;
@@ -142,7 +161,7 @@ pub(crate) fn run(
     }
     surveying.progress.now(super::looking);
     let survey = Unfreed::new(Survey::of(readings), surveying.keyring.may_decrypt());
-    let wanted = chosen(surveying, &survey, options.patterns)?;
+    let wanted = chosen(surveying, &survey, &options.patterns)?;
     let wanted = |key: KeyId| wanted.as_ref().is_none_or(|wanted| wanted.contains(&key));
     let left_out = if options.with_local { Vec::new() } else { left_out(&survey) };
     let gridded = Gridded {
@@ -227,7 +246,7 @@ fn as_json(gridded: &Gridded<'_, '_>, from: &Context, wanted: &Wanted<'_>) -> Pi
         let key = keys.map(|keys| keys.show(row.key)).unwrap_or_default();
         ShownRow { key, cells, at: at.into_iter().map(|cell| cell.unwrap_or(absent)).collect() }
     };
-    let body = Body {
+    let body = GridBody {
         across: gridded.across.clone(),
         contexts: gridded.contexts.iter().map(|it| ShownContext((*it).clone())).collect(),
         left_out: gridded.left_out.clone(),

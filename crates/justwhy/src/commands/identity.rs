@@ -1,19 +1,47 @@
 //! `identity new`: makes an identity, with which what is encrypted for it is read.
 
+use crate::arguments::Runs;
 use crate::arguments::{Common, Form};
 use crate::json;
 use crate::look::{Look, Role};
 use crate::run::Outcome;
+use crate::run::{Asked, Running};
+use clap::{Args, Subcommand};
 use justwhy_core::Context;
 use justwhy_encryption::{IDENTITY_VARIABLE, new_identity};
 use justwhy_project::{Error, Tracking, World};
 use serde::Serialize;
 use std::io;
 use std::path::Path;
+use std::path::PathBuf;
+
+#[derive(Subcommand, Debug)]
+pub(crate) enum IdentityAct {
+    /// Make one in a new file that nobody else can read, and print its recipient
+    New {
+        /// The file
+        #[arg(value_name = "FILE")]
+        file: PathBuf,
+    },
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct IdentityArguments {
+    #[command(subcommand)]
+    pub(crate) act: IdentityAct,
+}
+
+impl Runs for IdentityArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        let Asked { common, look, .. } = running.asked;
+        let IdentityAct::New { file } = &self.act;
+        new(file, common, look, &**running.world)
+    }
+}
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body<'a> {
+pub(crate) struct IdentityBody<'a> {
     /// The file with the identity.
     file: String,
     /// What is encrypted for it is encrypted for this.
@@ -46,7 +74,7 @@ pub(crate) fn new(
     look.paragraph(&mut notes, &told, "");
     let result = match common.output {
         Form::Json => {
-            let body = Body { file: shown, recipient: &recipient, tracked };
+            let body = IdentityBody { file: shown, recipient: &recipient, tracked };
             json::text(&json::Answer::new("identity new", &Context::default(), body))
         }
         _ => format!("{recipient}\n"),

@@ -3,8 +3,11 @@
 use super::Answering;
 use super::effective::{Effective, Refused, is_null, refusal, taken};
 use super::guarded::is_guarded;
+use crate::arguments::Runs;
 use crate::run::Outcome;
+use crate::run::{Asked, Running, requests};
 use crate::{failure, json};
+use clap::Args;
 use justwhy_formats::variables;
 use justwhy_project::Error;
 use std::collections::HashSet;
@@ -12,6 +15,22 @@ use std::ffi::{OsStr, OsString};
 use std::io::{self, Write as _};
 use std::path::{Path, PathBuf};
 use std::process::Command;
+
+#[derive(Args, Debug)]
+pub(crate) struct LaunchArguments {
+    /// The program and its arguments
+    #[arg(value_name = "COMMAND", last = true, required = true)]
+    pub(crate) command: Vec<OsString>,
+}
+
+impl Runs for LaunchArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        let Asked { common, look, stores, .. } = running.asked;
+        // The program takes the place of all that would say it afterwards.
+        let asked_for = || if common.verbose { requests(stores, look) } else { String::new() };
+        running.answer(|answering| run(answering, &self.command, &asked_for))
+    }
+}
 
 /// The exit codes that shells and their like have for what they could not run.
 const OWN_FAILURE: u8 = 125;

@@ -1,15 +1,34 @@
 //! `list`: every effective value with the layer and place that decided it.
 
 use super::Answering;
+use crate::arguments::Runs;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, is_plain, width};
+use crate::run::Running;
 use crate::run::{Outcome, Pieces};
+use clap::Args;
 use justwhy_core::{Explanation, KeyId, Pattern, Resolution, Status, parallel};
 use justwhy_engine::{Everywhere, select};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::borrow::Cow;
+
+#[derive(Args, Debug)]
+pub(crate) struct ListArguments {
+    /// Keys, branches of keys or patterns (`*` within a segment, `**` over segments)
+    #[arg(value_name = "PATTERN")]
+    pub(crate) patterns: Vec<String>,
+    /// Print the effective values of secrets too
+    #[arg(long)]
+    pub(crate) reveal: bool,
+}
+
+impl Runs for ListArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        running.answer(|answering| run(answering, &self.patterns, self.reveal))
+    }
+}
 
 /// The widest that the column of keys may become on a terminal.
 const WIDEST_KEY: usize = 44;
@@ -20,7 +39,7 @@ const WIDEST_PIPED_VALUE: usize = 60;
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct ListBody {
     settings: Vec<json::Setting>,
 }
 
@@ -40,7 +59,7 @@ pub(crate) fn run(
     let (mut any, mut any_error) = (false, false);
     let fingerprints = Fingerprints::revealing(reveals);
     let result = if answering.as_json() {
-        let body = Body { settings: Vec::new() };
+        let body = ListBody { settings: Vec::new() };
         let mut settings = json::Listing::of(&json::Answer::new("list", answering.context(), body));
         each(
             answering,

@@ -1,17 +1,29 @@
 //! `needs`: required settings that have no value here, and every place where one could be given.
 
 use super::{Answering, context_line};
+use crate::arguments::Runs;
 use crate::json;
 use crate::look::{Look, Role, fill, width};
 use crate::run::Outcome;
+use crate::run::Running;
+use clap::Args;
 use justwhy_core::{Advice, Declaration, Explanation, KeyId, Kind, Place, Status};
 use justwhy_project::{Error, Tracking};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
+#[derive(Args, Debug)]
+pub(crate) struct NeedsArguments {}
+
+impl Runs for NeedsArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        running.answer(run)
+    }
+}
+
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct NeedsBody {
     findings: Vec<ShownNeed>,
 }
 
@@ -52,7 +64,7 @@ pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
     let result = match answering.as_json() {
         true => {
             let findings = needs.iter().map(|need| shown(answering, need)).collect();
-            json::text(&json::Answer::new("needs", answering.context(), Body { findings }))
+            json::text(&json::Answer::new("needs", answering.context(), NeedsBody { findings }))
         }
         false => text(answering, &needs),
     };

@@ -2,8 +2,10 @@
 //! that changes is said first.
 
 use super::suppose::{self, Act, Supposing};
-use crate::arguments::Writing;
+use crate::arguments::Runs;
 use crate::run::Outcome;
+use crate::run::Running;
+use clap::Args;
 use justwhy_core::{KeyPath, Text};
 use justwhy_engine::Edits;
 use justwhy_project::Error;
@@ -11,6 +13,112 @@ use justwhy_system::{CHANGED, EditLock};
 use std::io::Read as _;
 use std::time::Duration;
 use zeroize::Zeroizing;
+
+// How whatever writes goes about it. (What is written for the help here would stand there for all of
+// the command.)
+#[derive(Args, Clone, Copy, Debug)]
+pub(crate) struct Writing {
+    /// Only say what it would change
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Look at the layers that describe where you stand too
+    #[arg(long)]
+    pub(crate) with_local: bool,
+    /// Write it even if check would find a new error, if a secret is less protected then, or, of move
+    /// and encrypt, if a value that somebody has changes or goes
+    #[arg(long)]
+    pub(crate) accept: bool,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct PutArguments {
+    /// The setting: its key or its variable
+    #[arg(value_name = "KEY")]
+    pub(crate) key: String,
+    /// Its value; `-` reads standard input, which keeps a secret off the command line
+    #[arg(value_name = "VALUE", allow_negative_numbers = true)]
+    pub(crate) value: String,
+    /// The layer that is to say it, in the context of --in
+    #[arg(long, value_name = "LAYER")]
+    pub(crate) layer: String,
+    /// Write it encrypted, so that nobody ever reads it in the file
+    #[arg(long)]
+    pub(crate) encrypt: bool,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+impl Runs for PutArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        let Self { value, layer, encrypt, .. } = self;
+        let edit = EditCommand::Put { value, layer, encrypts: *encrypt };
+        running.supposing(|supposing| run(supposing, &self.key, edit, self.writing))
+    }
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct DropArguments {
+    /// The setting: its key or its variable
+    #[arg(value_name = "KEY")]
+    pub(crate) key: String,
+    /// The layer that is to say nothing of it, in the context of --in
+    #[arg(long, value_name = "LAYER")]
+    pub(crate) layer: String,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+impl Runs for DropArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        let edit = EditCommand::Drop { layer: &self.layer };
+        running.supposing(|supposing| run(supposing, &self.key, edit, self.writing))
+    }
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct MoveArguments {
+    /// The setting: its key or its variable
+    #[arg(value_name = "KEY")]
+    pub(crate) key: String,
+    /// The layer that says it, in the context of --in
+    #[arg(long, value_name = "LAYER")]
+    pub(crate) from: String,
+    /// The layer that is to say it, in the same context
+    #[arg(long, value_name = "LAYER")]
+    pub(crate) to: String,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+impl Runs for MoveArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        let edit = EditCommand::Move { from: &self.from, to: &self.to };
+        running.supposing(|supposing| run(supposing, &self.key, edit, self.writing))
+    }
+}
+
+#[derive(Args, Debug)]
+#[command(
+    after_help = "What is encrypted is decrypted in memory, with the identities in the file \
+                        that JUSTWHY_IDENTITY names."
+)]
+pub(crate) struct EncryptArguments {
+    /// The setting: its key or its variable
+    #[arg(value_name = "KEY")]
+    pub(crate) key: String,
+    /// The layer that says it, in the context of --in
+    #[arg(long, value_name = "LAYER")]
+    pub(crate) layer: String,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+impl Runs for EncryptArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        let edit = EditCommand::Encrypt { layer: &self.layer };
+        running.supposing(|supposing| run(supposing, &self.key, edit, self.writing))
+    }
+}
 
 /// How long others may edit before it is given up.
 const PATIENCE: Duration = Duration::from_secs(60);

@@ -1,19 +1,31 @@
 //! `stores`: the stores whose scopes the project reads, and whether they answer.
 
 use crate::arguments::Form;
+use crate::arguments::Runs;
 use crate::commands::context_line;
 use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
+use crate::run::Running;
 use crate::run::{Outcome, Surveying};
+use clap::Args;
 use justwhy_core::{Context, Scope, show_date};
 use justwhy_engine::{NotRead, ScopeLayer};
 use justwhy_project::{Error, Kept, Store, StoreProblem};
 use justwhy_stores::how_to_allow;
 use serde::Serialize;
 
+#[derive(Args, Debug)]
+pub(crate) struct StoresArguments {}
+
+impl Runs for StoresArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        running.survey(true, run)
+    }
+}
+
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct StoresBody {
     stores: Vec<ShownStore>,
 }
 
@@ -111,7 +123,9 @@ pub(crate) fn run(surveying: &Surveying<'_>) -> Result<Outcome, Vec<Error>> {
         .collect();
     let is_yes = shown.iter().all(|store| matches!(store.state, "answers" | "unused"));
     let result = match surveying.common.output {
-        Form::Json => json::text(&json::Answer::new("stores", &context, Body { stores: shown })),
+        Form::Json => {
+            json::text(&json::Answer::new("stores", &context, StoresBody { stores: shown }))
+        }
         _ => text(surveying.look, &context, &shown),
     };
     Ok(Outcome {
@@ -123,10 +137,10 @@ pub(crate) fn run(surveying: &Surveying<'_>) -> Result<Outcome, Vec<Error>> {
 }
 
 /// When something was changed last, and by whom.
-type Change = (String, Option<String>);
+type LastChange = (String, Option<String>);
 
 /// What is told of a scope; `newest` is the latest change that was seen.
-fn shown_scope(scope: &Scope, context: &Context, newest: &mut Option<Change>) -> ShownScope {
+fn shown_scope(scope: &Scope, context: &Context, newest: &mut Option<LastChange>) -> ShownScope {
     let document = scope.document(0, &mut Default::default(), context, None);
     let notes = || document.notes.iter().map(|(_, note)| note);
     for note in notes() {
@@ -171,7 +185,7 @@ fn shown_store(
         allow: None,
         reads: Vec::new(),
     };
-    let mut newest: Option<Change> = None;
+    let mut newest: Option<LastChange> = None;
     for layer in layers {
         let mut reading = ShownReading {
             layer: layer.layer.clone(),

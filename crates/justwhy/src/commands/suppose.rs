@@ -1,6 +1,7 @@
 //! `suppose`: what would change if a source said something else. Nothing is written.
 
 use crate::arguments::Form;
+use crate::arguments::Runs;
 use crate::commands::check::ShownFinding;
 use crate::commands::grid::ShownUnread;
 use crate::commands::sides::Shown;
@@ -10,7 +11,9 @@ use crate::json::Setting;
 use crate::json::{self, ShownContext};
 use crate::look::Look;
 use crate::progress::Progress;
+use crate::run::Running;
 use crate::run::{Asked, Outcome};
+use clap::Args;
 use justwhy_core::{
     Context, Difference, Effect, KeyPath, Severity, Text, is_env_name, list_values,
 };
@@ -28,6 +31,56 @@ use writing::write;
 
 mod telling;
 mod writing;
+
+#[derive(Args, Debug)]
+#[command(after_help = "--set and --unset are supposed too.")]
+pub(crate) struct SupposeArguments {
+    /// Suppose that a process variable has this value (repeatable)
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) variable: Vec<String>,
+    /// Suppose that a process variable is not set (repeatable)
+    #[arg(long, value_name = "NAME")]
+    pub(crate) no_variable: Vec<String>,
+    /// Suppose that there were no such layer (repeatable)
+    #[arg(long, value_name = "LAYER")]
+    pub(crate) without: Vec<String>,
+    /// Suppose that a layer says this, where it would be written in the context of --in (repeatable)
+    #[arg(long, value_name = "KEY=VALUE", requires = "layer")]
+    pub(crate) put: Vec<String>,
+    /// The layer that --put is about
+    #[arg(long, value_name = "LAYER", requires = "put")]
+    pub(crate) layer: Option<String>,
+    /// Look at every context that the axes can form, whatever --in says
+    #[arg(long)]
+    pub(crate) everywhere: bool,
+    /// Read the layers that describe where you stand with --everywhere too
+    #[arg(long, requires = "everywhere")]
+    pub(crate) with_local: bool,
+}
+
+impl Runs for SupposeArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        let puts = &puts(&self.put).map_err(|error| vec![error])?;
+        let edits = match self.layer.as_deref() {
+            Some(layer) => Edits::Say { layer, puts, encrypts: false },
+            None => Edits::None,
+        };
+        let options = SupposeOptions {
+            variables: &self.variable,
+            no_variables: &self.no_variable,
+            without: &self.without,
+            edits,
+            everywhere: self.everywhere,
+            with_local: self.with_local,
+            act: Act::Suppose,
+            command: "suppose",
+            keeps_values: None,
+            accepts: false,
+            is_typed: false,
+        };
+        running.supposing(|supposing| run(supposing, &options))
+    }
+}
 
 /// The options of the command.
 pub(crate) struct SupposeOptions<'a> {
@@ -86,7 +139,7 @@ impl Waits for Supposing<'_> {
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct SupposeBody {
     /// How many contexts were looked at.
     looked_at: usize,
     /// What is supposed, never with its value.
@@ -296,7 +349,7 @@ fn body(
     left_out: Vec<String>,
     written: Option<Vec<String>>,
     refused: Vec<String>,
-) -> Body {
+) -> SupposeBody {
     let shown = |looked: &Outlook<Shown>| -> Vec<ShownEffect> {
         let contexts = |effect: &Effect<Shown>| {
             let choices = looked.choices(&effect.contexts);
@@ -320,7 +373,7 @@ fn body(
     });
     let looked = &foresight.asked;
     let [before, after] = looked.heads();
-    Body {
+    SupposeBody {
         looked_at: looked.pairs.len(),
         then: (before != after).then(|| ShownContext(after.clone())),
         same: looked.effects.same,

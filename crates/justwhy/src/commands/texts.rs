@@ -1,16 +1,45 @@
 //! `completions` and `manual`: texts made from the command line's own definition.
 
+use crate::arguments::Runs;
 use crate::arguments::{Arguments, Common, Form};
 use crate::json;
 use crate::run::Outcome;
+use crate::run::Running;
+use clap::Args;
 use clap::CommandFactory as _;
 use justwhy_core::{Context, nearest};
 use justwhy_project::Error;
 use serde::Serialize;
 
+#[derive(Args, Debug)]
+pub(crate) struct CompletionsArguments {
+    /// The shell
+    #[arg(value_name = "SHELL", value_enum)]
+    pub(crate) shell: clap_complete::Shell,
+}
+
+impl Runs for CompletionsArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        Ok(completions(self.shell, running.asked.common))
+    }
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ManualArguments {
+    /// The command
+    #[arg(value_name = "COMMAND")]
+    pub(crate) command: Option<String>,
+}
+
+impl Runs for ManualArguments {
+    fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
+        manual(self.command.as_deref(), running.asked.common)
+    }
+}
+
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body<'a> {
+pub(crate) struct TextsBody<'a> {
     text: &'a str,
 }
 
@@ -18,7 +47,7 @@ fn outcome(command: &'static str, text: String, common: &Common) -> Outcome {
     let result = match common.output {
         Form::Text | Form::Sarif | Form::Junit | Form::Csv | Form::Html => text,
         Form::Json => {
-            json::text(&json::Answer::new(command, &Context::default(), Body { text: &text }))
+            json::text(&json::Answer::new(command, &Context::default(), TextsBody { text: &text }))
         }
     };
     Outcome { result: result.into(), notes: String::new(), code: 0, done: Vec::new() }

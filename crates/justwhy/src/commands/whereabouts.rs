@@ -18,7 +18,7 @@ const SAYS: usize = 24;
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Body {
+pub(crate) struct WhereaboutsBody {
     #[serde(skip_serializing_if = "Option::is_none")]
     name: Option<String>,
     axes: Vec<ShownAxis>,
@@ -88,7 +88,7 @@ pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
     let near = select::stray_names(answering.resolution());
     let checked = check_here(answering);
     let result = if answering.as_json() {
-        let body = Body {
+        let body = WhereaboutsBody {
             name: answering.snapshot.project().name.clone(),
             axes: answering.context().axes.iter().map(shown_axis).collect(),
             layers,

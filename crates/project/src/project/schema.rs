@@ -28,11 +28,11 @@ pub(super) struct ProjectFile {
     /// The layers, weakest first.
     layer: Option<Vec<Layer>>,
     /// The stores whose scopes layers read, by their names.
-    store: Option<BTreeMap<String, Store>>,
+    store: Option<BTreeMap<String, StoreField>>,
     /// Declared settings, by their keys.
     setting: Option<BTreeMap<String, Setting>>,
     rule: Option<Vec<Rule>>,
-    accept: Option<Vec<Accept>>,
+    accept: Option<Vec<AcceptField>>,
 }
 
 /// A file of the catalogue.
@@ -89,18 +89,19 @@ pub(super) struct Recipient(#[schemars(regex(pattern = "^age1[02-9ac-hj-np-z]{58
 pub(super) struct Axis {
     #[schemars(regex(pattern = r"^[a-z][a-z0-9_-]*$"))]
     name: String,
-    allowed: Option<Allowed>,
+    allowed: Option<AllowedField>,
     /// The value when nothing else gives one.
     default: Option<String>,
     /// Where the value comes from, first hit first.
-    read: Option<Vec<Way>>,
+    read: Option<Vec<WayField>>,
     /// Whether any value may be given.
     open: Option<bool>,
 }
 
 #[derive(JsonSchema)]
 #[schemars(untagged)]
-enum Allowed {
+#[schemars(rename = "Allowed")]
+enum AllowedField {
     /// These values.
     Values(Vec<String>),
     /// The names of the folders that match.
@@ -116,7 +117,8 @@ struct Directories {
 /// Where an axis has its value from.
 #[derive(JsonSchema)]
 #[schemars(deny_unknown_fields)]
-pub(super) struct Way {
+#[schemars(rename = "Way")]
+pub(super) struct WayField {
     variable: Option<String>,
     file: Option<String>,
     /// Patterns of git branches and the value that each gives.
@@ -207,7 +209,8 @@ enum ValueOrUnset {
 /// Where scopes are kept: one of `file`, `url` and `etcd`.
 #[derive(JsonSchema)]
 #[schemars(deny_unknown_fields)]
-pub(super) struct Store {
+#[schemars(rename = "Store")]
+pub(super) struct StoreField {
     file: Option<String>,
     url: Option<String>,
     etcd: Option<Vec<String>>,
@@ -381,7 +384,8 @@ pub(super) struct Rule {
 /// A finding that is known.
 #[derive(JsonSchema)]
 #[schemars(deny_unknown_fields)]
-pub(super) struct Accept {
+#[schemars(rename = "Accept")]
+pub(super) struct AcceptField {
     rule: String,
     /// A pattern of keys.
     setting: Option<String>,

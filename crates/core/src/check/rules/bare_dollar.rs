@@ -2,7 +2,7 @@
 
 use super::{About, Look, Needs, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::seen::Said;
+use crate::check::seen::TextSaid;
 
 /// See [`About`].
 pub(crate) static BARE_DOLLAR: About = About {
@@ -13,7 +13,7 @@ pub(crate) static BARE_DOLLAR: About = About {
     begin: || Visit::Text(visit),
 };
 
-fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &Said<'_>) {
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     let is_told = !said.is_handed_down && !said.is_hidden;
     let Some(name) = bare_dollar(said.text, said.literal).filter(|_| is_told) else { return };
     let message = format!("${name} is no reference here, it stays in the text");

@@ -2,7 +2,7 @@
 
 use super::{About, Look, Needs, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::seen::Said;
+use crate::check::seen::TextSaid;
 
 /// See [`About`].
 pub(crate) static NOT_RUN: About = About {
@@ -13,7 +13,7 @@ pub(crate) static NOT_RUN: About = About {
     begin: || Visit::Text(visit),
 };
 
-fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &Said<'_>) {
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     // What a process hands down went through its shell already.
     let why = not_run(said.text, said.is_shell_like).filter(|_| !said.is_handed_down);
     let Some(why) = why else { return };

@@ -2,7 +2,7 @@
 
 use super::{About, Look, Needs, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::seen::Said;
+use crate::check::seen::TextSaid;
 
 /// See [`About`].
 pub(crate) static STRAY_QUOTES: About = About {
@@ -13,7 +13,7 @@ pub(crate) static STRAY_QUOTES: About = About {
     begin: || Visit::Text(visit),
 };
 
-fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &Said<'_>) {
+fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     let Some(why) = stray_quotes(said.text) else { return };
     let finding = seen.finding(CheckRule(&STRAY_QUOTES), why).at(seen.spot(said.candidate, None));
     look.findings.add(finding.help("take it out, if it was left by mistake"));

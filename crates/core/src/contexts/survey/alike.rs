@@ -263,14 +263,15 @@ fn mark_otherwise(
         }
         let Some(other) = counterparts[*family as usize] else { continue };
         let (one, other) = (here.offers_of(other), there.offers_of(*family));
-        let is_same = one.map(|at| Said::at(here, at)).eq(other.map(|at| Said::at(there, at)));
+        let is_same =
+            one.map(|at| Offered::at(here, at)).eq(other.map(|at| Offered::at(there, at)));
         differs[*family as usize] |= !is_same;
     }
 }
 
 /// All of an offer that has an effect on what its setting comes to.
 #[derive(PartialEq)]
-struct Said<'r> {
+struct Offered<'r> {
     key: KeyId,
     name: KeyId,
     value: &'r Value,
@@ -280,14 +281,14 @@ struct Said<'r> {
     is_old_name: bool,
 }
 
-impl Said<'_> {
+impl Offered<'_> {
     /// The offer of that number; none of what a layer only takes away.
-    fn at(mentions: &Mentions, number: u32) -> Option<Said<'_>> {
+    fn at(mentions: &Mentions, number: u32) -> Option<Offered<'_>> {
         let reading = &mentions.reading;
         let offer = *reading.offers.get(number as usize)?;
         let document = &reading.document;
         let leaf = &document.leaves[offer.leaf as usize];
-        let said = Said {
+        let said = Offered {
             key: offer.key,
             name: leaf.name,
             value: &leaf.value,

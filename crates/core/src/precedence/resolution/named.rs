@@ -10,7 +10,7 @@ use hashbrown::{HashMap, HashSet};
 
 /// The settings of a context by the names that references use for them. Made once somebody asks.
 #[derive(Debug)]
-pub(super) struct Named {
+pub(super) struct Meanings {
     /// By variable, under each naming of a layer.
     known: Vec<(Naming, Known)>,
     /// What sources mean by names that are no setting's variable.
@@ -19,12 +19,12 @@ pub(super) struct Named {
     secret: HashSet<String>,
 }
 
-impl Named {
-    fn of(resolution: &Resolution) -> Named {
+impl Meanings {
+    fn of(resolution: &Resolution) -> Meanings {
         let readings = resolution.readings();
         let (keys, catalogue) = (&*readings.keys, &*readings.catalogue);
         let mut named =
-            Named { known: Vec::new(), spelled: HashMap::new(), secret: HashSet::new() };
+            Meanings { known: Vec::new(), spelled: HashMap::new(), secret: HashSet::new() };
         for layer in &readings.layers {
             let Names::Variables(naming) = &layer.names else { continue };
             if named.under(naming).is_none() {
@@ -78,8 +78,8 @@ impl Named {
 
 /// # Names
 impl Resolution {
-    fn named(&self) -> &Named {
-        self.named.get_or_init(|| Named::of(self))
+    fn named(&self) -> &Meanings {
+        self.named.get_or_init(|| Meanings::of(self))
     }
 
     /// The setting that a name means where names are those of variables, as a source would read it;

@@ -32,7 +32,7 @@ pub(super) fn rung(
         _ => Role::Plain,
     };
     let indent = names + VERDICTS + 4;
-    let mut body = Body {
+    let mut body = Rung {
         look,
         room: look.columns().saturating_sub(indent + 4).max(20),
         lines: Vec::new(),
@@ -44,7 +44,7 @@ pub(super) fn rung(
             body.paragraph(because, if near.is_empty() { Role::Lost } else { Role::Warning });
         }
     }
-    let Body { lines, mut long, .. } = body;
+    let Rung { lines, mut long, .. } = body;
     let rail = look.paint(Role::Lost, if has_next { look.symbol(Symbol::Rail) } else { " " });
     for (at, line) in lines.iter().enumerate() {
         let line = match at {
@@ -83,7 +83,7 @@ fn mark(row: &Row) -> (Symbol, Role, &'static str, Role) {
 }
 
 /// What stands behind the layer's name.
-struct Body<'l> {
+struct Rung<'l> {
     look: &'l Look,
     room: usize,
     lines: Vec<String>,
@@ -91,7 +91,7 @@ struct Body<'l> {
     long: Vec<String>,
 }
 
-impl Body<'_> {
+impl Rung<'_> {
     fn paragraph(&mut self, text: &str, role: Role) {
         let lines = self.look.wrap(text, self.room);
         self.lines.extend(lines.iter().map(|line| self.look.paint(role, line)));
@@ -108,7 +108,7 @@ impl Body<'_> {
 }
 
 /// What a candidate says, where, and why it won or lost.
-fn said(resolution: &Resolution, row: &Row, role: Role, body: &mut Body<'_>) {
+fn said(resolution: &Resolution, row: &Row, role: Role, body: &mut Rung<'_>) {
     let Row::Said {
         at,
         written,

@@ -2,8 +2,8 @@
 //! are read; and project files fit it. `UPDATE_SCHEMAS=1 cargo test` writes it.
 
 use super::{
-    Accept, Allow, Axis, CatalogueFile, Format, Layer, ProjectFile, Rule, Scope, Setting, Store,
-    StoreFile, StoresFile, Type, Variable,
+    AcceptField, Allow, Axis, CatalogueFile, Format, Layer, ProjectFile, Rule, Scope, Setting,
+    StoreField, StoreFile, StoresFile, Type, Variable,
 };
 use crate::project::fields::Fields;
 use crate::project::{CATALOGUE_FIELDS, FIELDS, axis, layer, rule, setting, store};
@@ -62,8 +62,8 @@ fn the_types_have_just_the_fields_that_are_read() {
     check::<Layer>(&layer::FIELDS);
     check::<Setting>(&setting::FIELDS);
     check::<Rule>(&rule::RULE_FIELDS);
-    check::<Accept>(&rule::ACCEPT_FIELDS);
-    check::<Store>(&store::FIELDS);
+    check::<AcceptField>(&rule::ACCEPT_FIELDS);
+    check::<StoreField>(&store::FIELDS);
     check::<StoreFile>(&file::FILE_FIELDS);
     check::<Scope>(&file::SCOPE_FIELDS);
     check::<Variable>(&file::VARIABLE_FIELDS);
