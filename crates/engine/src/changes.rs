@@ -170,6 +170,30 @@ impl Snapshot {
     }
 }
 
+impl Snapshot {
+    /// All as it is now. Files that are as they were, by their stamps, are not read again; stores are asked
+    /// again.
+    pub fn again(&self) -> Result<Snapshot, Vec<Error>> {
+        let old = self.project_shared();
+        let mut project = Project::load(self.world(), Some(&old.folder.join(&old.file)))?;
+        project.take_out(&self.changes().without);
+        let project = match project.says_the_same(&old) {
+            true => old,
+            false => Arc::new(project),
+        };
+        let touched = Touched {
+            files: &self.stale(),
+            // Files may be there that no pattern has matched before.
+            is_any_new: true,
+            process: false,
+            stores: true,
+            world: self.world(),
+        };
+        let ports = self.changes().made_in(&self.session().ports);
+        Ok(self.become_otherwise(project, ports, self.changes().clone(), &touched))
+    }
+}
+
 /// Stores that would say something else.
 struct ChangedStores {
     inner: Arc<dyn Stores>,

@@ -3,8 +3,8 @@
 //! A [`Session`] owns a project and its ports, and gives [`Snapshot`]s of it. A question passes through in
 //! three steps:
 //!
-//! 1. [`Situation`] finds out where it is asked: a [`Context`](justwhy_core::Context).
-//! 2. [`Reader::read`] reads every source that the layers name there, each file once, and gives the
+//! 1. `Situation` finds out where it is asked: a [`Context`](justwhy_core::Context).
+//! 2. `Reader` reads every source that the layers name there, each file once, and gives the
 //!    [`Readings`](justwhy_core::Readings) that `justwhy_core` resolves.
 //! 3. [`Snapshot`] answers from them, and from the outside what references ask of it; [`Supposition`] makes
 //!    a project in which some things are otherwise.
@@ -40,9 +40,8 @@ pub use find::{Occurrence, Occurrences, find};
 pub use foresight::{Asked, Foresight, Outlook, Waits, foresee, shown_key};
 pub use orphans::{Orphan, orphans};
 pub use overlay::Overlay;
-pub use reader::{NotRead, Reader, first_of};
+pub use reader::{NotRead, first_of};
 pub use session::{Ports, Session};
-pub use situate::Situation;
 pub use snapshot::{ScopeLayer, Snapshot, exhausted, local_layers};
 pub use suppose::{Edited, Supposition};
 pub use surveyed::{Surveyed, named, plain_context};

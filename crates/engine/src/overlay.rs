@@ -2,8 +2,8 @@
 
 use crate::reader::real_path;
 use justwhy_project::{
-    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Tracking,
-    World,
+    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Stamp,
+    Tracking, World,
 };
 use std::collections::BTreeMap;
 use std::ffi::OsString;
@@ -90,8 +90,12 @@ impl Files for Overlay {
         }
     }
 
-    fn size(&self, path: &Path) -> u64 {
-        self.held(path).map_or_else(|| self.inner.size(path), |bytes| bytes.len() as u64)
+    fn stamp(&self, path: &Path) -> Option<Stamp> {
+        match self.held(path) {
+            // What is held says so for good.
+            Some(bytes) => Some(Stamp { bytes: bytes.len() as u64, ..Stamp::default() }),
+            None => self.inner.stamp(path),
+        }
     }
 
     fn is_file(&self, path: &Path) -> bool {

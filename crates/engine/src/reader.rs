@@ -10,7 +10,7 @@ use justwhy_core::{
     Text, nearest,
 };
 use justwhy_formats::{Format, shown_name};
-use justwhy_project::{Error, Glob, Project, ProjectLayer, Reads, Stores, Wanted, World};
+use justwhy_project::{Error, Glob, Project, ProjectLayer, Reads, Stamp, Stores, Wanted, World};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -31,7 +31,7 @@ pub(crate) use touched::{Touched, real_path};
 
 /// Reads the sources of a project. Keeps what it has read, so that a file that several layers or
 /// contexts use is read and parsed once.
-pub struct Reader {
+pub(crate) struct Reader {
     project: Arc<Project>,
     world: Arc<dyn World>,
     /// Grows with everything that is read, so that a document read for one context serves the others.
@@ -39,6 +39,8 @@ pub struct Reader {
     files: Cache<(String, Format), Fetched>,
     rows: Cache<(String, usize), Result<Arc<Document>, Error>>,
     texts: Cache<String, Result<Option<SourceText>, Error>>,
+    /// What all of those were when they were read.
+    stamps: Cache<String, Option<Stamp>>,
     /// The paths of all of those without links, once it is asked which of them are meant.
     real_paths: Cache<String, PathBuf>,
     /// What each pattern of paths matches.
@@ -81,7 +83,7 @@ type Opened = (Origin, Arc<Document>, bool);
 /// # Reading
 impl Reader {
     /// A reader that has read nothing yet.
-    pub fn new(project: Arc<Project>, world: Arc<dyn World>) -> Reader {
+    pub(crate) fn new(project: Arc<Project>, world: Arc<dyn World>) -> Reader {
         let never = project.axis_variables().chain(project.token_variables());
         let never = Arc::new(never.map(str::to_owned).collect());
         Reader {
@@ -91,6 +93,7 @@ impl Reader {
             files: Cache::default(),
             rows: Cache::default(),
             texts: Cache::default(),
+            stamps: Cache::default(),
             real_paths: Cache::default(),
             matches: HashMap::new(),
             process: None,
@@ -108,14 +111,14 @@ impl Reader {
 
     /// Asks stores that are not files through `stores`; without it they are unavailable.
     #[must_use]
-    pub fn asking(mut self, stores: Option<Arc<dyn Stores>>) -> Reader {
+    pub(crate) fn asking(mut self, stores: Option<Arc<dyn Stores>>) -> Reader {
         self.stores = stores;
         self
     }
 
     /// Has values decrypted by `decrypts`; without it those that are encrypted cannot be read.
     #[must_use]
-    pub fn decrypting(mut self, decrypts: Arc<dyn Decrypts>) -> Reader {
+    pub(crate) fn decrypting(mut self, decrypts: Arc<dyn Decrypts>) -> Reader {
         self.decrypts = decrypts;
         self
     }
@@ -128,13 +131,17 @@ impl Reader {
 
     /// Leaves out the layers that describe where you stand.
     #[must_use]
-    pub fn without_local(mut self) -> Reader {
+    pub(crate) fn without_local(mut self) -> Reader {
         self.without_local = true;
         self
     }
 
     /// Reads what every layer says in `context`.
-    pub fn read(&mut self, context: Context, arguments: &Arguments) -> Result<Readings, Error> {
+    pub(crate) fn read(
+        &mut self,
+        context: Context,
+        arguments: &Arguments,
+    ) -> Result<Readings, Error> {
         self.read_with(context, arguments, None)
     }
 

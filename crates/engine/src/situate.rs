@@ -17,7 +17,7 @@ mod tests;
 const MOST_CONTEXTS: usize = 10_000;
 
 /// Finds out where questions are asked. Variables, the git branch and the folder are looked at once.
-pub struct Situation {
+pub(crate) struct Situation {
     project: Arc<Project>,
     world: Arc<dyn World>,
     variables: OnceLock<HashMap<OsString, OsString>>,
@@ -38,7 +38,7 @@ enum Found {
 /// # Contexts
 impl Situation {
     /// Has looked at nothing yet.
-    pub fn new(project: Arc<Project>, world: Arc<dyn World>) -> Situation {
+    pub(crate) fn new(project: Arc<Project>, world: Arc<dyn World>) -> Situation {
         Situation {
             project,
             world,
@@ -50,7 +50,7 @@ impl Situation {
 
     /// Finds the value of each axis: what `asked` (the text of `--in`) says, else the first way of
     /// reading it that gives one, else its default, else none.
-    pub fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
+    pub(crate) fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
         let mut chosen = self.chosen(asked)?;
         self.follow_back(&mut chosen)?;
         self.context(&chosen, true)
@@ -152,7 +152,7 @@ impl Situation {
 
     /// The context that results if axes of another one get these values. An axis that has its value
     /// from another axis follows it; all others stay as they are, wherever they are from.
-    pub fn changed(
+    pub(crate) fn changed(
         &self,
         from: &Context,
         changes: &[(String, Option<String>)],
@@ -174,7 +174,7 @@ impl Situation {
     /// The contexts that differ from `from` only in the axes of these names, the first of which changes
     /// most slowly: each has one of its values, but for one that was asked for, which keeps its own.
     /// Combinations that do not exist are left out; axes that follow one of them do so.
-    pub fn across(
+    pub(crate) fn across(
         &self,
         from: &Context,
         names: &[&str],
@@ -238,7 +238,7 @@ impl Situation {
     /// `fixed` have their values there, the others each allowed one, and none if they have no
     /// default. An open axis that lists none is unset, or follows the axis that it is read from;
     /// `rows` gives the number of rows for those that number them.
-    pub fn contexts(
+    pub(crate) fn contexts(
         &self,
         fixed: &Context,
         rows: &dyn Fn(&str) -> usize,

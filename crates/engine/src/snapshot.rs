@@ -14,7 +14,8 @@ use justwhy_core::{
 };
 use justwhy_formats::{decode, shown_name};
 use justwhy_project::{Error, Project, ReadProblem, Reads, Way, World, beyond};
-use std::path::Path;
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// A project as it is, or as it would be, with all that its layers read. It keeps what it has read, and gives
@@ -122,6 +123,11 @@ impl Snapshot {
     /// What it was at first.
     pub(crate) fn session(&self) -> &Session {
         &self.session
+    }
+
+    /// The files that are otherwise than they were when they were read.
+    pub(crate) fn stale(&self) -> BTreeSet<PathBuf> {
+        lock(&self.reader).stale()
     }
 
     /// What became otherwise since.

@@ -18,8 +18,8 @@ pub use consent::{Consent, User};
 pub use error::{Error, Excerpt, attach};
 pub use glob::{Glob, Wanted};
 pub use ports::{
-    Branch, Clock, Consents, FileEdit, Files, FolderEntry, History, Process, ReadProblem, Tracking,
-    World, date_of_day,
+    Branch, Clock, Consents, FileEdit, Files, FolderEntry, History, Process, ReadProblem, Stamp,
+    Tracking, World, date_of_day,
 };
 pub use project::{
     Accept, KeyTemplate, PathTemplate, Piece, Project, ProjectAxis, ProjectLayer, ProjectRule,

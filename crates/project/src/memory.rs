@@ -2,7 +2,7 @@
 
 use crate::consent::Consent;
 use crate::ports::{
-    Branch, Clock, Consents, Files, FolderEntry, History, Process, ReadProblem, Tracking,
+    Branch, Clock, Consents, Files, FolderEntry, History, Process, ReadProblem, Stamp, Tracking,
 };
 use std::collections::BTreeMap;
 use std::ffi::OsString;
@@ -53,8 +53,9 @@ impl Files for Memory {
         if bytes.len() as u64 > most { Err(ReadProblem::TooLarge) } else { Ok(bytes.clone()) }
     }
 
-    fn size(&self, path: &Path) -> u64 {
-        self.files.get(path).map_or(0, |bytes| bytes.len() as u64)
+    fn stamp(&self, path: &Path) -> Option<Stamp> {
+        let bytes = self.files.get(path)?.len() as u64;
+        Some(Stamp { bytes, ..Stamp::default() })
     }
 
     fn is_file(&self, path: &Path) -> bool {

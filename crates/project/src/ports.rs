@@ -12,8 +12,8 @@ pub trait Files: Send + Sync {
     /// The bytes of a regular file of at most `most` bytes.
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem>;
 
-    /// How many bytes a file has; 0 if that cannot be told. Only ever used to share out work.
-    fn size(&self, path: &Path) -> u64;
+    /// What tells one state of a file from another; none if there is nothing, or nobody can tell.
+    fn stamp(&self, path: &Path) -> Option<Stamp>;
 
     /// Whether there is a regular file or a link to one.
     fn is_file(&self, path: &Path) -> bool;
@@ -33,6 +33,17 @@ pub trait Files: Send + Sync {
 
     /// The path without links and `..`.
     fn canonical(&self, path: &Path) -> io::Result<PathBuf>;
+}
+
+/// What tells one state of a file from another without reading it.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub struct Stamp {
+    /// How many bytes it has.
+    pub bytes: u64,
+    /// When it was written, in nanoseconds since 1970.
+    pub written: u128,
+    /// The number of the file, where files have one: another one may have taken its place.
+    pub number: u64,
 }
 
 /// A process: where it is and what it was given.

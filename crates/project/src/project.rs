@@ -273,6 +273,23 @@ impl Project {
         if errors.is_empty() { Ok(text.clone()) } else { Err(errors) }
     }
 
+    /// Whether another reading of the same project declares the same: by the texts of its files, and by the
+    /// folders whose names axes allow.
+    pub fn says_the_same(&self, other: &Project) -> bool {
+        let texts = |project: &Project| -> Vec<(Arc<str>, String)> {
+            let all = project.catalogues.iter();
+            all.map(|(file, text)| (Arc::clone(file), text.text().to_owned())).collect()
+        };
+        let allowed = |project: &Project| -> Vec<Vec<String>> {
+            project.axes.iter().map(|axis| axis.axis.allowed.clone()).collect()
+        };
+        self.folder == other.folder
+            && self.repository == other.repository
+            && self.layers.len() == other.layers.len()
+            && texts(self) == texts(other)
+            && allowed(self) == allowed(other)
+    }
+
     /// Every name of a process variable from which an axis is read; none of them is a setting.
     pub fn axis_variables(&self) -> impl Iterator<Item = &str> {
         let reads = self.axes.iter().flat_map(|axis| &axis.read);

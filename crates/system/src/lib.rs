@@ -3,13 +3,14 @@
 //! Everything that touches the disk or starts a program stands here, but for stores and identities.
 
 use justwhy_project::{
-    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Tracking,
-    date_of_day,
+    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Stamp,
+    Tracking, date_of_day,
 };
 use std::ffi::OsString;
 use std::fs::{File, Metadata};
 use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
+use std::time::UNIX_EPOCH;
 
 mod dump;
 mod folder;
@@ -45,8 +46,15 @@ impl Files for System {
         Ok(bytes)
     }
 
-    fn size(&self, path: &Path) -> u64 {
-        std::fs::metadata(path).map_or(0, |metadata| metadata.len())
+    fn stamp(&self, path: &Path) -> Option<Stamp> {
+        let metadata = std::fs::metadata(path).ok()?;
+        let written = metadata.modified().ok().and_then(|at| at.duration_since(UNIX_EPOCH).ok());
+        #[cfg(unix)]
+        let number = std::os::unix::fs::MetadataExt::ino(&metadata);
+        #[cfg(not(unix))]
+        let number = 0;
+        let written = written.map_or(0, |time| time.as_nanos());
+        Some(Stamp { bytes: metadata.len(), written, number })
     }
 
     fn is_file(&self, path: &Path) -> bool {

@@ -221,6 +221,7 @@ impl Reader {
         path: &str,
     ) -> Result<KeptInFile, Vec<Error>> {
         let one = |error| vec![error];
+        self.note_stamp(path);
         let Some(text) = load(&self.project, &*self.world, path).map_err(one)? else {
             let store = &self.project.stores[store];
             let message = format!(

@@ -50,7 +50,7 @@ impl Reader {
     }
 
     /// How many rows the axis numbers in the files that do not depend on other axes.
-    pub fn rows_of(&mut self, axis: &str) -> usize {
+    pub(crate) fn rows_of(&mut self, axis: &str) -> usize {
         let project = Arc::clone(&self.project);
         let mut most = 0;
         for declared in &project.layers {
@@ -75,9 +75,16 @@ impl Reader {
         if let Some(known) = self.texts.get(&asked) {
             return known.clone();
         }
+        self.note_stamp(path);
         let loaded = load(&self.project, &*self.world, path);
         self.texts.insert(asked, loaded.clone());
         loaded
+    }
+
+    /// Notes what a file is before it is read, so that what is written meanwhile is seen the next time.
+    pub(super) fn note_stamp(&mut self, path: &str) {
+        let stamp = self.world.stamp(&self.project.folder.join(path));
+        self.stamps.insert(path.to_owned(), stamp);
     }
 
     /// Reads and parses files that were not read before. What is wrong with one is kept for the
@@ -88,7 +95,9 @@ impl Reader {
         let mut seen = HashSet::new();
         for key in wanted {
             if self.files.get(key).is_none() && seen.insert(key) {
-                found.push((key, world.size(&project.folder.join(&key.0))));
+                let stamp = world.stamp(&project.folder.join(&key.0));
+                self.stamps.insert(key.0.clone(), stamp);
+                found.push((key, stamp.map_or(0, |stamp| stamp.bytes)));
             }
         }
         let bytes = found.iter().fold(0_u64, |sum, (_, bytes)| sum.saturating_add(*bytes));

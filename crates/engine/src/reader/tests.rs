@@ -2,7 +2,8 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
-use crate::{Arguments, Ports, Reader, Session};
+use crate::reader::Reader;
+use crate::{Arguments, Ports, Session};
 use justwhy_core::{LayerIndex, Presence, Readings};
 use justwhy_project::memory::Memory;
 use justwhy_project::{Error, World};

@@ -63,6 +63,7 @@ impl Reader {
                 !paths.is_empty() && real.get(path).is_none_or(|real| paths.contains(real))
             };
             next.real_paths = self.real_paths.branch();
+            next.stamps = self.stamps.branch();
             let real = &next.real_paths;
             next.files = self.files.branch();
             next.files.forget(|(path, _)| is_touched(real, path));
@@ -97,6 +98,17 @@ impl Reader {
             }
         }
         next
+    }
+
+    /// The files that are otherwise than they were when they were read, by their paths without links.
+    pub(crate) fn stale(&self) -> BTreeSet<PathBuf> {
+        let folder = &self.project.folder;
+        let is_stale = |path: &&String| {
+            let before = self.stamps.get(path).copied().flatten();
+            self.world.stamp(&folder.join(path)) != before
+        };
+        let stale = self.stamps.keys().filter(is_stale);
+        stale.map(|path| real_path(&*self.world, &folder.join(path))).collect()
     }
 
     /// Finds the path without links of every file that was read or looked for.
