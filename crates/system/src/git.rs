@@ -7,7 +7,7 @@
 //! our standard input, and answers no more than [`MOST_BYTES`].
 
 use justwhy_core::{hide_in_text, parallel::lock};
-use justwhy_project::{Branch, Tracking};
+use justwhy_project::{Branch, Files, Tracking};
 use std::collections::HashSet;
 use std::ffi::{OsStr, OsString};
 use std::io::{self, Read, Write as _};
@@ -271,15 +271,15 @@ pub(super) fn branch(folder: &Path) -> Branch {
     }
 }
 
-/// Whether git tracks each of the files, or would if they were added.
-pub(super) fn tracking(folder: &Path, files: &[PathBuf]) -> Tracking {
-    match asked(folder, files) {
+/// Whether git tracks each of the files of a tree, or would if they were added.
+pub(super) fn tracking(tree: &dyn Files, folder: &Path, files: &[PathBuf]) -> Tracking {
+    match asked(tree, folder, files) {
         Ok(tracking) => tracking,
         Err(why) => Tracking::Unknown(why),
     }
 }
 
-fn asked(folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
+fn asked(tree: &dyn Files, folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
     let top = ask(folder, &["rev-parse", "--show-toplevel"].map(OsStr::new), &[])?;
     if !top.status.success() {
         return match is_no_repository(&top) {
@@ -289,14 +289,14 @@ fn asked(folder: &Path, files: &[PathBuf]) -> Result<Tracking, String> {
     }
     let top = path_of(top.stdout.strip_suffix(b"\n").unwrap_or(&top.stdout));
     let top =
-        top.canonicalize().map_err(|error| format!("the repository is not there: {error}"))?;
+        tree.canonical(&top).map_err(|error| format!("the repository is not there: {error}"))?;
     // A file outside of the repository, or behind a link that leads out of it, is not tracked.
     let real = |file: &PathBuf| {
         let file = folder.join(file);
-        let there = file.canonicalize().ok();
+        let there = tree.canonical(&file).ok();
         // One that is not there yet would be where its folder is.
-        let there =
-            there.or_else(|| Some(file.parent()?.canonicalize().ok()?.join(file.file_name()?)));
+        let beside = || Some(tree.canonical(file.parent()?).ok()?.join(file.file_name()?));
+        let there = there.or_else(beside);
         there.filter(|file| file.starts_with(&top))
     };
     let canonical: Vec<Option<PathBuf>> = files.iter().map(real).collect();

@@ -117,7 +117,7 @@ impl History for System {
     }
 
     fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking {
-        git::tracking(folder, files)
+        git::tracking(self, folder, files)
     }
 }
 

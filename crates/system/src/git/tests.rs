@@ -1,7 +1,7 @@
 //! Tests of asking git: it ends in time, and nothing that a repository sets runs.
 
 use super::{DEADLINE, Tracking, branch, is_foreign, tracking};
-use crate::Branch;
+use crate::{Branch, System};
 use std::ffi::OsStr;
 use std::path::Path;
 use std::process::Command;
@@ -44,11 +44,11 @@ fn gives_up_where_git_does_not_answer() {
     let pipe = folder.path().join(".gitignore");
     assert!(Command::new("mkfifo").arg(&pipe).status().unwrap().success());
     let started = Instant::now();
-    let asked = tracking(folder.path(), &["a.env".into()]);
+    let asked = tracking(&System, folder.path(), &["a.env".into()]);
     let Tracking::Unknown(why) = asked else { panic!("{asked:?}") };
     assert_eq!(why, format!("git did not answer within {} seconds", DEADLINE.as_secs()));
     // It is not asked again where it hung.
-    assert!(matches!(tracking(folder.path(), &["a.env".into()]), Tracking::Unknown(_)));
+    assert!(matches!(tracking(&System, folder.path(), &["a.env".into()]), Tracking::Unknown(_)));
     assert!(started.elapsed() < DEADLINE * 2, "{:?}", started.elapsed());
 }
 
@@ -58,7 +58,7 @@ fn takes_a_folder_that_only_looks_like_a_repository_for_none() {
     let bare = folder.path().join("app");
     git(folder.path(), &["init", "--quiet", "--bare", "app"]);
     assert!(matches!(branch(&bare), Branch::Unknown(_)), "{:?}", branch(&bare));
-    assert!(matches!(tracking(&bare, &["a.env".into()]), Tracking::Unknown(_)));
+    assert!(matches!(tracking(&System, &bare, &["a.env".into()]), Tracking::Unknown(_)));
 }
 
 #[test]
@@ -74,6 +74,6 @@ fn tells_what_is_tracked_and_what_is_ignored() {
     git(folder.path(), &["add", "--force", "d.x"]);
     let files = ["a.env", "b.env", "c.x", "d.x", "none.env", "/etc/hostname"].map(Into::into);
     let known = Tracking::Known(vec![true, true, false, true, true, false]);
-    assert_eq!(tracking(folder.path(), &files), known);
+    assert_eq!(tracking(&System, folder.path(), &files), known);
     assert_eq!(branch(folder.path()), Branch::On("main".to_owned()));
 }
