@@ -6,7 +6,7 @@ use crate::glob::Glob;
 use crate::ports::{ReadProblem, World};
 use crate::stores::Store;
 use justwhy_core::{Axis, Condition, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
-use justwhy_formats::{Format, Limits, RowFormat, Tree, decode};
+use justwhy_formats::{Fault, Format, Limits, RowFormat, Tree, decode};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -197,11 +197,35 @@ pub enum Reads {
     Process,
 }
 
+/// What is wrong with a file: what its text is, and if that is fine, what it says.
+fn of_file(
+    file: &str,
+    text: &justwhy_core::SourceText,
+    faults: Vec<Fault>,
+    says: Vec<Error>,
+) -> Vec<Error> {
+    match faults.is_empty() {
+        true => says,
+        // Whatever a line that cannot be read would have said is missing elsewhere.
+        false => faults.into_iter().map(|it| crate::error::attach(it, file, text)).collect(),
+    }
+}
+
 /// # Finding and reading
 impl Project {
     /// Finds the project file, from `asked` (a file or folder) or by walking up from the current
     /// folder, and reads it. Gives every error that it finds, not only the first.
     pub fn load(world: &dyn World, asked: Option<&Path>) -> Result<Project, Vec<Error>> {
+        let (project, errors) = Project::read(world, asked)?;
+        if errors.is_empty() { Ok(project) } else { Err(errors) }
+    }
+
+    /// The same, with all that can be known of a project in which something is wrong; an error alone only if
+    /// there is no text to read.
+    pub fn read(
+        world: &dyn World,
+        asked: Option<&Path>,
+    ) -> Result<(Project, Vec<Error>), Vec<Error>> {
         let path = find(world, asked).map_err(|error| vec![error])?;
         let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
         let file = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
@@ -214,22 +238,22 @@ impl Project {
         let (text, verdict) = decode(bytes);
         let attach = |fault| vec![crate::error::attach(fault, &file, &text)];
         verdict.map_err(attach)?;
-        let tree = Format::TOML.parse(text.text(), Limits::default()).map_err(attach)?;
+        let (tree, faults) = Format::TOML.read(text.text(), Limits::default());
         let mut sink = Sink::new(&file, &text, &tree);
         let (mut project, mut declarations, paths) = read(&mut sink, world, folder, file.clone());
-        let mut errors = sink.into_errors();
+        let mut errors = of_file(&file, &text, faults, sink.into_errors());
         let mut catalogues = vec![(Arc::from(file.as_str()), text.clone())];
         for (path, at) in paths {
             let at = text.position(at.start);
             match project.read_catalogue(world, &path, at, &mut declarations) {
-                Ok(text) => catalogues.push((path.into(), text)),
+                Ok((text, more)) => {
+                    catalogues.push((path.into(), text));
+                    errors.extend(more);
+                }
                 Err(more) => errors.extend(more),
             }
         }
         errors.extend(declarations.check_former());
-        if !errors.is_empty() {
-            return Err(errors);
-        }
         project.catalogues = catalogues.into();
         // A token is secret, whatever the catalogue says about it.
         for declared in &mut declarations.declared {
@@ -240,7 +264,7 @@ impl Project {
         }
         project.declared = declarations.declared.into();
         project.defaults = declarations.defaults;
-        Ok(Project { text, ..project })
+        Ok((Project { text, ..project }, errors))
     }
 
     /// Reads a file of the catalogue, which the project file names at `at`.
@@ -250,7 +274,7 @@ impl Project {
         path: &str,
         at: justwhy_core::Position,
         declarations: &mut setting::Declarations,
-    ) -> Result<justwhy_core::SourceText, Vec<Error>> {
+    ) -> Result<(justwhy_core::SourceText, Vec<Error>), Vec<Error>> {
         let full = self.folder.join(path);
         let also = |error: Error| vec![error.also("named at", &self.file, Some(at))];
         beyond::check(world, &self.repository, &full, path).map_err(also)?;
@@ -261,7 +285,7 @@ impl Project {
         let (text, verdict) = decode(bytes);
         let attach = |fault| vec![crate::error::attach(fault, path, &text)];
         verdict.map_err(attach)?;
-        let tree = Format::TOML.parse(text.text(), self.limits).map_err(attach)?;
+        let (tree, faults) = Format::TOML.read(text.text(), self.limits);
         let mut sink = Sink::new(path, &text, &tree);
         sink.check_names(Tree::ROOT, &CATALOGUE_FIELDS);
         if sink.field(Tree::ROOT, "justwhy").is_some() {
@@ -269,8 +293,8 @@ impl Project {
         }
         declarations.read(&mut sink, &self.axes);
         rule::rules(&mut sink, &self.axes, &mut self.rules);
-        let errors = sink.into_errors();
-        if errors.is_empty() { Ok(text.clone()) } else { Err(errors) }
+        let errors = of_file(path, &text, faults, sink.into_errors());
+        Ok((text.clone(), errors))
     }
 
     /// Whether another reading of the same project declares the same: by the texts of its files, and by the

@@ -32,6 +32,30 @@ fn with_layer(fields: &str) -> String {
 }
 
 #[test]
+fn gives_what_can_be_known_of_a_project_in_which_something_is_wrong() {
+    let text = format!(
+        "{AXIS}name = \"twice\"\nname = \"twice\"\n[[layer]]\nname = \"a\"\nfile = \"a.toml\"\n\
+         [[layer]]\nname = \"b\"\nvalues = {{ x = 1 }}\nunder =\n[setting.\"x.y\"]\nrequired = true\n"
+    );
+    let world = Memory::new(&[("justwhy.toml", &text)]);
+    let (project, errors) = Project::read(&world, None).unwrap();
+    let told: Vec<String> = errors.iter().map(|error| error.to_string()).collect();
+    assert_eq!(told.len(), 3, "{told:?}");
+    for (told, place) in
+        told.iter().zip(["justwhy.toml:5:1", "justwhy.toml:6:1", "justwhy.toml:13:8"])
+    {
+        assert!(told.starts_with(place), "{told}");
+    }
+    let layers: Vec<&str> = project.layers.iter().map(|layer| layer.name.as_str()).collect();
+    assert_eq!(layers, ["a", "b"]);
+    assert_eq!(project.declared.len(), 1);
+    // Whoever needs all of it is told of all that is wrong.
+    assert_eq!(Project::load(&world, None).unwrap_err(), errors);
+    // Of what is no text there is nothing to know.
+    assert!(Project::read(&Memory::new(&[]), None).is_err());
+}
+
+#[test]
 fn reads_a_whole_project_file() {
     let project = load(
         r#"
