@@ -18,6 +18,9 @@ pub fn check(document: &Document, keys: &Keys, source: &SourceText) {
         if let Some(at) = leaf.at {
             check_place(source, at.start);
         }
+        if let Some(at) = leaf.name_at {
+            check_place(source, at.start);
+        }
         let _ = keys.show(leaf.name);
         let _ = leaf.value.show();
         if let Value::List(items) = &leaf.value {

@@ -9,10 +9,10 @@ libfuzzer_sys::fuzz_target!(|text: &str| {
     let source = SourceText::new(text.into());
     for format in Format::all() {
         let mut keys = Keys::default();
-        let read = format
-            .parse(text, limits())
-            .and_then(|tree| Lowering::new(&tree, &mut keys, limits()).lower(Tree::ROOT));
-        match read {
+        let (tree, faults) = format.read(text, limits());
+        faults.iter().for_each(|fault| check_place(&source, fault.at.start));
+        // What can be known of a text with faults is lowered like any other.
+        match Lowering::new(&tree, &mut keys, limits()).lower(Tree::ROOT) {
             Ok(document) => check(&document, &keys, &source),
             Err(fault) => check_place(&source, fault.at.start),
         }
