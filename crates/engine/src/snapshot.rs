@@ -304,7 +304,8 @@ impl Snapshot {
         ways.into_iter().find(|way| leads_there(way)).unwrap_or_else(|| text(false, true, true))
     }
 
-    /// Every context that the axes can form: see [`Situation::contexts`].
+    /// Every context that the axes can form, besides combinations that do not exist: those of `fixed` have their
+    /// values there, the others each allowed one, and none if they have no default.
     pub fn contexts(&self, fixed: &Context) -> Result<Vec<Context>, Error> {
         let rows = |axis: &str| lock(&self.reader).rows_of(axis);
         self.situation.contexts(fixed, &rows)
@@ -315,7 +316,7 @@ impl Snapshot {
         self.situation.stand()
     }
 
-    /// The contexts that differ from `from` only in some axes: see [`Situation::across`].
+    /// The contexts that differ from `from` only in some axes, the first of which changes most slowly.
     pub fn across(&self, from: &Context, names: &[&str]) -> Result<Vec<Context>, Error> {
         let rows = |axis: &str| lock(&self.reader).rows_of(axis);
         self.situation.across(from, names, &rows)

@@ -97,6 +97,23 @@ pub(crate) struct About {
     pub(crate) begin: fn() -> Visit,
 }
 
+impl About {
+    /// Of a rule that can always run.
+    pub(crate) const fn new(
+        name: &'static str,
+        severity: Severity,
+        about: &'static str,
+        begin: fn() -> Visit,
+    ) -> About {
+        About { name, severity, about, needs: Needs::Nothing, begin }
+    }
+
+    /// The same of one that can only run where this is there.
+    pub(crate) const fn needing(self, needs: Needs) -> About {
+        About { needs, ..self }
+    }
+}
+
 /// What must be there, so that a rule can run.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Needs {

@@ -1,17 +1,15 @@
 //! A value that its declaration refuses.
 
 use super::missing_required::stands_for_nothing;
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::{CheckRule, Finding};
 
-/// See [`About`].
-pub(crate) static BAD_VALUE: About = About {
-    name: "bad-value",
-    severity: Severity::Error,
-    about: "a value that its type, bounds, choice or pattern refuses",
-    needs: Needs::Nothing,
-    begin: || Visit::Setting(visit),
-};
+pub(crate) static BAD_VALUE: About = About::new(
+    "bad-value",
+    Severity::Error,
+    "a value that its type, bounds, choice or pattern refuses",
+    || Visit::Setting(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
     let Some((code, message, winner)) = seen.own_error() else { return };

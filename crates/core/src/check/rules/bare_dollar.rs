@@ -1,17 +1,15 @@
 //! A variable without braces in a text, which stays literal.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::check::seen::TextSaid;
 
-/// See [`About`].
-pub(crate) static BARE_DOLLAR: About = About {
-    name: "bare-dollar",
-    severity: Severity::Warning,
-    about: "a variable without braces, which stays literal",
-    needs: Needs::Nothing,
-    begin: || Visit::Text(visit),
-};
+pub(crate) static BARE_DOLLAR: About = About::new(
+    "bare-dollar",
+    Severity::Warning,
+    "a variable without braces, which stays literal",
+    || Visit::Text(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     let is_told = !said.is_handed_down && !said.is_hidden;

@@ -1,20 +1,16 @@
 //! A value that was left out.
 
-use super::{About, Look, Needs, Severity, Visit};
+use super::{About, Look, Severity, Visit};
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyPath;
 use crate::reading::Reading;
 use std::sync::Arc;
 
-/// See [`About`].
-pub(crate) static BARE_NULL: About = About {
-    name: "bare-null",
-    severity: Severity::Warning,
-    about: "a value that was left out",
-    needs: Needs::Nothing,
-    begin: || Visit::Finish(finish),
-};
+pub(crate) static BARE_NULL: About =
+    About::new("bare-null", Severity::Warning, "a value that was left out", || {
+        Visit::Finish(finish)
+    });
 
 fn finish(look: &mut Look<'_>) {
     let Some(first) = look.survey.contexts().first() else { return };

@@ -1,18 +1,14 @@
 //! A value that a pin blocks.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
 
-/// See [`About`].
-pub(crate) static BLOCKED: About = About {
-    name: "blocked",
-    severity: Severity::Warning,
-    about: "a value that a pin blocks",
-    needs: Needs::Nothing,
-    begin: || Visit::Candidate(visit),
-};
+pub(crate) static BLOCKED: About =
+    About::new("blocked", Severity::Warning, "a value that a pin blocks", || {
+        Visit::Candidate(visit)
+    });
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let Some(by) = candidate.by.filter(|_| candidate.verdict == Verdict::Blocked) else { return };

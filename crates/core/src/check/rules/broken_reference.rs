@@ -1,17 +1,15 @@
 //! A reference that leads nowhere, or back to itself.
 
 use super::missing_required::stands_for_nothing;
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 
-/// See [`About`].
-pub(crate) static BROKEN_REFERENCE: About = About {
-    name: "broken-reference",
-    severity: Severity::Error,
-    about: "a reference to nothing, or back to itself",
-    needs: Needs::Nothing,
-    begin: || Visit::Setting(visit),
-};
+pub(crate) static BROKEN_REFERENCE: About = About::new(
+    "broken-reference",
+    Severity::Error,
+    "a reference to nothing, or back to itself",
+    || Visit::Setting(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
     let Some((code, message, winner)) = seen.own_error() else { return };

@@ -1,20 +1,16 @@
 //! A stronger value of another type.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::convert::Declaration;
 use crate::model::value::Type;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};
 
-/// See [`About`].
-pub(crate) static CHANGES_TYPE: About = About {
-    name: "changes-type",
-    severity: Severity::Warning,
-    about: "a stronger value of another type",
-    needs: Needs::Nothing,
-    begin: || Visit::Candidate(visit),
-};
+pub(crate) static CHANGES_TYPE: About =
+    About::new("changes-type", Severity::Warning, "a stronger value of another type", || {
+        Visit::Candidate(visit)
+    });
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let resolution = seen.resolution();

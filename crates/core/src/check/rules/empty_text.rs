@@ -1,19 +1,17 @@
 //! An empty text that wins over one that is not empty.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
 
-/// See [`About`].
-pub(crate) static EMPTY_TEXT: About = About {
-    name: "empty-text",
-    severity: Severity::Warning,
-    about: "an empty text that wins over one that is not empty",
-    needs: Needs::Nothing,
-    begin: || Visit::Working(visit),
-};
+pub(crate) static EMPTY_TEXT: About = About::new(
+    "empty-text",
+    Severity::Warning,
+    "an empty text that wins over one that is not empty",
+    || Visit::Working(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
     let resolution = seen.resolution();

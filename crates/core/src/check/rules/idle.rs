@@ -12,23 +12,19 @@ use crate::reading::Reading;
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
-/// See [`About`].
-pub(crate) static NEVER_WINS: About = About {
-    name: "never-wins",
-    severity: Severity::Note,
-    about: "a value that decides nothing in any context",
-    needs: Needs::EveryContext,
-    begin: || Visit::State(Box::new(Idle::default())),
-};
+pub(crate) static NEVER_WINS: About =
+    About::new("never-wins", Severity::Note, "a value that decides nothing in any context", || {
+        Visit::State(Box::new(Idle::default()))
+    })
+    .needing(Needs::EveryContext);
 
-/// See [`About`].
-pub(crate) static REPEATS_WEAKER: About = About {
-    name: "repeats-weaker",
-    severity: Severity::Note,
-    about: "a value that says what weaker layers say already",
-    needs: Needs::EveryContext,
-    begin: || Visit::Nothing,
-};
+pub(crate) static REPEATS_WEAKER: About = About::new(
+    "repeats-weaker",
+    Severity::Note,
+    "a value that says what weaker layers say already",
+    || Visit::Nothing,
+)
+.needing(Needs::EveryContext);
 
 /// What is said anywhere, in the order in which it was seen.
 #[derive(Default)]

@@ -1,18 +1,16 @@
 //! A text that other readers of its format take for something else.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::document::Lookalike;
 use crate::precedence::resolution::Candidate;
 
-/// See [`About`].
-pub(crate) static LOOKS_LIKE: About = About {
-    name: "looks-like",
-    severity: Severity::Warning,
-    about: "a YAML text that other readers of YAML take for something else",
-    needs: Needs::Nothing,
-    begin: || Visit::TextOf(visit),
-};
+pub(crate) static LOOKS_LIKE: About = About::new(
+    "looks-like",
+    Severity::Warning,
+    "a YAML text that other readers of YAML take for something else",
+    || Visit::TextOf(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let reading = seen.resolution().reading(candidate);

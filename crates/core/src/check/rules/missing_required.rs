@@ -1,20 +1,16 @@
 //! A required setting without a value.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::{CheckRule, Finding};
 use crate::explanation::Status;
 use crate::model::catalogue::{EmptyText, Required};
 use crate::model::layer::{Kind, LayerIndex, list_values};
 use crate::precedence::verdict::Verdict;
 
-/// See [`About`].
-pub(crate) static MISSING_REQUIRED: About = About {
-    name: "missing-required",
-    severity: Severity::Error,
-    about: "a required setting that has no value",
-    needs: Needs::Nothing,
-    begin: || Visit::Setting(visit),
-};
+pub(crate) static MISSING_REQUIRED: About =
+    About::new("missing-required", Severity::Error, "a required setting that has no value", || {
+        Visit::Setting(visit)
+    });
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
     let found = match &seen.answer.status {

@@ -7,14 +7,11 @@ use crate::model::place::{Origin, Place, Span};
 use crate::reading::Readings;
 use std::sync::Arc;
 
-/// See [`About`].
-pub(crate) static NEVER_ACTIVE: About = About {
-    name: "never-active",
-    severity: Severity::Warning,
-    about: "a layer that is active in no context",
-    needs: Needs::EveryContext,
-    begin: || Visit::Finish(finish),
-};
+pub(crate) static NEVER_ACTIVE: About =
+    About::new("never-active", Severity::Warning, "a layer that is active in no context", || {
+        Visit::Finish(finish)
+    })
+    .needing(Needs::EveryContext);
 
 fn finish(look: &mut Look<'_>) {
     let contexts = look.survey.contexts();

@@ -1,17 +1,13 @@
 //! A command in a text, which stays literal.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::check::seen::TextSaid;
 
-/// See [`About`].
-pub(crate) static NOT_RUN: About = About {
-    name: "not-run",
-    severity: Severity::Warning,
-    about: "a command in a text, which stays literal",
-    needs: Needs::Nothing,
-    begin: || Visit::Text(visit),
-};
+pub(crate) static NOT_RUN: About =
+    About::new("not-run", Severity::Warning, "a command in a text, which stays literal", || {
+        Visit::Text(visit)
+    });
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     // What a process hands down went through its shell already.

@@ -1,17 +1,13 @@
 //! A former name that is still used.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::precedence::resolution::Candidate;
 
-/// See [`About`].
-pub(crate) static OLD_NAME: About = About {
-    name: "old-name",
-    severity: Severity::Warning,
-    about: "a former name that is still used",
-    needs: Needs::Nothing,
-    begin: || Visit::Candidate(visit),
-};
+pub(crate) static OLD_NAME: About =
+    About::new("old-name", Severity::Warning, "a former name that is still used", || {
+        Visit::Candidate(visit)
+    });
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let resolution = seen.resolution();

@@ -1,18 +1,16 @@
 //! A value where a weaker layer has a branch, or the other way round.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
 
-/// See [`About`].
-pub(crate) static RESHAPES: About = About {
-    name: "reshapes",
-    severity: Severity::Warning,
-    about: "a value in place of a branch, or a branch in place of a value",
-    needs: Needs::Nothing,
-    begin: || Visit::Candidate(visit),
-};
+pub(crate) static RESHAPES: About = About::new(
+    "reshapes",
+    Severity::Warning,
+    "a value in place of a branch, or a branch in place of a value",
+    || Visit::Candidate(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let resolution = seen.resolution();

@@ -1,19 +1,15 @@
 //! Two names of one source for one setting.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::layer::Kind;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};
 
-/// See [`About`].
-pub(crate) static SAID_TWICE: About = About {
-    name: "said-twice",
-    severity: Severity::Warning,
-    about: "two names in one source for one setting",
-    needs: Needs::Nothing,
-    begin: || Visit::Candidate(visit),
-};
+pub(crate) static SAID_TWICE: About =
+    About::new("said-twice", Severity::Warning, "two names in one source for one setting", || {
+        Visit::Candidate(visit)
+    });
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let resolution = seen.resolution();

@@ -9,14 +9,13 @@ use crate::model::value::Value;
 use crate::reading::Reading;
 use std::sync::Arc;
 
-/// See [`About`].
-pub(crate) static SAME_ACROSS: About = About {
-    name: "same-across",
-    severity: Severity::Error,
-    about: "a value that contexts share which must differ in it",
-    needs: Needs::EveryValueOfTheirAxes,
-    begin: || Visit::State(Box::new(SameAcross::default())),
-};
+pub(crate) static SAME_ACROSS: About = About::new(
+    "same-across",
+    Severity::Error,
+    "a value that contexts share which must differ in it",
+    || Visit::State(Box::new(SameAcross::default())),
+)
+.needing(Needs::EveryValueOfTheirAxes);
 
 /// Of settings that must differ: each value that they have, where, and who says it.
 #[derive(Default)]

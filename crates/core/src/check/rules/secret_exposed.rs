@@ -1,19 +1,17 @@
 //! A secret in a file that git tracks or would track: whether it does is asked of it at the end.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::{CheckRule, Finding};
 use crate::model::layer::Kind;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
 
-/// See [`About`].
-pub(crate) static SECRET_EXPOSED: About = About {
-    name: "secret-exposed",
-    severity: Severity::Error,
-    about: "a secret in a file that git tracks or would track",
-    needs: Needs::Nothing,
-    begin: || Visit::Candidate(visit),
-};
+pub(crate) static SECRET_EXPOSED: About = About::new(
+    "secret-exposed",
+    Severity::Error,
+    "a secret in a file that git tracks or would track",
+    || Visit::Candidate(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let resolution = seen.resolution();

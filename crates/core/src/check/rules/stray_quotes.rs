@@ -1,17 +1,15 @@
 //! A quote or a blank that was left at an end of a text.
 
-use super::{About, Look, Needs, Seen, Severity, Visit};
+use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::check::seen::TextSaid;
 
-/// See [`About`].
-pub(crate) static STRAY_QUOTES: About = About {
-    name: "stray-quotes",
-    severity: Severity::Warning,
-    about: "a quote or blank left at an end of a text",
-    needs: Needs::Nothing,
-    begin: || Visit::Text(visit),
-};
+pub(crate) static STRAY_QUOTES: About = About::new(
+    "stray-quotes",
+    Severity::Warning,
+    "a quote or blank left at an end of a text",
+    || Visit::Text(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     let Some(why) = stray_quotes(said.text) else { return };

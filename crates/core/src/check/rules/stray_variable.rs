@@ -1,7 +1,7 @@
 //! A variable that was probably meant for a setting.
 
 use super::variable_clash::known_in;
-use super::{About, Look, Needs, Severity, Visit};
+use super::{About, Look, Severity, Visit};
 use crate::check::{CheckRule, Finding, meant_by_slip};
 use crate::contexts::survey::ContextSet;
 use crate::model::layer::{LayerIndex, Names};
@@ -10,14 +10,12 @@ use crate::model::variable::Naming;
 use crate::reading::{Reading, Readings};
 use std::sync::Arc;
 
-/// See [`About`].
-pub(crate) static STRAY_VARIABLE: About = About {
-    name: "stray-variable",
-    severity: Severity::Warning,
-    about: "a variable that is nearly a known one, or has the prefix and is no setting",
-    needs: Needs::Nothing,
-    begin: || Visit::Finish(finish),
-};
+pub(crate) static STRAY_VARIABLE: About = About::new(
+    "stray-variable",
+    Severity::Warning,
+    "a variable that is nearly a known one, or has the prefix and is no setting",
+    || Visit::Finish(finish),
+);
 
 fn finish(look: &mut Look<'_>) {
     let contexts = look.survey.contexts();

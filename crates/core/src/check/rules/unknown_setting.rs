@@ -8,14 +8,13 @@ use crate::model::layer::{Kind, Names};
 use crate::precedence::resolution::Candidate;
 use hashbrown::HashMap;
 
-/// See [`About`].
-pub(crate) static UNKNOWN_SETTING: About = About {
-    name: "unknown-setting",
-    severity: Severity::Warning,
-    about: "a setting that is not in the catalogue",
-    needs: Needs::Catalogue,
-    begin: || Visit::State(Box::new(Unknown::default())),
-};
+pub(crate) static UNKNOWN_SETTING: About = About::new(
+    "unknown-setting",
+    Severity::Warning,
+    "a setting that is not in the catalogue",
+    || Visit::State(Box::new(Unknown::default())),
+)
+.needing(Needs::Catalogue);
 
 /// The settings that were found, to be told of together.
 #[derive(Default)]

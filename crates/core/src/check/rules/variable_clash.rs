@@ -1,6 +1,6 @@
 //! Two settings with one variable.
 
-use super::{About, Look, Needs, Severity, Visit};
+use super::{About, Look, Severity, Visit};
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyId;
@@ -10,14 +10,10 @@ use crate::reading::Readings;
 use hashbrown::HashMap;
 use std::sync::Arc;
 
-/// See [`About`].
-pub(crate) static VARIABLE_CLASH: About = About {
-    name: "variable-clash",
-    severity: Severity::Error,
-    about: "two settings with one variable",
-    needs: Needs::Nothing,
-    begin: || Visit::Finish(finish),
-};
+pub(crate) static VARIABLE_CLASH: About =
+    About::new("variable-clash", Severity::Error, "two settings with one variable", || {
+        Visit::Finish(finish)
+    });
 
 fn finish(look: &mut Look<'_>) {
     let contexts = look.survey.contexts();
