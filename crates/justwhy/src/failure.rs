@@ -3,7 +3,7 @@
 use crate::arguments::{Common, Form, When};
 use crate::json;
 use crate::look::{Look, Role, width};
-use crate::run::{Outcome, Terminal};
+use crate::outcome::{Outcome, Terminal};
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use justwhy_core::ShownLine;
 use justwhy_project::Error;

@@ -5,6 +5,7 @@
 //! file writes to the terminal and exits.
 
 mod arguments;
+mod command_line;
 mod commands;
 mod dumps;
 mod failure;
@@ -12,15 +13,17 @@ mod fingerprint;
 mod given;
 mod json;
 mod look;
+mod outcome;
 mod printable;
 mod progress;
 mod run;
+mod running;
 #[cfg(test)]
 mod schema;
 mod unfreed;
 
 use look::Look;
-use run::{Outcome, Terminal};
+use outcome::{Outcome, Terminal};
 use std::io::{IsTerminal as _, Write as _};
 use std::process::ExitCode;
 use std::sync::Arc;

@@ -1,7 +1,7 @@
 //! What programs are given is often looked at on a terminal: no character in it may change what is seen.
 
 use crate::arguments::Form;
-use crate::run::Pieces;
+use crate::outcome::Pieces;
 use justwhy_core::is_unprintable;
 use std::fmt::Write as _;
 

@@ -1,11 +1,13 @@
 //! `check`: what will go wrong, or is not meant so, in any context.
 
 use crate::arguments::Form;
-use crate::arguments::Runs;
 use crate::json;
 use crate::look::{Look, Role, fill};
-use crate::run::Running;
-use crate::run::{Outcome, Surveying};
+use crate::outcome::Outcome;
+use crate::running::Running;
+use crate::running::Runs;
+use crate::running::Surveying;
+use crate::running::{looking, reading};
 use crate::unfreed::Unfreed;
 use clap::Args;
 use justwhy_core::{CheckRule, Context, Evidence, Severity, rule_named};
@@ -98,10 +100,8 @@ pub(crate) fn run(
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
     let Surveyed { survey, full, head, faults, .. } =
-        surveying
-            .snapshot
-            .survey(asked, options.here, &|count| progress.now(|| super::reading(count)))?;
-    progress.now(super::looking);
+        surveying.snapshot.survey(asked, options.here, &|count| progress.now(|| reading(count)))?;
+    progress.now(looking);
     let survey = Unfreed::new(survey, surveying.keyring.may_decrypt());
     let checking = Checking { snapshot: surveying.snapshot };
     let is_everywhere = !options.here && !head.is_asked();

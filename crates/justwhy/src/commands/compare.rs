@@ -1,7 +1,6 @@
 //! `compare`: the settings that differ between two contexts, each with who decides it on either side.
 
 use crate::arguments::Form;
-use crate::arguments::Runs;
 use crate::commands::sides::{Shown, push_line};
 use crate::commands::told_left_out;
 use crate::fingerprint::Fingerprints;
@@ -9,8 +8,11 @@ use crate::fingerprint::Fingerprints;
 use crate::json::Setting;
 use crate::json::{self, ShownContext};
 use crate::look::{Look, Role, fill, width};
-use crate::run::Running;
-use crate::run::{Outcome, Surveying};
+use crate::outcome::Outcome;
+use crate::running::Running;
+use crate::running::Runs;
+use crate::running::Surveying;
+use crate::running::{looking, reading};
 use clap::Args;
 use justwhy_core::{
     AxisValue, Compared, Context, Difference, Effect, Effects, Resolution, Survey, compare,
@@ -88,7 +90,7 @@ pub(crate) fn run(
     let [left, right] =
         [&options.left, &options.right].map(|asked| surveying.snapshot.here(Some(asked)));
     let contexts = [left.map_err(one)?, right.map_err(one)?];
-    surveying.progress.now(|| super::reading(contexts.len()));
+    surveying.progress.now(|| reading(contexts.len()));
     let mut read = surveying.snapshot.read_all(&contexts).into_iter();
     let mut next = |context: &Context| -> Result<Survey, Vec<Error>> {
         let where_ = justwhy_engine::plain_context(context);
@@ -97,7 +99,7 @@ pub(crate) fn run(
         Ok(Survey::of(vec![Arc::new(read)]))
     };
     let surveys = [next(&contexts[0])?, next(&contexts[1])?];
-    surveying.progress.now(super::looking);
+    surveying.progress.now(looking);
     let chosen = chosen(surveying, &options.patterns, &surveys)?;
     let is_chosen = |key: &[&str]| {
         let owned = || key.iter().map(|segment| (*segment).to_owned()).collect::<Vec<String>>();

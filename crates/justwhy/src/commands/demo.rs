@@ -1,11 +1,10 @@
 //! `demo`: the tide-gauge project, and real questions about it.
 
-use crate::arguments::Runs;
-use crate::arguments::{Common, Form};
+use crate::arguments::Form;
 use crate::json;
 use crate::look::{Look, Role};
-use crate::run::{self, Outcome, Terminal};
-use crate::run::{Asked, Running};
+use crate::outcome::{Outcome, Terminal};
+use crate::running::{Asked, Running, Runs};
 use clap::Args;
 use justwhy_core::Context;
 use justwhy_engine::Overlay;
@@ -25,8 +24,7 @@ pub(crate) struct DemoArguments {
 
 impl Runs for DemoArguments {
     fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
-        let Asked { common, look, .. } = running.asked;
-        run(self.folder.as_deref(), common, look, running.world)
+        run(self.folder.as_deref(), running)
     }
 }
 
@@ -153,13 +151,9 @@ struct Step {
     code: u8,
 }
 
-pub(crate) fn run(
-    folder: Option<&Path>,
-    common: &Common,
-    look: &Look,
-    world: &Arc<dyn World>,
-) -> Result<Outcome, Vec<Error>> {
+fn run(folder: Option<&Path>, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
+    let Running { asked: Asked { common, look, .. }, world, again, .. } = *running;
     let here = world.current_folder().unwrap_or_default();
     let folder = match folder {
         Some(folder) => {
@@ -175,7 +169,10 @@ pub(crate) fn run(
         Form::Json => Look { width: None, colour: false, ..*look },
         _ => *look,
     };
-    let steps: Vec<Step> = QUESTIONS.iter().map(|step| ask(step, &look, &world)).collect();
+    let steps: Vec<Step> = QUESTIONS
+        .iter()
+        .map(|step| ask(step, &look, |words, terminal| again(words, terminal, &world)))
+        .collect();
     let result = match common.output {
         Form::Json => {
             let body = DemoBody {
@@ -191,12 +188,16 @@ pub(crate) fn run(
 }
 
 /// Runs one command in the demo's folder, as if typed there.
-fn ask(step: &(&'static str, &[&str]), look: &Look, world: &Arc<dyn World>) -> Step {
+fn ask(
+    step: &(&'static str, &[&str]),
+    look: &Look,
+    run: impl FnOnce(&[OsString], &Terminal) -> Outcome,
+) -> Step {
     let (question, arguments) = *step;
     let words: Vec<OsString> =
         std::iter::once("justwhy").chain(arguments.iter().copied()).map(OsString::from).collect();
     let terminal = Terminal { look: *look, errors_in_colour: look.colour };
-    let outcome = run::run(&words, &terminal, world);
+    let outcome = run(&words, &terminal);
     Step {
         question,
         command: std::iter::once("justwhy")

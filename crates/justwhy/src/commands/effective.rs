@@ -1,9 +1,10 @@
 //! The effective settings as they are handed to a program, or why they are not.
 
-use super::{Answering, guarded};
+use super::guarded;
 use crate::json;
 use crate::look::Role;
-use crate::run::Outcome;
+use crate::outcome::Outcome;
+use crate::running::Answering;
 use justwhy_core::{Explanation, Former, KeyId, KeyPath, Kind, Names, Status, Value};
 use justwhy_formats::{Exported, NotWritable};
 use serde::Serialize;

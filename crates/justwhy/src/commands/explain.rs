@@ -1,15 +1,16 @@
 //! `explain`: why a setting has its value.
 
 use super::whereabouts::{ShownAxis, shown_axis};
-use super::{Answering, context_line, expected};
-use crate::arguments::Runs;
+use super::{context_line, expected};
 use crate::failure;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
+use crate::outcome::Outcome;
 use crate::progress::Progress;
-use crate::run::Outcome;
-use crate::run::Running;
+use crate::running::Answering;
+use crate::running::Running;
+use crate::running::Runs;
 use clap::Args;
 use justwhy_core::{
     Advice, Answers, Explanation, Hop, HopValue, Item, KeyId, KeyPath, Meaning, Origin, Provenance,

@@ -1,12 +1,13 @@
 //! `export`: the effective settings, for a program to read.
 
 use super::effective::{Effective, Refused, is_null, refusal, taken};
-use super::{Answering, list};
-use crate::arguments::Runs;
+use super::list;
 use crate::json;
+use crate::outcome::Outcome;
 use crate::printable::printable_json;
-use crate::run::Outcome;
-use crate::run::Running;
+use crate::running::Answering;
+use crate::running::Running;
+use crate::running::Runs;
 use clap::{Args, ValueEnum};
 use justwhy_core::list_values;
 use justwhy_formats::{Export, Exported};

@@ -1,13 +1,14 @@
 //! `find`: which settings have a value, in any context, and where it is written.
 
-use super::Answering;
 use super::grid::ShownUnread;
-use crate::arguments::Runs;
 use crate::json::{self, ShownContext, ShownProvenance, ShownValue};
 use crate::look::{Role, Symbol};
+use crate::outcome::Outcome;
 use crate::progress::Progress;
-use crate::run::Outcome;
-use crate::run::Running;
+use crate::running::Answering;
+use crate::running::Running;
+use crate::running::Runs;
+use crate::running::reading;
 use clap::Args;
 use justwhy_core::{Context, ContextSet, Hit, Resolution, list_values};
 use justwhy_engine::{Occurrence, Occurrences, find};
@@ -66,7 +67,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
     }
     let progress = Progress::begin("reading the project");
     let here = answering.context();
-    let reads = |count: usize| progress.now(|| super::reading(count));
+    let reads = |count: usize| progress.now(|| reading(count));
     let show = |resolution: &Resolution, hit: &Hit| ShownProvenance::of(resolution, &hit.stand);
     let finding = find(answering.snapshot, here, value, &reads, show)?;
     let Occurrences { mut places, contexts: read, formed: count, is_apart, unread } = finding;

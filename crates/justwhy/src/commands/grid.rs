@@ -2,11 +2,13 @@
 //! once.
 
 use crate::arguments::Form;
-use crate::arguments::Runs;
 use crate::fingerprint::Fingerprints;
 use crate::json::{self, Setting, ShownContext, Written};
-use crate::run::Running;
-use crate::run::{Outcome, Pieces, Surveying};
+use crate::outcome::{Outcome, Pieces};
+use crate::running::Running;
+use crate::running::Runs;
+use crate::running::Surveying;
+use crate::running::{looking, reading};
 use crate::unfreed::Unfreed;
 use clap::Args;
 use justwhy_core::{
@@ -145,7 +147,7 @@ pub(crate) fn run(
     let from = from.map_err(one)?;
     let names: Vec<&str> = options.across.iter().map(|name| name.trim()).collect();
     let contexts = snapshot.across(&from, &names).map_err(one)?;
-    surveying.progress.now(|| super::reading(contexts.len()));
+    surveying.progress.now(|| reading(contexts.len()));
     let mut readings = Vec::with_capacity(contexts.len());
     let mut unread: Vec<(Context, Error)> = Vec::new();
     for (context, read) in contexts.iter().zip(snapshot.read_all(&contexts)) {
@@ -159,7 +161,7 @@ pub(crate) fn run(
         let where_ = format!("it is so in {}", justwhy_engine::plain_context(context));
         return Err(one(error.clone().help(where_)));
     }
-    surveying.progress.now(super::looking);
+    surveying.progress.now(looking);
     let survey = Unfreed::new(Survey::of(readings), surveying.keyring.may_decrypt());
     let wanted = chosen(surveying, &survey, &options.patterns)?;
     let wanted = |key: KeyId| wanted.as_ref().is_none_or(|wanted| wanted.contains(&key));

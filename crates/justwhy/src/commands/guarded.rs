@@ -1,7 +1,7 @@
 //! Variables that a repository must not set for a program: what they hold decides which programs and
 //! libraries run, or what the program does before it reads any setting.
 
-use super::Answering;
+use crate::running::Answering;
 
 /// Names that shells, loaders and interpreters act upon.
 const NAMES: [&str; 62] = [

@@ -1,11 +1,11 @@
 //! `identity new`: makes an identity, with which what is encrypted for it is read.
 
-use crate::arguments::Runs;
 use crate::arguments::{Common, Form};
 use crate::json;
 use crate::look::{Look, Role};
-use crate::run::Outcome;
-use crate::run::{Asked, Running};
+use crate::outcome::Outcome;
+use crate::running::Runs;
+use crate::running::{Asked, Running};
 use clap::{Args, Subcommand};
 use justwhy_core::Context;
 use justwhy_encryption::{IDENTITY_VARIABLE, new_identity};

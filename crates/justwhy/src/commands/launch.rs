@@ -1,11 +1,11 @@
 //! `launch`: runs a program with the effective settings as its variables.
 
-use super::Answering;
 use super::effective::{Effective, Refused, is_null, refusal, taken};
 use super::guarded::is_guarded;
-use crate::arguments::Runs;
-use crate::run::Outcome;
-use crate::run::{Asked, Running, requests};
+use crate::outcome::Outcome;
+use crate::running::Answering;
+use crate::running::Runs;
+use crate::running::{Asked, Running, requests};
 use crate::{failure, json};
 use clap::Args;
 use justwhy_formats::variables;

@@ -1,12 +1,12 @@
 //! `list`: every effective value with the layer and place that decided it.
 
-use super::Answering;
-use crate::arguments::Runs;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, is_plain, width};
-use crate::run::Running;
-use crate::run::{Outcome, Pieces};
+use crate::outcome::{Outcome, Pieces};
+use crate::running::Answering;
+use crate::running::Running;
+use crate::running::Runs;
 use clap::Args;
 use justwhy_core::{Explanation, KeyId, Pattern, Resolution, Status, parallel};
 use justwhy_engine::{Everywhere, select};

@@ -1,11 +1,12 @@
 //! `needs`: required settings that have no value here, and every place where one could be given.
 
-use super::{Answering, context_line};
-use crate::arguments::Runs;
+use super::context_line;
 use crate::json;
 use crate::look::{Look, Role, fill, width};
-use crate::run::Outcome;
-use crate::run::Running;
+use crate::outcome::Outcome;
+use crate::running::Answering;
+use crate::running::Running;
+use crate::running::Runs;
 use clap::Args;
 use justwhy_core::{Advice, Declaration, Explanation, KeyId, Kind, Place, Status};
 use justwhy_project::{Error, Tracking};

@@ -1,10 +1,9 @@
 //! `put`, `drop` and `move`: a value is written where a layer is told of it, taken out there, or both; what
 //! that changes is said first.
 
-use super::suppose::{self, Act, Supposing};
-use crate::arguments::Runs;
-use crate::run::Outcome;
-use crate::run::Running;
+use super::suppose::{self, Act};
+use crate::outcome::Outcome;
+use crate::running::{Running, Runs, Supposing};
 use clap::Args;
 use justwhy_core::{KeyPath, Text};
 use justwhy_engine::Edits;

@@ -1,12 +1,13 @@
 //! `stores`: the stores whose scopes the project reads, and whether they answer.
 
 use crate::arguments::Form;
-use crate::arguments::Runs;
 use crate::commands::context_line;
 use crate::json;
 use crate::look::{Look, Role, Symbol, fill, width};
-use crate::run::Running;
-use crate::run::{Outcome, Surveying};
+use crate::outcome::Outcome;
+use crate::running::Running;
+use crate::running::Runs;
+use crate::running::Surveying;
 use clap::Args;
 use justwhy_core::{Context, Scope, show_date};
 use justwhy_engine::{NotRead, ScopeLayer};

@@ -1,7 +1,6 @@
 //! `suppose`: what would change if a source said something else. Nothing is written.
 
 use crate::arguments::Form;
-use crate::arguments::Runs;
 use crate::commands::check::ShownFinding;
 use crate::commands::grid::ShownUnread;
 use crate::commands::sides::Shown;
@@ -10,22 +9,20 @@ use crate::fingerprint::Fingerprints;
 use crate::json::Setting;
 use crate::json::{self, ShownContext};
 use crate::look::Look;
-use crate::progress::Progress;
-use crate::run::Running;
-use crate::run::{Asked, Outcome};
+use crate::outcome::Outcome;
+use crate::running::{Asked, Running, Runs, Supposing};
 use clap::Args;
 use justwhy_core::{
     Context, Difference, Effect, KeyPath, Severity, Text, is_env_name, list_values,
 };
 use justwhy_engine::{
-    CheckedFinding, Deed, Edits, Foresight, Outlook, Session, Supposed, Supposition, Waits, Wish,
-    foresee, left_out, shown_key,
+    CheckedFinding, Deed, Edits, Foresight, Outlook, Supposed, Supposition, Wish, foresee,
+    left_out, shown_key,
 };
-use justwhy_project::{Error, World};
+use justwhy_project::Error;
 use serde::Serialize;
 use serde_json::value::RawValue;
 use std::collections::BTreeMap;
-use std::sync::Arc;
 use telling::{Telling, end};
 use writing::write;
 
@@ -111,30 +108,6 @@ pub(crate) enum Act {
     Write,
     /// It would be written.
     WriteNothing,
-}
-
-/// What the command works with.
-pub(crate) struct Supposing<'a> {
-    pub(crate) asked: Asked<'a>,
-    pub(crate) world: &'a Arc<dyn World>,
-    pub(crate) progress: &'a Progress,
-}
-
-impl Supposing<'_> {
-    /// The project as it is now: whoever writes looks at it again once nobody else does.
-    pub(crate) fn session(&self) -> Result<Session, Vec<Error>> {
-        self.asked.session(self.world)
-    }
-}
-
-impl Waits for Supposing<'_> {
-    fn reads(&self, contexts: usize) {
-        self.progress.now(|| super::reading(contexts));
-    }
-
-    fn looks(&self) {
-        self.progress.now(super::looking);
-    }
 }
 
 #[derive(Serialize)]

@@ -1,12 +1,11 @@
 //! `completions` and `manual`: texts made from the command line's own definition.
 
-use crate::arguments::Runs;
-use crate::arguments::{Arguments, Common, Form};
+use crate::arguments::{Common, Form};
 use crate::json;
-use crate::run::Outcome;
-use crate::run::Running;
+use crate::outcome::Outcome;
+use crate::running::Running;
+use crate::running::Runs;
 use clap::Args;
-use clap::CommandFactory as _;
 use justwhy_core::{Context, nearest};
 use justwhy_project::Error;
 use serde::Serialize;
@@ -20,7 +19,7 @@ pub(crate) struct CompletionsArguments {
 
 impl Runs for CompletionsArguments {
     fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
-        Ok(completions(self.shell, running.asked.common))
+        Ok(completions(self.shell, (running.program)(), running.asked.common))
     }
 }
 
@@ -33,7 +32,7 @@ pub(crate) struct ManualArguments {
 
 impl Runs for ManualArguments {
     fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
-        manual(self.command.as_deref(), running.asked.common)
+        manual(self.command.as_deref(), (running.program)(), running.asked.common)
     }
 }
 
@@ -53,14 +52,21 @@ fn outcome(command: &'static str, text: String, common: &Common) -> Outcome {
     Outcome { result: result.into(), notes: String::new(), code: 0, done: Vec::new() }
 }
 
-pub(crate) fn completions(shell: clap_complete::Shell, common: &Common) -> Outcome {
+pub(crate) fn completions(
+    shell: clap_complete::Shell,
+    mut program: clap::Command,
+    common: &Common,
+) -> Outcome {
     let mut script = Vec::new();
-    clap_complete::generate(shell, &mut Arguments::command(), "justwhy", &mut script);
+    clap_complete::generate(shell, &mut program, "justwhy", &mut script);
     outcome("completions", String::from_utf8_lossy(&script).into_owned(), common)
 }
 
-pub(crate) fn manual(command: Option<&str>, common: &Common) -> Result<Outcome, Vec<Error>> {
-    let mut program = Arguments::command();
+pub(crate) fn manual(
+    command: Option<&str>,
+    mut program: clap::Command,
+    common: &Common,
+) -> Result<Outcome, Vec<Error>> {
     program.build();
     let page = match command {
         None => program,

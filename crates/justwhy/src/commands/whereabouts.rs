@@ -1,10 +1,10 @@
 //! `justwhy` alone: where am I?
 
-use super::Answering;
 use super::check::counted;
 use crate::json;
 use crate::look::{Role, Symbol, fill, width};
-use crate::run::Outcome;
+use crate::outcome::Outcome;
+use crate::running::Answering;
 use justwhy_core::{
     AxisOrigin, AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName,
     Presence, Severity, Status, Survey, list_values,

@@ -1,7 +1,7 @@
 //! Lists of very many items, written by several threads.
 
 use super::text;
-use crate::run::Pieces;
+use crate::outcome::Pieces;
 use serde::Serialize;
 
 /// Items of a list, written out one after the other with commas in between.
