@@ -9,8 +9,8 @@ use crate::model::convert::{
 };
 use crate::model::key::KeyId;
 use crate::model::layer::{LayerIndex, Presence};
+use crate::model::note::Note;
 use crate::model::place::{Origin, Place};
-use crate::model::scope::Note;
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
 use crate::precedence::provenance::{Provenance, name_of};

@@ -51,6 +51,7 @@ pub use model::candidate::CandidateId;
 pub use model::catalogue::{
     Catalogue, Declared, EmptyText, Former, Gather, Required, Standing, is_variable_name,
 };
+pub use model::condition::Condition;
 pub use model::convert::{
     Address, Bound, Conversion, Declaration, Matches, Misfit, Nanoseconds, NotAList, Shape,
     read_duration, read_like, read_list, read_size, show_duration, show_size,
@@ -59,16 +60,16 @@ pub use model::document::{Document, Leaf, Lookalike, OfScope};
 pub use model::encrypted::{Decrypts, ENCRYPTED_MARK, Encrypts, NotEncrypted, is_encrypted};
 pub use model::key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
 pub use model::layer::{
-    Condition, Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence,
-    Removal, ScopeOf, list_values,
+    Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence, Removal,
+    ScopeOf, list_values,
 };
 pub use model::near::{is_near, nearest, nearest_few};
+pub use model::note::{Note, show_date};
 pub use model::pattern::Pattern;
 pub use model::place::{Origin, Place, Position, ShownLine, SourceText, Span};
 pub use model::reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
 pub use model::scope::{
-    Audience, Note, Scope, ScopeVariable, is_env_name, is_scope_name, scope_segments_match,
-    show_date,
+    Audience, Scope, ScopeVariable, is_env_name, is_scope_name, scope_segments_match,
 };
 pub use model::secret::{
     Secrets, hide_address_password, hide_in_text, is_nearly_secret_name, is_secret_name,

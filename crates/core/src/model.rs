@@ -3,12 +3,14 @@
 pub(crate) mod axis;
 pub(crate) mod candidate;
 pub(crate) mod catalogue;
+pub(crate) mod condition;
 pub(crate) mod convert;
 pub(crate) mod document;
 pub(crate) mod encrypted;
 pub(crate) mod key;
 pub(crate) mod layer;
 pub(crate) mod near;
+pub(crate) mod note;
 pub(crate) mod pattern;
 pub(crate) mod place;
 pub(crate) mod reference;

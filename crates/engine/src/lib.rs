@@ -19,6 +19,7 @@ mod editing;
 mod everywhere;
 mod expected;
 mod find;
+mod folders;
 mod foresight;
 mod orphans;
 mod overlay;

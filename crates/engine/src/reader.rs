@@ -2,7 +2,7 @@
 
 use crate::Arguments;
 use crate::cache::Cache;
-use crate::situate::{ancestors, inside};
+use crate::folders::{ancestors, inside};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
     Context, Decrypts, Document, Inactivity, Input, Inputs, KeyPath, Keys, Kind, Lack, Layer,

@@ -3,9 +3,9 @@
 
 use crate::Limits;
 use crate::edit::lines::{self, text_of};
-use crate::edit::{Splice, Way, line_end, line_start, names, whole_lines};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
+use crate::splice::{Splice, Way, line_end, line_start, names, whole_lines};
 use crate::tree::{Kind, Node, NodeId, Tree};
 use crate::write::{Quotes, short_escape, unwritable};
 use justwhy_core::{Span, Value};

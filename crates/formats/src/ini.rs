@@ -2,10 +2,10 @@
 
 use crate::Limits;
 use crate::edit::lines::{self, last_leaf, text_of};
-use crate::edit::{Splice, Way, names, newline, whole_lines};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::paths::Paths;
+use crate::splice::{Splice, Way, names, newline, whole_lines};
 use crate::tree::{NodeId, Tree};
 use crate::write::{Quotes, unwritable};
 use justwhy_core::{KeyPath, Span, Value};

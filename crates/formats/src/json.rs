@@ -2,9 +2,9 @@
 
 use crate::Limits;
 use crate::edit::braces;
-use crate::edit::{Splice, Way};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
+use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
 use crate::write::json_text;
 use justwhy_core::Value;

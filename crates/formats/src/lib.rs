@@ -16,7 +16,9 @@ mod limits;
 mod lowering;
 mod paths;
 mod properties;
+mod registry;
 mod rows;
+mod splice;
 #[cfg(test)]
 mod tests;
 mod text;
@@ -25,12 +27,13 @@ mod tree;
 mod write;
 mod yaml;
 
-pub use edit::{Step, is_table, put, take_out};
+pub use edit::{is_table, put, take_out};
 pub use export::{Export, Exported, NotWritable, json_of, variables};
 pub use fault::{Fault, shown_name};
-pub use format::Format;
 pub use limits::Limits;
 pub use lowering::Lowering;
+pub use registry::Format;
 pub use rows::RowFormat;
+pub use splice::Step;
 pub use text::decode;
 pub use tree::{Children, Kind, Node, NodeId, Tree};

@@ -2,10 +2,10 @@
 
 use crate::Limits;
 use crate::edit::lines::{self, last_leaf, text_of};
-use crate::edit::{Splice, Way, line_end, names, whole_lines};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::paths::Paths;
+use crate::splice::{Splice, Way, line_end, names, whole_lines};
 use crate::tree::{NodeId, Tree};
 use justwhy_core::{Span, Value};
 use std::borrow::Cow;

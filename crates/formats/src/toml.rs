@@ -1,9 +1,9 @@
 //! TOML 1.0 (and of 1.1 what the parser knows).
 
 use crate::Limits;
-use crate::edit::{Splice, Way};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
+use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
 use justwhy_core::{KeyPath, Value};
 

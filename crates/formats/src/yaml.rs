@@ -1,9 +1,9 @@
 //! YAML 1.2 with its core schema: one document.
 
 use crate::Limits;
-use crate::edit::{Splice, Way};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
+use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
 use crate::write::json_text;
 use justwhy_core::Value;

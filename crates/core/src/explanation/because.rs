@@ -5,7 +5,7 @@ use crate::answers::Answers;
 use crate::model::candidate::CandidateId;
 use crate::model::key::KeyId;
 use crate::model::layer::{Kind, LayerIndex, Presence, list_values};
-use crate::model::scope::Note;
+use crate::model::note::Note;
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
 use crate::model::variable::is_system_variable;

@@ -101,7 +101,7 @@ fn encrypted(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
 /// When and by whom the store was told what decides, and how old the copy is that stands for it.
 fn history(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
     let resolution = answers.resolution();
-    let history = resolution.note(candidate).and_then(crate::model::scope::Note::history);
+    let history = resolution.note(candidate).and_then(crate::model::note::Note::history);
     let layer = resolution.readings().layer(resolution.layer_of(candidate));
     let copy = layer.scope.as_ref().and_then(|scope| scope.copy.clone());
     match (history, copy) {

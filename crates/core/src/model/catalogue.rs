@@ -1,9 +1,9 @@
 //! The catalogue: what a project declares about single settings.
 
 use crate::model::axis::Context;
+use crate::model::condition::Condition;
 use crate::model::convert::{Declaration, Shape};
 use crate::model::key::{KeyId, KeyPath, Keys};
-use crate::model::layer::Condition;
 use crate::model::place::Span;
 use hashbrown::HashMap;
 use std::sync::Arc;

@@ -1,8 +1,8 @@
 //! What one source says, before any layer looks at it.
 
 use crate::model::key::{KeyId, Keys};
+use crate::model::note::Note;
 use crate::model::place::{Position, SourceText, Span};
-use crate::model::scope::Note;
 use crate::model::secret::names_a_secret_inside;
 use crate::model::value::Value;
 use std::sync::Arc;

@@ -1,7 +1,7 @@
 //! Encrypted values: texts that begin with `age:`, after which a file of the age format stands in base64.
 
 use crate::model::document::Document;
-use crate::model::scope::Note;
+use crate::model::note::Note;
 use crate::model::text::Text;
 use crate::model::value::Value;
 use std::sync::Arc;

@@ -1,6 +1,7 @@
 //! Layers: the rungs of the order of precedence, as they stand in one context.
 
 use crate::model::axis::Context;
+use crate::model::condition::Condition;
 use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::pattern::Pattern;
 use crate::model::place::Span;
@@ -64,23 +65,6 @@ pub enum Names {
     Keys,
     /// As flat names of variables.
     Variables(Naming),
-}
-
-/// A condition on the context: an axis and the values that it names.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Condition {
-    /// The axis.
-    pub axis: String,
-    /// The values, at least one.
-    pub values: Vec<String>,
-}
-
-impl Condition {
-    /// Whether it holds; an unset axis matches nothing.
-    pub fn holds(&self, context: &Context) -> bool {
-        let actual = context.value(&self.axis);
-        actual.is_some_and(|actual| self.values.iter().any(|value| value == actual))
-    }
 }
 
 /// Why a layer is not active in a context.

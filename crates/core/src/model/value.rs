@@ -28,7 +28,7 @@ pub enum Value {
     List(Arc<[Element]>),
     /// A map inside a list. A table that is not in a list is no value but a branch of keys.
     Map(Arc<[Entry]>),
-    /// One that is there and cannot be read: why stands in the document's [`Note`](crate::model::scope::Note).
+    /// One that is there and cannot be read: why stands in the document's [`Note`](crate::model::note::Note).
     Unread,
 }
 

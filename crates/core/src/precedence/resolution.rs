@@ -6,7 +6,7 @@ use crate::model::document::Leaf;
 use crate::model::key::{KeyId, Keys};
 use crate::model::layer::{LayerIndex, Null, Pins};
 use crate::model::near::KnownNames;
-use crate::model::scope::Note;
+use crate::model::note::Note;
 use crate::model::secret::Secrets;
 use crate::model::value::{Type, Value};
 use crate::parallel;

@@ -4,8 +4,8 @@ use super::{Offer, Reading, narrow};
 use crate::model::catalogue::{Catalogue, Standing};
 use crate::model::document::{Document, Leaf};
 use crate::model::key::{KeyId, Keys};
+use crate::model::note::Note;
 use crate::model::place::Span;
-use crate::model::scope::Note;
 use crate::model::value::{Entry, Value};
 use std::sync::Arc;
 

@@ -1,7 +1,7 @@
 //! What stands in braces, with commas between.
 
-use super::{Splice, end_of, line_end, line_start, newline};
 use crate::fault::Fault;
+use crate::splice::{Splice, end_of, line_end, line_start, newline};
 use crate::tree::{NodeId, Tree};
 use crate::write::unwritable;
 

@@ -1,7 +1,7 @@
 //! What formats whose values stand on a line each have in common.
 
-use super::{Splice, whole_line};
 use crate::fault::Fault;
+use crate::splice::{Splice, whole_line};
 use crate::tree::{Kind, Node, NodeId, Tree};
 use crate::write::unwritable;
 use justwhy_core::Value;
@@ -44,6 +44,8 @@ pub(crate) fn take_out(text: &str, tree: &Tree<'_>, there: NodeId) -> Result<Spl
     let node = tree.node(there);
     match node.kind {
         Kind::Table(_) => Err(unwritable("an edit of tables with headers of their own")),
-        _ => Ok(whole_line(text, (node.name_at.start as usize, super::end_of(tree, there)))),
+        _ => {
+            Ok(whole_line(text, (node.name_at.start as usize, crate::splice::end_of(tree, there))))
+        }
     }
 }

@@ -1,8 +1,9 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
-use super::{Step, put, take_out};
+use super::{put, take_out};
 use crate::Format;
 use crate::Limits;
+use crate::splice::Step;
 use crate::tests::generated::Random;
 use crate::{Lowering, Tree};
 use justwhy_core::{Element, Keys, Span, Value};

@@ -1,8 +1,8 @@
 //! JSON, with comments and trailing commas or without.
 
 use crate::edit::braces::after_comma;
-use crate::edit::{Splice, Way, indent_at, line_start, names, newline};
 use crate::fault::Fault;
+use crate::splice::{Splice, Way, indent_at, line_start, names, newline};
 use crate::tree::{NodeId, Tree};
 use crate::write::{json_text, unwritable};
 use justwhy_core::Value;

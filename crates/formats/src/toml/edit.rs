@@ -1,9 +1,10 @@
 //! TOML: a value by its header, as a dotted name, or in braces.
 
-use crate::edit::{
-    self, Splice, Way, braces, end_of, line_end, line_start, names, whole_line, whole_lines,
-};
+use crate::edit::braces;
 use crate::fault::Fault;
+use crate::splice::{
+    Splice, Way, end_of, indent_at, line_end, line_start, names, newline, whole_line, whole_lines,
+};
 use crate::tree::{Kind, NodeId, Tree};
 use crate::write::{Quotes, unwritable};
 use justwhy_core::{KeyPath, Value};
@@ -37,7 +38,7 @@ pub(super) fn put(
             let node = tree.node(table);
             let start = line_start(text, node.name_at.start as usize);
             let before = text[start..node.name_at.end as usize].trim_start();
-            let indent = edit::indent_at(text, start);
+            let indent = indent_at(text, start);
             let line = format!("{indent}{before}.{rest} = {value}");
             Ok(whole_lines(text, line_end(text, end), &line))
         }
@@ -156,8 +157,8 @@ fn in_section(text: &str, tree: &Tree<'_>, table: NodeId, line: &str) -> Splice 
     let last = own_end(text, tree, table);
     let first = tree.entries(table).next().map(|id| tree.node(id).name_at.start as usize);
     let indent = match (last, first) {
-        (Some(_), Some(first)) => edit::indent_at(text, first),
-        _ => edit::indent_at(text, header),
+        (Some(_), Some(first)) => indent_at(text, first),
+        _ => indent_at(text, header),
     };
     let end = last.unwrap_or(header);
     whole_lines(text, line_end(text, end), &format!("{indent}{line}"))
@@ -199,7 +200,7 @@ fn at_root(text: &str, tree: &Tree<'_>, way: &Way<'_>, value: &str) -> Result<Sp
                 let lines = text.split_inclusive('\n');
                 let before = lines.take_while(|line| !line.trim_start().starts_with('['));
                 let header = before.map(str::len).sum();
-                Splice::insert(header, format!("{line}\n\n").replace('\n', edit::newline(text)))
+                Splice::insert(header, format!("{line}\n\n").replace('\n', newline(text)))
             }
             None => whole_lines(text, text.len(), &line),
         });

@@ -1,11 +1,11 @@
 //! YAML: bytes at the places of values; quotes, indents and comments stay.
 
 use super::read::is_plain_text;
-use crate::edit::{
-    Splice, Way, braces, end_of, indent_at, line_end, line_start, names, newline, whole_line,
-    whole_lines,
-};
+use crate::edit::braces;
 use crate::fault::Fault;
+use crate::splice::{
+    Splice, Way, end_of, indent_at, line_end, line_start, names, newline, whole_line, whole_lines,
+};
 use crate::tree::{Kind, Node, NodeId, Tree};
 use crate::write::{Quotes, json_text, unwritable};
 use justwhy_core::Value;
