@@ -2,10 +2,9 @@
 
 use crate::beyond;
 use crate::error::Error;
-use crate::glob::Glob;
 use crate::ports::{ReadProblem, World};
 use crate::stores::Store;
-use justwhy_core::{Axis, Condition, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
+use justwhy_core::{Condition, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
 use justwhy_formats::{Fault, Format, Limits, RowFormat, Tree, decode};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -24,6 +23,7 @@ mod template;
 #[cfg(test)]
 mod tests;
 
+pub use axis::{ProjectAxis, Way};
 pub use rule::{Accept, ProjectRule};
 pub use template::{KeyTemplate, PathTemplate, Piece};
 
@@ -71,60 +71,6 @@ pub struct Project {
     pub read_folders: Vec<String>,
     /// The text of the project file, for places.
     pub text: justwhy_core::SourceText,
-}
-
-/// An axis as declared.
-#[derive(Debug)]
-pub struct ProjectAxis {
-    /// Its name and the values that it may have.
-    pub axis: Axis,
-    /// Its value when nothing else gives one.
-    pub default: Option<String>,
-    /// The ways to find its value, first hit first.
-    pub read: Vec<Way>,
-    /// The pattern of the folders whose names are allowed.
-    pub directories: Option<String>,
-    /// Whether it is not declared, and only there because layers read rows by it.
-    pub is_implied: bool,
-}
-
-/// Where the value of an axis may come from.
-#[derive(Debug)]
-pub enum Way {
-    /// A process variable.
-    Variable(String),
-    /// The text of a file.
-    File(String),
-    /// A variable in an env file.
-    FileVariable {
-        /// The file.
-        path: String,
-        /// The variable.
-        name: String,
-    },
-    /// The git branch: patterns, as written too, and the value that each gives.
-    Branch(Vec<(Glob, String, String)>),
-    /// The folder that the working directory is in, and the pattern as written.
-    Folder(Glob, String),
-    /// Another axis: its values and what each gives, with their places.
-    Axis {
-        /// Its name.
-        axis: String,
-        /// Its values, what each gives, and where that stands.
-        map: Vec<(String, String, Span)>,
-        /// Where its name stands.
-        at: Span,
-    },
-}
-
-impl Way {
-    /// Whether it reads the file at that path.
-    pub fn reads_file(&self, path: &str) -> bool {
-        match self {
-            Way::File(file) | Way::FileVariable { path: file, .. } => file == path,
-            _ => false,
-        }
-    }
 }
 
 /// A combination of values that does not exist.

@@ -1,7 +1,7 @@
 //! `[[axis]]` tables.
 
+use super::Never;
 use super::fields::{Fields, Sink};
-use super::{Never, ProjectAxis, Way};
 use crate::beyond;
 use crate::error::Error;
 use crate::glob::{Glob, Wanted};
@@ -9,6 +9,60 @@ use crate::ports::World;
 use justwhy_core::{Axis, BadAxisValue, Span, check_axis_value, nearest};
 use justwhy_formats::{Kind, NodeId, shown_name};
 use std::path::Path;
+
+/// An axis as declared.
+#[derive(Debug)]
+pub struct ProjectAxis {
+    /// Its name and the values that it may have.
+    pub axis: Axis,
+    /// Its value when nothing else gives one.
+    pub default: Option<String>,
+    /// The ways to find its value, first hit first.
+    pub read: Vec<Way>,
+    /// The pattern of the folders whose names are allowed.
+    pub directories: Option<String>,
+    /// Whether it is not declared, and only there because layers read rows by it.
+    pub is_implied: bool,
+}
+
+/// Where the value of an axis may come from.
+#[derive(Debug)]
+pub enum Way {
+    /// A process variable.
+    Variable(String),
+    /// The text of a file.
+    File(String),
+    /// A variable in an env file.
+    FileVariable {
+        /// The file.
+        path: String,
+        /// The variable.
+        name: String,
+    },
+    /// The git branch: patterns, as written too, and the value that each gives.
+    Branch(Vec<(Glob, String, String)>),
+    /// The folder that the working directory is in, and the pattern as written.
+    Folder(Glob, String),
+    /// Another axis: its values and what each gives, with their places.
+    Axis {
+        /// Its name.
+        axis: String,
+        /// Its values, what each gives, and where that stands.
+        map: Vec<(String, String, Span)>,
+        /// Where its name stands.
+        at: Span,
+    },
+}
+
+impl Way {
+    /// Whether it reads the file at that path.
+    pub fn reads_file(&self, path: &str) -> bool {
+        match self {
+            Way::File(file) | Way::FileVariable { path: file, .. } => file == path,
+            _ => false,
+        }
+    }
+}
 
 pub(super) const FIELDS: Fields =
     Fields { of: "an axis", known: &["name", "allowed", "open", "default", "read"] };
