@@ -437,6 +437,17 @@ fn refuses_broken_yaml_at_the_right_place() {
                 "? [a]\n: 1",
                 &["1:3 the name of a setting must be a single text, number or the like"],
             ),
+            (
+                "a list that is not closed",
+                "a: [1\nb: 2",
+                &["2:2 this is not YAML: illegal placement of ':' indicator"],
+            ),
+            (
+                "a table that is not closed",
+                "a: {x: 1, y",
+                &["1:4 this is not YAML: unclosed bracket '{'"],
+            ),
+            ("what begins no value", "a: @b", &["1:4 this is not YAML: unexpected character"]),
             ("a tag of somebody", "a: !x 1", &["1:7 only the tags of YAML's core schema are read"]),
             (
                 "a tag that does not fit",

@@ -302,9 +302,11 @@ fn syntax_fault(error: &ScanError, text: &str, limits: Limits) -> Fault {
         return Fault::new(at, "a tab indents this line, which YAML does not allow")
             .help("indent with spaces");
     }
-    // What the parser quotes could be a part of a value.
-    let kind = error.kind().to_string();
-    let reason = kind.split(['"', '\'', '`']).next().unwrap_or_default().trim_end();
+    let reason = match error.kind() {
+        // It could be a part of a value. All else that the parser quotes is of YAML.
+        ErrorKind::UnexpectedCharacter { .. } => "unexpected character".to_owned(),
+        kind => kind.to_string(),
+    };
     Fault::new(at, format!("this is not YAML: {reason}"))
 }
 
