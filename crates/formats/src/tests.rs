@@ -124,6 +124,24 @@ fn refuses_broken_toml_at_the_right_place() {
     check(
         Format::TOML,
         &[
+            ("an exponent of nothing", "a = 1e", &["1:7 invalid exponent, expected digits"]),
+            ("no digits", "a = 0x", &["1:5 this is no number"]),
+            ("no digit of a radix", "a = 0b2", &["1:7 invalid binary number"]),
+            (
+                "a number that begins with its point",
+                "a = .5",
+                &["1:5 invalid mantissa, expected digits"],
+            ),
+            (
+                "too large a number",
+                "a = 1e999",
+                &["1:5 a number must fit into 64-bit floating point"],
+            ),
+            (
+                "too large an integer",
+                "a = 0xfffffffffffffffff",
+                &["1:5 an integer must fit into 64 bits"],
+            ),
             (
                 "a repeated key",
                 "a=1\nb=2\na=3",

@@ -10,6 +10,7 @@ use hashbrown::{DefaultHashBuilder, HashTable};
 use justwhy_core::Span;
 use std::borrow::Cow;
 use std::hash::BuildHasher as _;
+use std::num::{IntErrorKind, ParseIntError};
 use toml_parser::decoder::{Encoding, ScalarKind};
 use toml_parser::parser::{EventReceiver, ValidateWhitespace};
 use toml_parser::{ErrorSink, Expected, ParseError, Raw, Source};
@@ -303,7 +304,13 @@ impl<'s> Builder<'s> {
     fn scalar_kind(&mut self, raw: Raw<'s>, at: Span, error: &mut dyn ErrorSink) -> Kind<'s> {
         let mut text = Cow::Borrowed("");
         let written = raw.as_str();
-        let fault = match raw.decode_scalar(&mut text, error) {
+        // What the parser calls no number is not one that is too large.
+        let mut is_told = false;
+        let mut report = |fault| {
+            is_told = true;
+            error.report_error(fault);
+        };
+        let fault = match raw.decode_scalar(&mut text, &mut report) {
             ScalarKind::String => return Kind::Text(text),
             ScalarKind::Boolean(value) => return Kind::Boolean(value),
             ScalarKind::DateTime => match text.parse::<toml_datetime::Datetime>() {
@@ -312,18 +319,27 @@ impl<'s> Builder<'s> {
             },
             ScalarKind::Integer(radix) => match i64::from_str_radix(&text, radix.value()) {
                 Ok(value) => return Kind::Integer(value),
-                Err(_) => integer_too_large(at),
+                Err(error) if is_overflow(&error) => integer_too_large(at),
+                Err(_) => Fault::new(at, "this is no number"),
             },
             ScalarKind::Float => match text.parse::<f64>() {
                 Ok(value) if !value.is_infinite() || text.contains("inf") => {
                     return Kind::Number(value);
                 }
-                _ => number_too_large(at),
+                Ok(_) => number_too_large(at),
+                Err(_) => Fault::new(at, "this is no number"),
             },
         };
-        self.fail(fault);
+        match is_told {
+            true => self.is_lost = true,
+            false => self.fail(fault),
+        }
         Kind::Null
     }
+}
+
+fn is_overflow(error: &ParseIntError) -> bool {
+    matches!(error.kind(), IntErrorKind::PosOverflow | IntErrorKind::NegOverflow)
 }
 
 fn span(span: toml_parser::Span) -> Span {
