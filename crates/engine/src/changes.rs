@@ -158,19 +158,15 @@ impl Snapshot {
                 Arc::new(project)
             }
         };
-        let changed_world = Arc::clone(&ports.world);
         let touched = Touched {
             files: &paths,
             is_any_new,
             process: changes.variables.is_some(),
             stores: !changes.stores.is_empty(),
-            world: &*changed_world,
         };
         Ok(self.become_otherwise(project, ports, all, &touched))
     }
-}
 
-impl Snapshot {
     /// All as it is now. Files that are as they were, by their stamps, are not read again; stores are asked
     /// again.
     pub fn again(&self) -> Result<Snapshot, Vec<Error>> {
@@ -187,7 +183,6 @@ impl Snapshot {
             is_any_new: true,
             process: false,
             stores: true,
-            world: self.world(),
         };
         let ports = self.changes().made_in(&self.session().ports);
         Ok(self.become_otherwise(project, ports, self.changes().clone(), &touched))

@@ -126,7 +126,7 @@ fn in_other_contexts(
         }
     });
     search.contexts = looked.read;
-    search.unreadable = looked.refused.len();
+    search.unreadable = looked.unreadable;
     if search.found.is_empty() {
         search.found.extend(second);
     }
@@ -230,8 +230,8 @@ fn other_contexts(asking: &Asking<'_>) -> Result<Vec<Context>, Error> {
 struct Looked {
     /// How many were looked into.
     read: usize,
-    /// Those that could not be read, and why.
-    refused: Vec<(Context, Error)>,
+    /// How many could not be read.
+    unreadable: usize,
 }
 
 /// Resolves the project in each context and looks into it, until `look` gives false.
@@ -240,16 +240,13 @@ fn look_into(
     contexts: Vec<Context>,
     mut look: impl FnMut(&Context, &Answers<'_>) -> bool,
 ) -> Looked {
-    let mut looked = Looked { read: 0, refused: Vec::new() };
+    let mut looked = Looked { read: 0, unreadable: 0 };
     let of = contexts.len();
     for (number, context) in contexts.into_iter().enumerate() {
         (asking.begins)(number + 1, of);
-        let there = match asking.snapshot.at(context.clone()) {
-            Ok(there) => there,
-            Err(error) => {
-                looked.refused.push((context, error));
-                continue;
-            }
+        let Ok(there) = asking.snapshot.at(context.clone()) else {
+            looked.unreadable += 1;
+            continue;
         };
         looked.read += 1;
         if !look(&context, &there) {

@@ -6,6 +6,7 @@ use crate::{
     Arguments, CheckWanted, Checked, CheckedFinding, Checking, Session, Snapshot, Supposition,
     Surveyed, exhausted,
 };
+use hashbrown::HashSet;
 use justwhy_core::{
     Answers, CandidateId, CheckRule, Choice, Compared, Context, ContextSet, Effects, Explanation,
     KeyPath, Provenance, Resolution, Shared, Side, compare, in_words, sum_up,
@@ -166,9 +167,10 @@ pub fn foresee<C: PartialEq + Send + Sync>(
             Some(looking.at(sides, vec![(0, 0)], wanted)?)
         }
     };
+    let mut known: HashSet<Context> = not_read.iter().map(|(context, _)| context.clone()).collect();
     for (error, contexts) in looked.sides.iter().flat_map(|side| &side.unread) {
         for context in contexts {
-            if !not_read.iter().any(|(known, _)| known == context) {
+            if known.insert(context.clone()) {
                 not_read.push((context.clone(), error.clone()));
             }
         }

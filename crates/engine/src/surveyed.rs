@@ -85,6 +85,7 @@ impl Snapshot {
                     let where_ = plain_context(first);
                     error.help(match rest.len() {
                         0 => format!("it is so in {where_}"),
+                        1 => format!("it is so in {where_} and 1 more context"),
                         more => format!("it is so in {where_} and {more} more contexts"),
                     })
                 }

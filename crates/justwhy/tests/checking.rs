@@ -324,6 +324,20 @@ fn tells_all_that_is_wrong_in_all_files_at_once() {
 }
 
 #[test]
+fn says_in_how_many_contexts_a_fault_is() {
+    let project = "justwhy = 1\n[[axis]]\nname = \"env\"\nallowed = [\"a\", \"b\", \"c\", \"d\", \"e\", \"f\"]\n\
+                   [[layer]]\nname = \"one\"\nfile = \"one.toml\"\nwhen = { env = \"a\" }\n\
+                   [[layer]]\nname = \"two\"\nfile = \"two.toml\"\nwhen = { env = [\"b\", \"c\"] }\n\
+                   [[layer]]\nname = \"three\"\nfile = \"three.toml\"\nwhen = { env = [\"d\", \"e\", \"f\"] }\n";
+    let broken = ["one.toml", "two.toml", "three.toml"].map(|name| (name, "x = \n"));
+    let place = Place::new(&[&[("justwhy.toml", project)], broken.as_slice()].concat());
+    let run = place.run(&["check"]);
+    for told in ["in env=a\n", "in env=b and 1 more context\n", "in env=d and 2 more contexts\n"] {
+        assert!(run.stderr.contains(told), "{told}: {}", run.stderr);
+    }
+}
+
+#[test]
 fn tells_of_a_near_setting_where_it_is_and_of_none_where_it_is_not() {
     let project = "justwhy = 1\n[[axis]]\nname = \"environment\"\nallowed = [\"dev\", \"production\"]\n\
         [[layer]]\nname = \"all\"\n\

@@ -14,7 +14,7 @@ use crate::model::value::Value;
 use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
-use crate::reading::{Edit, NearName, Readings};
+use crate::reading::{Edit, Readings};
 
 mod astray;
 mod found;
@@ -223,7 +223,7 @@ impl Wanted {
             let Some(variable) = readings.variable(index, key) else { continue };
             let Names::Variables(naming) = &readings.layer(index).names else { continue };
             let mut near = readings.near_names(index, key, &variable);
-            near.extend(without_prefix(readings, index, &variable, &naming.prefix));
+            near.extend(readings.without_prefix(index, &variable, &naming.prefix));
             for name in near {
                 let reading = &readings.readings[name.reading as usize];
                 if reading.is_removal {
@@ -531,38 +531,6 @@ impl Wanted {
             steps,
         })
     }
-}
-
-/// A variable that is there without its prefix.
-fn without_prefix(
-    readings: &Readings,
-    layer: LayerIndex,
-    variable: &str,
-    prefix: &str,
-) -> Vec<NearName> {
-    let Some(bare) = variable.strip_prefix(prefix).filter(|_| !prefix.is_empty()) else {
-        return Vec::new();
-    };
-    let mut found = Vec::new();
-    for (number, reading) in readings.readings.iter().enumerate() {
-        if reading.layer != layer {
-            continue;
-        }
-        for stranger in &reading.strangers {
-            if readings.keys.segment(stranger.key) != bare {
-                continue;
-            }
-            let leaf = &reading.document.leaves[stranger.leaf as usize];
-            found.push(NearName {
-                name: bare.to_owned(),
-                meant: variable.to_owned(),
-                place: reading.place_of(leaf),
-                reading: u32::try_from(number).unwrap_or(u32::MAX),
-                leaf: stranger.leaf,
-            });
-        }
-    }
-    found
 }
 
 /// Layers that were not read here, strongest first.

@@ -44,7 +44,7 @@ impl Axis {
 }
 
 /// What gave an axis its value, or left it without one.
-#[derive(Clone, PartialEq, Eq, Debug)]
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
 pub enum AxisOrigin {
     /// `--in` named it.
     Asked,
@@ -99,7 +99,7 @@ impl AxisOrigin {
 }
 
 /// One axis of a context.
-#[derive(Clone, PartialEq, Eq, Debug)]
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
 pub struct AxisValue {
     /// The name of the axis.
     pub axis: String,
@@ -112,7 +112,7 @@ pub struct AxisValue {
 }
 
 /// One value, or none, for each axis, in the order of the project file.
-#[derive(Clone, PartialEq, Eq, Debug, Default)]
+#[derive(Clone, PartialEq, Eq, Hash, Debug, Default)]
 pub struct Context {
     /// The axes.
     pub axes: Vec<AxisValue>,

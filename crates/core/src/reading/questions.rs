@@ -1,6 +1,6 @@
 //! What can be asked of what was read.
 
-use super::{NearName, Readings, narrow, segments_below};
+use super::{NearName, Reading, Readings, narrow, segments_below};
 use crate::model::catalogue::Declared;
 use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::{Layer, LayerIndex, Names};
@@ -61,6 +61,29 @@ impl Readings {
     /// The variable names, among those that no known setting has, that are near misses of the
     /// variable of `key`, which is `meant`, in the readings of `layer`, and are not read for it.
     pub fn near_names(&self, layer: LayerIndex, key: KeyId, meant: &str) -> Vec<NearName> {
+        self.strangers(layer, meant, |reading, name, leaf| {
+            crate::model::near::is_near(name, meant) && !reading.offers(leaf, key)
+        })
+    }
+
+    /// The variable that is `meant` in the readings of `layer`, without the prefix that it must have.
+    pub(crate) fn without_prefix(
+        &self,
+        layer: LayerIndex,
+        meant: &str,
+        prefix: &str,
+    ) -> Vec<NearName> {
+        let bare = meant.strip_prefix(prefix).filter(|_| !prefix.is_empty());
+        bare.map_or_else(Vec::new, |bare| self.strangers(layer, meant, |_, name, _| name == bare))
+    }
+
+    /// Those of the variable names that no known setting has that `is_it` takes for the one that is `meant`.
+    fn strangers(
+        &self,
+        layer: LayerIndex,
+        meant: &str,
+        is_it: impl Fn(&Reading, &str, u32) -> bool,
+    ) -> Vec<NearName> {
         let mut found = Vec::new();
         for (number, reading) in self.readings.iter().enumerate() {
             if reading.layer != layer {
@@ -68,7 +91,7 @@ impl Readings {
             }
             for stranger in &reading.strangers {
                 let name = self.keys.segment(stranger.key);
-                if !crate::model::near::is_near(name, meant) || reading.offers(stranger.leaf, key) {
+                if !is_it(reading, name, stranger.leaf) {
                     continue;
                 }
                 let leaf = &reading.document.leaves[stranger.leaf as usize];

@@ -18,13 +18,6 @@ pub(crate) struct Touched<'t> {
     pub(crate) process: bool,
     /// Whether stores say something else.
     pub(crate) stores: bool,
-    pub(crate) world: &'t dyn World,
-}
-
-impl Touched<'_> {
-    fn real(&self, path: &Path) -> PathBuf {
-        real_path(self.world, path)
-    }
 }
 
 /// A path without links, as far as it is there.
@@ -88,7 +81,7 @@ impl Reader {
             }
             let is_kept_there = |store: &Store| match &store.kept {
                 Kept::File(path) => {
-                    let real = touched.real(&project.folder.join(path));
+                    let real = real_path(&**world, &project.folder.join(path));
                     touched.files.contains(&real)
                 }
                 _ => false,

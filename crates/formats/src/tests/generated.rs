@@ -260,6 +260,22 @@ const YAML: [(&str, &str); 9] = [
     ("2.5", "2.5"),
 ];
 
+fn yaml_merge(random: &mut Random, out: &mut Writer, (path, indent): (&[String], &str)) {
+    // A table with an anchor, and one that takes its entry in: the place stays.
+    let (anchor, inner) = (format!("anchor{}", out.names), out.name(random));
+    out.put(&format!(" &{anchor} {{{inner}: "));
+    let at = out.here();
+    out.expect(&inside(path, &inner), "[1, 2]");
+    out.put("[1, 2]}");
+    out.end();
+    let (other, own) = (out.name(random), out.name(random));
+    out.put(&format!("{indent}{other}: {{<<: *{anchor}, {own}: "));
+    let other = inside(&path[..path.len() - 1], &other);
+    out.expect(&inside(&other, &own), "true");
+    out.put("true}");
+    out.expect_at(&inside(&other, &inner), "[1, 2]", at);
+}
+
 fn yaml_map(random: &mut Random, out: &mut Writer, path: &[String], depth: usize) {
     let indent = "  ".repeat(path.len());
     for number in 0..1 + random.below(3) {
@@ -271,19 +287,7 @@ fn yaml_map(random: &mut Random, out: &mut Writer, path: &[String], depth: usize
         out.put(&format!("{name}:"));
         match random.below(9) {
             8 => {
-                // A table with an anchor, and one that takes its entry in: the place stays.
-                let (anchor, inner) = (format!("anchor{}", out.names), out.name(random));
-                out.put(&format!(" &{anchor} {{{inner}: "));
-                let at = out.here();
-                out.expect(&inside(&path, &inner), "[1, 2]");
-                out.put("[1, 2]}");
-                out.end();
-                let (other, own) = (out.name(random), out.name(random));
-                out.put(&format!("{indent}{other}: {{<<: *{anchor}, {own}: "));
-                let other = inside(&path[..path.len() - 1], &other);
-                out.expect(&inside(&other, &own), "true");
-                out.put("true}");
-                out.expect_at(&inside(&other, &inner), "[1, 2]", at);
+                yaml_merge(random, out, (&path, &indent));
             }
             0 if depth > 0 => {
                 out.end();
