@@ -116,8 +116,10 @@ pub enum Row {
         because: String,
         /// Variables that were probably meant for this setting.
         near: Vec<NearName>,
-        /// What it says above or below the setting.
-        speaks_of: Option<CandidateId>,
+        /// A setting above or below it that the layer sets.
+        sets_instead: Option<CandidateId>,
+        /// Whether the layer names the setting all the same: without a value, or in a way that is not read.
+        is_odd: bool,
     },
 }
 
@@ -283,26 +285,31 @@ impl Explanation {
         sentence::why(answers, self)
     }
 
-    /// Every layer, strongest first, with what it says or why it says nothing.
+    /// What became of the value, and what the reader should know about the layer that wins.
+    pub fn notes(&self, answers: &Answers<'_>) -> Vec<String> {
+        sentence::notes(answers, self)
+    }
+
+    /// Every layer, strongest first, with its candidates or why it has none.
     pub fn rows(&self, answers: &Answers<'_>) -> Vec<Row> {
         because::rows(answers, self.key)
     }
 
     /// The settings above and below it that the value in force takes the place of.
-    pub fn takes_the_place_of(&self, answers: &Answers<'_>) -> Vec<KeyId> {
+    pub fn replaces(&self, answers: &Answers<'_>) -> Vec<KeyId> {
         match &self.winner {
             Some(winner) => sentence::reshaped_by(answers, winner.candidate),
             None => Vec::new(),
         }
     }
 
-    /// The weaker candidate, and its type, that a text would have become like if it read so.
-    pub fn stays_text(
+    /// The weaker candidate, and its type, that the string would have got if it fitted.
+    pub fn stays_string(
         &self,
         answers: &Answers<'_>,
     ) -> Option<(CandidateId, crate::model::value::Type)> {
         let winner = self.winner.as_ref()?;
-        sentence::kept_as_text(answers, self, answers.resolution().candidate(winner.candidate))
+        sentence::kept_as_string(answers, self, answers.resolution().candidate(winner.candidate))
     }
 
     /// How to give the setting another value from here.
@@ -357,7 +364,7 @@ fn place_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
         _ if place.has_line() => place.to_string(),
         Origin::Arguments if leaf.value == Value::Null => "--unset".to_owned(),
         Origin::Arguments => "--set".to_owned(),
-        Origin::Process => format!("the variable {}", name()),
+        Origin::Process => format!("environment variable {}", name()),
         origin => format!("{} in {origin}", name()),
     }
 }
@@ -405,10 +412,10 @@ pub(crate) fn near_keys(
 /// What a candidate says, for a sentence: its value, or that it is secret.
 pub(crate) fn shown(answers: &Answers<'_>, candidate: &Candidate) -> String {
     if hides(answers, candidate) {
-        return "a secret".to_owned();
+        return "(secret)".to_owned();
     }
     if answers.resolution().leaf(candidate).value == Value::Unread {
-        return "a value that cannot be read".to_owned();
+        return "(cannot be read)".to_owned();
     }
     let value = hide_address_password(&answers.resolution().leaf(candidate).value).show();
     let shown = shorten(&value, 60);

@@ -5,12 +5,12 @@ use crate::surveyed::named;
 use crate::{Snapshot, exhausted, orphans};
 use justwhy_core::{
     Answers, AxisOrigin, Check, CheckRule, Choice, Context, ContextSet, Evidence, Explanation,
-    Extent, Finding, Findings, KeyId, Needs, Origin, Place, Presence, Severity, Status, Survey,
+    Extent, Fact, Finding, Findings, KeyId, Needs, Origin, Place, Presence, Severity, Status, Survey,
     in_words, list_values, sum_up,
 };
 use justwhy_project::{Accept, Error, ProjectRule, Tracking};
 use justwhy_rules::{BadExpression, Expression, Judgement, Named};
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -74,10 +74,9 @@ impl Checked {
         let by = |told: &CheckedFinding| {
             let finding = &told.finding;
             let source = finding.places.first().map(|place| place.place.origin.to_string());
-            let message: String = finding.message.chars().filter(|c| !c.is_ascii_digit()).collect();
-            (finding.rule, finding.key.clone(), message, source)
+            (finding.rule, finding.key.clone(), finding.fact.clone(), source)
         };
-        let mut known: BTreeMap<_, Vec<&ContextSet>> = BTreeMap::new();
+        let mut known: HashMap<_, Vec<&ContextSet>> = HashMap::new();
         for told in other.open() {
             known.entry(by(told)).or_default().push(&told.finding.contexts);
         }
@@ -122,10 +121,7 @@ impl Checking<'_> {
             self.judge(survey, full, rule, expression, &mut findings, &mut not_run);
         }
         if !is_everywhere {
-            let why = match wanted.here {
-                true => "one context is looked at, and not all",
-                false => "some contexts are looked at, and not all",
-            };
+            let why = "not every context is checked";
             let is_narrowed = wanted.here || fixes_what_must_differ(survey);
             let cannot = |rule: &CheckRule| match rule.needs() {
                 Needs::EveryContext => true,
@@ -193,7 +189,7 @@ impl Checking<'_> {
                     let how = match status {
                         Status::Unreadable { .. } => "cannot be read",
                         Status::Uncertain { .. } => "is uncertain",
-                        _ => "is in error",
+                        _ => "is invalid",
                     };
                     if !in_error.contains(&(key.clone(), how)) {
                         in_error.push((key, how));
@@ -239,31 +235,47 @@ impl Checking<'_> {
             .collect();
         let Cases { cases, seen, in_error } = self.cases(survey, &named, &holds_in);
         for (key, how) in in_error {
-            let why = format!("the rule {} cannot be judged where {key} {how}", rule.name);
+            let why = format!("{} cannot be evaluated where {key} {how}", rule.name);
             not_run.push((CheckRule::RULE_BROKEN, why));
         }
         for (judgement, (contexts, saw)) in expression.judge(&cases).into_iter().zip(seen) {
-            let message = match judgement {
+            let shown = !saw.is_empty();
+            let fact = match judgement {
                 Judgement::Holds => continue,
                 Judgement::Broken => match &rule.message {
-                    Some(message) => message.clone(),
-                    None => format!("{} does not hold", rule.require),
+                    Some(message) => {
+                        let form = if shown { "{message} ({values})" } else { "{message}" };
+                        Fact::new(form).with("message", message.as_str())
+                    }
+                    None => {
+                        let form = match shown {
+                            true => "{expression} does not hold ({values})",
+                            false => "{expression} does not hold",
+                        };
+                        Fact::new(form).with("expression", rule.require.as_str())
+                    }
                 },
                 // What it could not do could be told of a secret.
                 Judgement::Unclear(_) if saw.iter().any(|saw| saw.hides) => {
-                    "the rule cannot be evaluated with these values".to_owned()
+                    Fact::new(match shown {
+                        true => "the rule {key} cannot be evaluated with these values ({values})",
+                        false => "the rule {key} cannot be evaluated with these values",
+                    })
                 }
-                Judgement::Unclear(why) => format!("the rule cannot be evaluated: {why}"),
+                Judgement::Unclear(why) => {
+                    let form = match shown {
+                        true => "the rule {key} cannot be evaluated: {problem} ({values})",
+                        false => "the rule {key} cannot be evaluated: {problem}",
+                    };
+                    Fact::new(form).with("problem", why)
+                }
             };
             let told: Vec<String> =
                 saw.iter().map(|saw| format!("{} = {}", saw.key, saw.shown)).collect();
-            let message = match told.is_empty() {
-                true => message,
-                false => format!("{message} (it saw {})", told.join(", ")),
-            };
+            let fact = fact.with("values", told.join(", "));
             let place = Place::known(rule.file.as_str().into(), Some(rule.at));
             let place = Evidence { line: Some(rule.line.clone()), ..Evidence::at(place) };
-            let mut finding = Finding::new(CheckRule::RULE_BROKEN, message, contexts)
+            let mut finding = Finding::new(CheckRule::RULE_BROKEN, fact, contexts)
                 .about(rule.name.clone())
                 .at(place);
             finding.places.extend(saw.into_iter().filter_map(|saw| saw.place));
@@ -285,19 +297,19 @@ impl Checking<'_> {
         let found = orphans(self.snapshot.project(), self.snapshot.world(), &read, &contexts)?;
         for orphan in found {
             let (axis, value) = &orphan.value;
-            let message = format!(
-                "no context reads it: {} would for {axis}={value}, which is not allowed",
-                orphan.layer
-            );
+            let fact = Fact::new("{file} is never read: {axis}={value} is not allowed")
+                .with("file", orphan.path.as_str())
+                .with("axis", axis.as_str())
+                .with("value", value.as_str());
             let place = Evidence::at(Place::whole(Origin::file(&orphan.path)));
             let file = self.snapshot.project().file.as_str();
             let declared = Place::known(file.into(), Some(orphan.declared_at));
-            let what = format!("the layer {} is declared here", orphan.layer);
+            let what = format!("{} reads files of this name", orphan.layer);
             let declared = Evidence::of(declared, what);
-            let finding = Finding::new(CheckRule::ORPHAN_FILE, message, full.clone());
+            let finding = Finding::new(CheckRule::ORPHAN_FILE, fact, full.clone());
             findings.add(finding.at(place).at(declared).help(match &orphan.near {
-                Some(near) => format!("name it for {near} if that is meant; else take it out"),
-                None => format!("allow {value} for {axis}, or take the file out"),
+                Some(near) => format!("did you mean {near}? Otherwise remove the file"),
+                None => format!("allow {value} for {axis}, or remove the file"),
             }));
         }
         Ok(())
@@ -321,7 +333,7 @@ impl Checking<'_> {
         {
             Tracking::Known(tracked) => tracked,
             Tracking::NoRepository => {
-                let why = "the project is in no git repository".to_owned();
+                let why = "no git repository".to_owned();
                 return not_run.push((CheckRule::SECRET_EXPOSED, why));
             }
             Tracking::Unknown(why) => return not_run.push((CheckRule::SECRET_EXPOSED, why)),
@@ -358,7 +370,7 @@ impl Checking<'_> {
                 .entry(finding.contexts.clone())
                 .or_insert_with(|| {
                     let choices = sum_up(&finding.contexts, full, &contexts);
-                    (in_words(&choices, full, &contexts), choices)
+                    (in_words(&choices, full), choices)
                 })
                 .clone();
             told.push(CheckedFinding { finding, contexts: words, choices, accepted });
@@ -398,7 +410,7 @@ impl Checking<'_> {
             used[number] = true;
             match &accept.until {
                 Some(until) if until.as_str() < today => {
-                    let said = format!("it was accepted until {until}: {}", accept.reason);
+                    let said = format!("accepted until {until} ({})", accept.reason);
                     finding.help = Some(match finding.help.take() {
                         Some(help) => format!("{said}; {help}"),
                         None => said,
@@ -411,17 +423,20 @@ impl Checking<'_> {
     }
 
     fn idle(&self, accept: &Accept, full: &ContextSet) -> Finding {
-        let of = match &accept.setting {
-            Some((_, written)) => format!("of {written} "),
-            None => String::new(),
+        let fact = match &accept.setting {
+            Some((_, written)) => {
+                Fact::new("this [[accept]] matches no finding of {rule} for {setting}")
+                    .with("setting", written.as_str())
+            }
+            None => Fact::new("this [[accept]] matches no finding of {rule}"),
         };
-        let message = format!("nothing {of}is found by {}, which this accepts", accept.rule);
+        let fact = fact.with("rule", accept.rule.as_str());
         let file = self.snapshot.project().file.as_str();
         let place = Place::known(file.into(), Some(accept.at));
         let place = Evidence { line: Some(accept.line.clone()), ..Evidence::at(place) };
-        Finding::new(CheckRule::IDLE_ACCEPT, message, full.clone())
+        Finding::new(CheckRule::IDLE_ACCEPT, fact, full.clone())
             .at(place)
-            .help("take it out, or mend its rule and setting")
+            .help("remove it, or correct its rule and setting")
     }
 }
 
@@ -429,7 +444,7 @@ impl Checking<'_> {
 pub fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFinding> {
     let told = unread.iter().map(|(error, contexts)| {
         let rule = CheckRule::CANNOT_READ;
-        let mut finding = Finding::new(rule, error.message(), ContextSet::none(of));
+        let mut finding = Finding::new(rule, Fact::new("{problem}").with("problem", error.message()), ContextSet::none(of));
         if let Some(place) = error.place() {
             finding = finding.at(Evidence::at(place.clone()));
         }
@@ -478,8 +493,8 @@ fn not_known(survey: &Survey) -> Vec<(CheckRule, String)> {
     let mut not_run = Vec::new();
     if !unasked.is_empty() {
         let why = format!(
-            "what {} could change is uncertain, as nothing is asked (--offline)",
-            list_values(&unasked, "or")
+            "{} was not asked (--offline)",
+            list_values(&unasked, "and")
         );
         not_run.push((CheckRule::MISSING_REQUIRED, why.clone()));
         not_run.push((CheckRule::BAD_VALUE, why));

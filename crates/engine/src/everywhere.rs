@@ -89,7 +89,7 @@ impl<'a> Everywhere<'a> {
         let all = ContextSet::all(count);
         let choices = sum_up(&set, &all, &contexts);
         let is_all = self.survey.get().and_then(Option::as_ref).is_some_and(|(_, is_all)| *is_all);
-        let words = match in_words(&choices, &all, &contexts) {
+        let words = match in_words(&choices, &all) {
             words if !words.is_empty() => words,
             _ if is_all => "every context that the axes form".to_owned(),
             _ => "every context that can be read".to_owned(),

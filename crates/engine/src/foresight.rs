@@ -9,7 +9,7 @@ use crate::{
 use hashbrown::HashSet;
 use justwhy_core::{
     Answers, CandidateId, CheckRule, Choice, Compared, Context, ContextSet, Effects, Explanation,
-    KeyPath, Provenance, Resolution, Shared, Side, compare, in_words, sum_up,
+    Fact, KeyPath, Provenance, Resolution, Shared, Side, compare, in_words, sum_up,
 };
 use justwhy_project::{Error, Project};
 use std::collections::{BTreeMap, BTreeSet};
@@ -105,7 +105,7 @@ impl<C> Outlook<C> {
 
     /// Some of the contexts, for people.
     pub fn in_words(&self, contexts: &ContextSet) -> String {
-        in_words(&self.choices(contexts), &self.sides[0].full, &self.sides[0].contexts())
+        in_words(&self.choices(contexts), &self.sides[0].full)
     }
 
     fn only_in<'c>(&'c self, of: &'c Checked, other: &'c Checked) -> Vec<&'c CheckedFinding> {
@@ -271,7 +271,7 @@ fn check(
 fn hide(told: &mut CheckedFinding, secret: &BTreeSet<String>) {
     let finding = &mut told.finding;
     if finding.key.as_ref().is_some_and(|key| secret.contains(key)) {
-        finding.message = finding.rule.about().to_owned();
+        finding.fact = Fact::new(finding.rule.about());
         finding.places.iter_mut().for_each(|place| place.line = None);
     }
 }

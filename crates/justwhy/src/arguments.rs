@@ -22,7 +22,10 @@ pub(crate) struct Common {
     /// Use another process's environment: its number, or a dump made by env or env -0
     #[arg(long, global = true, value_name = "PID|FILE")]
     pub(crate) process_from: Option<String>,
-    /// Ask no store that is not a file: copies of what they said stand for answers
+    /// Show what is folded: every layer, every note, every place
+    #[arg(long, global = true)]
+    pub(crate) full: bool,
+    /// Use cached copies instead of contacting remote stores
     #[arg(long, global = true)]
     pub(crate) offline: bool,
     /// Say on stderr which requests were made to stores

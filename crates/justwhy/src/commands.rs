@@ -1,7 +1,7 @@
 //! The commands: each turns what was resolved into an outcome.
 
-use crate::look::Look;
-use justwhy_core::Context;
+use crate::look::{Cell, Look, Role};
+use justwhy_core::{AxisOrigin, Context};
 use justwhy_project::Error;
 
 pub(crate) mod check;
@@ -25,14 +25,11 @@ pub(crate) mod suppose;
 pub(crate) mod texts;
 pub(crate) mod whereabouts;
 
-/// What was left out, as a sentence.
-pub(crate) fn told_left_out(left_out: &[String]) -> Option<String> {
-    (!left_out.is_empty()).then(|| {
-        format!(
-            "Left out, as they describe where you stand: {} (--with-local reads them).",
-            justwhy_core::list_values(left_out, "and")
-        )
-    })
+/// The local layers that were not included, as a sentence.
+pub(crate) fn not_included(left_out: &[String]) -> Option<String> {
+    let names = justwhy_core::list_values(left_out, "and");
+    (!left_out.is_empty())
+        .then(|| format!("Not included: {names} (local; --with-local includes them)."))
 }
 
 /// Lines that say which contexts cannot be read, one for each reason.
@@ -52,32 +49,23 @@ pub(crate) fn unread_notes(look: &Look, unread: &[(Context, Error)]) -> String {
     reasons.into_iter().map(note).collect()
 }
 
-/// The value of each axis, where it is from and what was passed over: `environment=production
-/// (--in), region unset (TIDE_REGION is not set)`.
-pub(crate) fn context_line(context: &Context) -> String {
-    use justwhy_core::AxisOrigin;
-    // An axis that nothing could have given a value, such as the one that numbers rows, goes without
-    // saying.
-    let tells = |axis: &&justwhy_core::AxisValue| {
-        axis.origin != AxisOrigin::Nothing || !axis.passed_over.is_empty()
-    };
-    let axes = context.axes.iter().filter(tells).map(|axis| {
+/// Every axis with its value, where that is from, and what was tried before.
+pub(crate) fn axes(look: &Look, context: &Context, out: &mut String) {
+    let record = |axis: &justwhy_core::AxisValue| {
+        let (role, value) = match &axis.value {
+            Some(value) => (Role::Value, value.as_str()),
+            None => (Role::Lost, "unset"),
+        };
         let from = match &axis.origin {
-            AxisOrigin::Variable(name) => Some(name.clone()),
-            AxisOrigin::Default => Some("default".to_owned()),
             AxisOrigin::Nothing => None,
-            other => Some(other.phrase()),
+            origin => Some(format!("from {}", origin.phrase())),
         };
-        let mut why = from.into_iter().collect::<Vec<String>>();
-        why.extend(axis.passed_over.iter().cloned());
-        let why = match why.as_slice() {
-            [] => String::new(),
-            why => format!(" ({})", why.join("; ")),
-        };
-        match &axis.value {
-            Some(value) => format!("{}={value}{why}", axis.axis),
-            None => format!("{} unset{why}", axis.axis),
-        }
-    });
-    axes.collect::<Vec<_>>().join(", ")
+        let from: Vec<String> = from.into_iter().chain(axis.passed_over.iter().cloned()).collect();
+        vec![
+            Cell::new(Role::Plain, axis.axis.clone()),
+            Cell::new(role, value),
+            Cell::new(Role::Lost, from.join("; ")),
+        ]
+    };
+    look.records(out, 2, &context.axes.iter().map(record).collect::<Vec<_>>());
 }

@@ -89,11 +89,19 @@ pub(crate) fn marked_line(
         start = look.text(&start);
     }
     let before = width(&start);
+    let marked = shown_width(&line, shown.at, shown.length);
     let shown = look.cut(&(start + &look.text(&line[at..])), room);
     let rail = look.paint(Role::Lost, &format!("{number} |"));
     let gap = look.paint(Role::Lost, &format!("{:1$} |", "", number.len()));
-    let mark = look.paint(role, "^");
+    let marked = marked.clamp(1, room.saturating_sub(before).max(1));
+    let mark = look.paint(role, &"^".repeat(marked));
     format!("{indent}  {rail} {shown}\n{indent}  {gap} {:before$}{mark}\n", "")
+}
+
+/// The columns that some characters of a line take.
+fn shown_width(line: &str, at: usize, length: usize) -> usize {
+    let marked: String = line.chars().skip(at).take(length).collect();
+    width(&marked)
 }
 
 /// The lines of an excerpt: what stands before the rail, and after it.

@@ -209,9 +209,9 @@ struct Reasons {
     #[serde(skip_serializing_if = "Option::is_none")]
     conversion: Option<Converted>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    stays_text: Option<Converted>,
+    stays_string: Option<Converted>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    takes_the_place_of: Vec<String>,
+    replaces: Vec<String>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     items: Vec<ShownItem>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -514,7 +514,7 @@ impl Setting {
             Some(Meaning::Address(parts)) => address = Some(ShownAddress::of(parts)),
             None => {}
         }
-        let reshaped = explanation.takes_the_place_of(answers);
+        let reshaped = explanation.replaces(answers);
         let items = explanation.items().iter().map(|item| ShownItem::of(resolution, item));
         let reasons = Reasons {
             why: explanation.why(answers),
@@ -522,10 +522,10 @@ impl Setting {
             amount,
             address,
             conversion,
-            stays_text: explanation
-                .stays_text(answers)
+            stays_string: explanation
+                .stays_string(answers)
                 .map(|(like, to)| converted((Some(like), to))),
-            takes_the_place_of: reshaped
+            replaces: reshaped
                 .into_iter()
                 .map(|key| resolution.keys().show(key))
                 .collect(),

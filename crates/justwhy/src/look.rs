@@ -1,5 +1,8 @@
 //! How output looks: width, colour and symbols. A configured value that turns text into lines; it
 //! never asks what kind of terminal there is.
+//!
+//! On a terminal lines are aligned, and wrapped between words. Elsewhere the output is for programs that
+//! search lines: a record is one line, and nothing is padded, wrapped or cut.
 
 use crate::arguments::When;
 use anstyle::{AnsiColor, Style};
@@ -47,27 +50,6 @@ pub(crate) enum Role {
     Wrong,
 }
 
-/// A symbol, with what stands for it where there is only ASCII.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(crate) enum Symbol {
-    /// The rung that decides.
-    Decides,
-    /// A rung that says something that lost.
-    Lost,
-    /// A rung that says nothing.
-    Quiet,
-    /// Between two rungs.
-    Rail,
-    /// One of several things below another.
-    Branch,
-    /// The last of them.
-    LastBranch,
-    /// Below the last of them.
-    Gap,
-    /// From a reference to what it found.
-    Leads,
-}
-
 impl Look {
     /// The same with what `--color` says about colour.
     pub(crate) fn with_colour(self, when: When) -> Look {
@@ -83,21 +65,6 @@ impl Look {
     /// on a wide one.
     pub(crate) fn columns(&self) -> usize {
         self.width.map_or(USUAL_WIDTH, |width| width.clamp(40, 110))
-    }
-
-    /// The symbol or what stands for it.
-    pub(crate) fn symbol(&self, symbol: Symbol) -> &'static str {
-        let (fine, plain) = match symbol {
-            Symbol::Decides => ("◆", "*"),
-            Symbol::Lost => ("◇", "o"),
-            Symbol::Quiet => ("·", "."),
-            Symbol::Rail => ("│", "|"),
-            Symbol::Branch => ("├", "+"),
-            Symbol::LastBranch => ("└", "+"),
-            Symbol::Gap => (" ", " "),
-            Symbol::Leads => ("→", "->"),
-        };
-        if self.symbols { fine } else { plain }
     }
 
     /// `text` in the style of its role, without characters that could command the terminal.
@@ -147,13 +114,17 @@ impl Look {
         }
     }
 
-    /// `text` broken into lines of at most the given columns, words kept whole where they fit.
+    /// `text` broken between words into lines of at most the given columns: a word that does not fit stays
+    /// whole, as it may be a path, a key or an address. Without a terminal it stays one line.
     pub(crate) fn wrap(&self, text: &str, columns: usize) -> Vec<String> {
+        if self.width.is_none() {
+            return vec![self.text(text)];
+        }
         let options = textwrap::Options::new(columns.max(10))
             .word_separator(textwrap::WordSeparator::AsciiSpace)
             .word_splitter(textwrap::WordSplitter::NoHyphenation)
             .wrap_algorithm(textwrap::WrapAlgorithm::FirstFit)
-            .break_words(true);
+            .break_words(false);
         let text = self.text(text);
         textwrap::wrap(&text, options).into_iter().map(Cow::into_owned).collect()
     }
@@ -165,6 +136,85 @@ impl Look {
             out.push_str(&line);
             out.push('\n');
         }
+    }
+
+    /// A paragraph in the style of its role.
+    pub(crate) fn styled(&self, out: &mut String, role: Role, text: &str, indent: &str) {
+        for line in self.wrap(text, self.columns().saturating_sub(width(indent))) {
+            let _ = writeln!(out, "{indent}{}", self.paint(role, &line));
+        }
+    }
+
+    /// Lines of cells: in columns on a terminal, where a repeated first cell is left blank and a cell that
+    /// does not fit begins a line of its own; elsewhere a line each, its cells two blanks apart.
+    pub(crate) fn records(&self, out: &mut String, indent: usize, records: &[Vec<Cell>]) {
+        match self.width {
+            None => records.iter().for_each(|cells| self.whole_record(out, indent, cells)),
+            Some(_) => {
+                let widths = widths(records, self.columns() / 2);
+                let mut before = "";
+                for cells in records {
+                    let first = cells.first().map_or("", |cell| cell.text.as_str());
+                    self.record(out, indent, cells, &widths, first == before);
+                    before = first;
+                }
+            }
+        }
+    }
+
+    fn whole_record(&self, out: &mut String, indent: usize, cells: &[Cell]) {
+        let shown = cells.iter().filter(|cell| !cell.text.is_empty());
+        let shown: Vec<String> = shown.map(|cell| self.paint(cell.role, &cell.text)).collect();
+        let _ = writeln!(out, "{:indent$}{}", "", shown.join("  "));
+    }
+
+    fn record(
+        &self,
+        out: &mut String,
+        indent: usize,
+        cells: &[Cell],
+        widths: &[usize],
+        is_repeated: bool,
+    ) {
+        let columns = self.columns();
+        let hang = indent + widths.first().map_or(0, |width| width + 2);
+        let mut line = String::new();
+        let (mut used, mut next, mut start) = (0, indent, indent);
+        let mut is_broken = false;
+        for (at, cell) in cells.iter().enumerate() {
+            let text = match (at, is_repeated) {
+                (0, true) => String::new(),
+                _ => self.text(&cell.text),
+            };
+            if !text.is_empty() {
+                let is_short = start + width(&text) <= columns;
+                let wraps = !cell.is_whole && at + 1 == cells.len() && text.contains(' ');
+                let fits = is_short || wraps && start + SHORTEST <= columns;
+                if at > 0 && !fits && (used > hang || cell.is_whole) {
+                    end_line(out, &mut line);
+                    let is_wide = cell.is_whole && hang + width(&text) > columns;
+                    (used, start) = (0, if is_wide { indent + 2 } else { hang });
+                    is_broken = true;
+                }
+                let room = if cell.is_whole { usize::MAX } else { columns.saturating_sub(start) };
+                for (number, part) in self.wrap(&text, room).iter().enumerate() {
+                    if number > 0 {
+                        end_line(out, &mut line);
+                        used = 0;
+                    }
+                    line.push_str(&" ".repeat(start.saturating_sub(used)));
+                    self.push(&mut line, cell.role, part);
+                    used = start + width(part);
+                }
+            }
+            next += widths.get(at).map_or(0, |width| if *width > 0 { width + 2 } else { 0 });
+            start = match (is_broken, used > 0) {
+                (true, _) => used + 2,
+                (false, true) => next.max(used + 2),
+                (false, false) => next,
+            };
+        }
+        end_line(out, &mut line);
     }
 
     /// At most `columns` columns of `text`, with `…` for what does not fit.
@@ -183,6 +233,45 @@ impl Look {
         cut.push('…');
         cut
     }
+}
+
+/// The fewest columns in which a sentence is readable.
+const SHORTEST: usize = 28;
+
+/// A text in a column.
+#[derive(Clone, Debug)]
+pub(crate) struct Cell {
+    role: Role,
+    text: String,
+    /// Whether it is never wrapped, as it is to be pasted.
+    is_whole: bool,
+}
+
+impl Cell {
+    pub(crate) fn new(role: Role, text: impl Into<String>) -> Cell {
+        Cell { role, text: text.into(), is_whole: false }
+    }
+
+    /// A command, which stays on one line.
+    pub(crate) fn command(text: impl Into<String>) -> Cell {
+        Cell { role: Role::Value, text: text.into(), is_whole: true }
+    }
+}
+
+fn end_line(out: &mut String, line: &mut String) {
+    out.push_str(line.trim_end());
+    out.push('\n');
+    line.clear();
+}
+
+/// The width of each column but the last of a record; cells wider than `most` have none.
+fn widths(records: &[Vec<Cell>], most: usize) -> Vec<usize> {
+    let columns = records.iter().map(Vec::len).max().unwrap_or(0);
+    let width_of = |column: usize| {
+        let cells = records.iter().filter_map(|cells| cells.get(column));
+        cells.map(|cell| width(&cell.text)).filter(|width| *width <= most).max().unwrap_or(0)
+    };
+    (0..columns).map(width_of).collect()
 }
 
 /// Whether `text` is nothing but printable ASCII, as nearly every text is.

@@ -34,10 +34,7 @@ impl Reported<'_> {
     /// What is wrong, where, and how to mend it, in one line.
     fn message(&self) -> String {
         let finding = self.finding;
-        let mut message = match &finding.key {
-            Some(key) => format!("{key}: {}", finding.message),
-            None => finding.message.clone(),
-        };
+        let mut message = finding.message();
         if !self.contexts.is_empty() {
             message.push_str(&format!(" (in {})", self.contexts));
         }

@@ -1,5 +1,6 @@
 //! Findings: what a check came to, each once.
 
+use super::fact::Fact;
 use super::{CheckRule, Severity};
 use crate::contexts::survey::{ContextSet, Survey};
 use crate::model::place::{Origin, Place, ShownLine, SourceText, Span};
@@ -23,6 +24,16 @@ impl Evidence {
     /// A place, and nothing more.
     pub fn at(place: Place) -> Evidence {
         Evidence { place, what: None, line: None }
+    }
+
+    /// The same with the name in the place of the value, where that is known: it is what is wrong.
+    #[must_use]
+    pub(crate) fn of_name(mut self) -> Evidence {
+        if let Some(place) = self.place.of_name() {
+            self.line = self.line.and_then(|_| place.line());
+            self.place = place;
+        }
+        self
     }
 
     /// A place with what stands there.
@@ -56,8 +67,8 @@ pub struct Finding {
     pub severity: Severity,
     /// The setting, variable or layer that it is about.
     pub key: Option<String>,
-    /// What is wrong, as a sentence without a full stop and without any secret.
-    pub message: String,
+    /// What is wrong, without any secret.
+    pub fact: Fact,
     /// How to mend it.
     pub help: Option<String>,
     /// Where: the first place is the one to look at.
@@ -68,16 +79,22 @@ pub struct Finding {
 
 impl Finding {
     /// A finding of a rule, anywhere.
-    pub fn new(rule: CheckRule, message: impl Into<String>, contexts: ContextSet) -> Finding {
+    pub fn new(rule: CheckRule, fact: Fact, contexts: ContextSet) -> Finding {
+        debug_assert!(rule.says().contains(&fact.form()), "{rule:?} does not list {fact:?}");
         Finding {
             rule,
             severity: rule.severity(),
             key: None,
-            message: message.into(),
+            fact,
             help: None,
             places: Vec::new(),
             contexts,
         }
+    }
+
+    /// What is wrong, as a sentence without a full stop.
+    pub fn message(&self) -> String {
+        self.fact.sentence(self.key.as_deref())
     }
 
     /// About a setting, variable or layer.
@@ -106,7 +123,7 @@ impl Finding {
 #[derive(Debug, Default)]
 pub struct Findings {
     all: Vec<Finding>,
-    by: HashMap<(CheckRule, Option<String>, String, Vec<Evidence>), usize>,
+    by: HashMap<(CheckRule, Option<String>, Fact, Vec<Evidence>), usize>,
     /// The places of findings that were merged, by the number of the finding.
     merged: HashMap<usize, HashSet<Evidence>>,
 }
@@ -118,7 +135,7 @@ impl Findings {
             return;
         }
         let by =
-            (finding.rule, finding.key.clone(), finding.message.clone(), finding.places.clone());
+            (finding.rule, finding.key.clone(), finding.fact.clone(), finding.places.clone());
         match self.by.get(&by) {
             Some(known) => self.all[*known].contexts.add(&finding.contexts),
             None => {
@@ -142,7 +159,7 @@ impl Findings {
         let is_same = |other: &Finding| {
             other.rule == finding.rule
                 && other.key == finding.key
-                && other.message == finding.message
+                && other.fact == finding.fact
                 && other.places.first() == finding.places.first()
         };
         // What is merged was found about one setting, so that the last ones are the ones to look at.
@@ -225,13 +242,13 @@ impl<'s> Lines<'s> {
         text: Option<&SourceText>,
         at: Option<Span>,
     ) -> Option<ShownLine> {
-        let (text, at) = (text?, at?.start);
-        let number = text.position(at).line;
+        let (text, at) = (text?, at?);
+        let number = text.position(at.start).line;
         let line = text.line(number);
         let may_be_shown = || {
-            let speaks_of_one = crate::model::secret::speaks_of_a_secret(line)
+            let names_one = crate::model::secret::speaks_of_a_secret(line)
                 || crate::model::secret::may_hold_password(line);
-            !speaks_of_one && !self.hidden(origin).contains(&number)
+            !names_one && !self.hidden(origin).contains(&number)
         };
         let may_be_shown = match line.len() > LONG_LINE {
             true => {

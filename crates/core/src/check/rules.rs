@@ -14,7 +14,7 @@ mod bare_null;
 mod blocked;
 mod broken_reference;
 mod changes_type;
-mod empty_text;
+mod empty_string;
 mod idle;
 mod looks_like;
 mod missing_required;
@@ -49,7 +49,7 @@ static RULES: [&About; 26] = [
     &changes_type::CHANGES_TYPE,
     &reshapes::RESHAPES,
     &stray_quotes::STRAY_QUOTES,
-    &empty_text::EMPTY_TEXT,
+    &empty_string::EMPTY_STRING,
     &bare_null::BARE_NULL,
     &looks_like::LOOKS_LIKE,
     &not_run::NOT_RUN,
@@ -91,6 +91,8 @@ pub(crate) struct About {
     pub(crate) severity: Severity,
     /// What it reports, in one line.
     pub(crate) about: &'static str,
+    /// The forms of the sentences that its findings have.
+    pub(crate) says: &'static [&'static str],
     /// What must be there, so that it can run.
     pub(crate) needs: Needs,
     /// Begins a check.
@@ -103,9 +105,10 @@ impl About {
         name: &'static str,
         severity: Severity,
         about: &'static str,
+        says: &'static [&'static str],
         begin: fn() -> Visit,
     ) -> About {
-        About { name, severity, about, needs: Needs::Nothing, begin }
+        About { name, severity, about, says, needs: Needs::Nothing, begin }
     }
 
     /// The same of one that can only run where this is there.
@@ -203,7 +206,12 @@ impl CheckRule {
         self.0.about
     }
 
-    /// How bad its findings are, unless one says otherwise.
+    /// The forms of the sentences that its findings have, with `{…}` for their parts.
+    pub fn says(self) -> &'static [&'static str] {
+        self.0.says
+    }
+
+    /// How bad its findings are, unless one is of another severity.
     pub fn severity(self) -> Severity {
         self.0.severity
     }

@@ -1,6 +1,7 @@
 //! A setting as the rules see it.
 
 use super::finding::{Evidence, Finding, Lines};
+use super::fact::Fact;
 use super::{CheckRule, Look};
 use crate::answers::Answers;
 use crate::contexts::survey::ContextSet;
@@ -41,8 +42,8 @@ impl<'a> Seen<'a> {
         self.resolution().readings().catalogue.declared(self.key)
     }
 
-    pub(crate) fn finding(&self, rule: CheckRule, message: impl Into<String>) -> Finding {
-        Finding::new(rule, message, self.full.clone()).about(self.shown())
+    pub(crate) fn finding(&self, rule: CheckRule, fact: Fact) -> Finding {
+        Finding::new(rule, fact, self.full.clone()).about(self.shown())
     }
 
     /// Where a candidate stands.
@@ -50,6 +51,11 @@ impl<'a> Seen<'a> {
         let reading = self.resolution().reading(candidate);
         let hides = self.answer.secret || self.resolution().hides(candidate);
         self.lines.spot(reading, candidate.leaf, what, hides)
+    }
+
+    /// Where the name of a candidate is.
+    pub(crate) fn spot_of_name(&self, candidate: &Candidate, what: Option<String>) -> Evidence {
+        self.spot(candidate, what).of_name()
     }
 
     pub(crate) fn layer(&self, candidate: &Candidate) -> &'a str {
@@ -71,13 +77,13 @@ impl<'a> Seen<'a> {
         let text = readings.inputs.catalogues.get(declared.at.0).map(|(_, text)| text);
         // The header of a declaration is a key in brackets, nothing else.
         let text = text.filter(|text| text.line(position.line).trim_end().ends_with(']'));
-        let line = text.map(|text| text.around(declared.at.1.start));
+        let line = text.map(|text| text.around(declared.at.1));
         Some(Evidence { line, ..Evidence::at(place) })
     }
 
     pub(crate) fn declared_here(&self) -> Option<Evidence> {
         let mut place = self.declaration()?;
-        place.what = Some("it is declared here".to_owned());
+        place.what = Some("declared here".to_owned());
         place.line = None;
         Some(place)
     }

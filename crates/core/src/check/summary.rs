@@ -1,4 +1,4 @@
-//! Sets of contexts in words: `production, every region`.
+//! Sets of contexts as people and `--in` write them: `environment=production,region=north|south`.
 
 use crate::contexts::survey::ContextSet;
 use crate::model::axis::Context;
@@ -23,66 +23,59 @@ pub fn sum_up(set: &ContextSet, among: &ContextSet, contexts: &[&Context]) -> Ve
     }
     let axes = telling_axes(among, contexts);
     split(&set, among, contexts, &axes, &mut Vec::new(), &mut choices);
+    choices.iter_mut().for_each(|choice| shorten(choice, among, contexts));
     choices
 }
 
-/// Choices in words: `production, every region; staging, north`. Empty where there is only one
+/// Takes out the axes without which the same contexts are described, the last ones first.
+fn shorten(choice: &mut Choice, among: &ContextSet, contexts: &[&Context]) {
+    let fits = |axes: &[&(String, Vec<String>)], at: usize| {
+        axes.iter().all(|(axis, values)| {
+            let value = value_of(contexts, at, axis);
+            values.iter().any(|other| other == value)
+        })
+    };
+    for number in (0..choice.axes.len()).rev() {
+        let all: Vec<&(String, Vec<String>)> = choice.axes.iter().collect();
+        let mut rest = all.clone();
+        rest.remove(number);
+        if among.iter().all(|at| fits(&all, at) == fits(&rest, at)) {
+            choice.axes.remove(number);
+        }
+    }
+}
+
+/// The word for an axis without a value.
+pub const UNSET: &str = "unset";
+
+/// Choices as text: `environment=production; environment=staging,region=north|south`. Empty where there is only one
 /// context.
-pub fn in_words(choices: &[Choice], among: &ContextSet, contexts: &[&Context]) -> String {
+pub fn in_words(choices: &[Choice], among: &ContextSet) -> String {
     const MOST_TOLD: usize = 4;
     if among.len() <= 1 {
         return String::new();
     }
-    let axes = telling_axes(among, contexts);
-    let told =
-        choices.iter().take(MOST_TOLD).map(|choice| one_in_words(choice, among, contexts, &axes));
-    let mut told = told.collect::<Vec<_>>().join("; ");
+    let shown = choices.iter().take(MOST_TOLD).map(|choice| choice.show());
+    let mut shown = shown.collect::<Vec<_>>().join("; ");
     if choices.len() > MOST_TOLD {
-        told.push_str(&format!("; and {} more", choices.len() - MOST_TOLD));
+        shown.push_str(&format!("; and {} more groups", choices.len() - MOST_TOLD));
     }
-    told
+    shown
 }
 
-fn one_in_words(
-    choice: &Choice,
-    among: &ContextSet,
-    contexts: &[&Context],
-    axes: &[String],
-) -> String {
-    if choice.axes.is_empty() {
-        return "every context".to_owned();
+impl Choice {
+    /// `environment=production,region=north|south`.
+    pub fn show(&self) -> String {
+        if self.axes.is_empty() {
+            return "every context".to_owned();
+        }
+        let axis = |(axis, values): &(String, Vec<String>)| {
+            let values: Vec<&str> =
+                values.iter().map(|it| if it.is_empty() { UNSET } else { it }).collect();
+            format!("{axis}={}", values.join("|"))
+        };
+        self.axes.iter().map(axis).collect::<Vec<_>>().join(",")
     }
-    let is_told_apart = |value: &str, axis: &str| {
-        let mut others = axes.iter().filter(|other| *other != axis);
-        others.all(|other| !values(among, contexts, other).contains(&value))
-    };
-    let mut parts: Vec<String> = choice
-        .axes
-        .iter()
-        .map(|(axis, values)| {
-            let shown: Vec<String> = values
-                .iter()
-                .map(|value| match value.as_str() {
-                    "" => format!("no {axis}"),
-                    // A number of a row says little without its axis.
-                    value
-                        if is_told_apart(value, axis)
-                            && !value.starts_with(|c: char| c.is_ascii_digit()) =>
-                    {
-                        value.to_owned()
-                    }
-                    value => format!("{axis}={value}"),
-                })
-                .collect();
-            crate::model::layer::list_values(&shown, "and")
-        })
-        .collect();
-    let is_listed = |axis: &&String| choice.axes.iter().any(|(other, _)| other == *axis);
-    let open: Vec<&String> = axes.iter().filter(|axis| !is_listed(axis)).collect();
-    if let [one] = open.as_slice() {
-        parts.push(format!("every {one}"));
-    }
-    parts.join(", ")
 }
 
 /// The axes that are needed to tell contexts apart: not those that always have one value, nor those

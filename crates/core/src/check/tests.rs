@@ -107,7 +107,7 @@ fn sums_contexts_up_in_words_that_mean_just_these() {
             });
             assert_eq!(fits, set.has(at), "{choices:?}");
         }
-        in_words(&choices, &all, &contexts)
+        in_words(&choices, &all)
     };
     for (told, expected) in [
         (told(&|_, _, _| true), "every context"),

@@ -44,16 +44,16 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     let note = answers.resolution().note(candidate).cloned().map(Box::new);
     // Of one that cannot be read it is said why.
     if note.as_ref().is_some_and(|note| note.is_decrypted()) {
-        because.push_str("; it is encrypted there");
+        because.push_str("; encrypted there");
     }
     if let Some(history) = note.as_deref().and_then(Note::history) {
         because.push_str(&format!("; {history}"));
     }
     if is_old_name {
-        because.push_str("; it stands under a former name of the setting");
+        because.push_str("; a former name of the setting");
     }
     if let Some(anchor) = &through {
-        because.push_str(&format!("; it comes through the anchor &{anchor}"));
+        because.push_str(&format!("; through the anchor &{anchor}"));
     }
     Row::Said {
         at: Provenance::of(answers.resolution(), id),
@@ -79,7 +79,7 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
     match (candidate.verdict, by) {
         (Verdict::Wins, _) => wins(answers, candidate),
         (Verdict::Contributes, Some(by)) => format!(
-            "the setting gathers lists, and {} ({}) adds to this one",
+            "the setting joins lists, and {} ({}) adds its items",
             layer_name(answers, by),
             place_of(answers, by)
         ),
@@ -92,11 +92,11 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
             if answers.resolution().layer_of(by) == answers.resolution().layer_of(candidate) =>
         {
             let (shown, place) = (shown(answers, by), place_of(answers, by));
-            format!("a stronger source of the same layer says {shown} ({place})")
+            format!("a stronger source of the same layer sets {shown} ({place})")
         }
         (Verdict::Overridden, Some(by)) => {
             format!(
-                "{} is stronger and says {} ({})",
+                "{} is stronger and sets {} ({})",
                 layer_name(answers, by),
                 shown(answers, by),
                 place_of(answers, by)
@@ -138,19 +138,19 @@ fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> String {
         Verdict::Empty => {
             let declared = answers.resolution().readings().catalogue.declared(candidate.key);
             match declared.is_some_and(|declared| declared.empty.is_some()) {
-                true => "an empty text says nothing in this setting (empty = \"unset\")".to_owned(),
-                false => "an empty text says nothing in this layer (empty = \"unset\")".to_owned(),
+                true => "an empty string counts as not set for this setting (empty = \"unset\")".to_owned(),
+                false => "an empty string counts as not set in this layer (empty = \"unset\")".to_owned(),
             }
         }
         Verdict::Removes if answers.resolution().reading(candidate).is_removal => {
             let pattern = pattern_of(answers, candidate);
-            format!("the layer takes away what weaker ones say about {pattern}")
+            format!("the layer removes {pattern} (`remove`)")
         }
         Verdict::Removes if removes_anything(answers, candidate) => {
-            "it removes what weaker layers say".to_owned()
+            "it removes the value of weaker layers".to_owned()
         }
         Verdict::Removes => {
-            "it would remove what weaker layers say, but none says anything".to_owned()
+            "no weaker layer sets a value that it could remove".to_owned()
         }
         Verdict::Withheld => {
             let note = answers.resolution().note(candidate);
@@ -158,8 +158,8 @@ fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> String {
         }
         Verdict::Unreadable => {
             let why = answers.resolution().note(candidate).and_then(|it| it.unreadable.as_deref());
-            let why = why.unwrap_or("its value cannot be read");
-            format!("{why}; it keeps its rank, and no weaker value stands in for it")
+            let why = why.unwrap_or("the value cannot be read");
+            format!("{why}; no weaker value is used instead")
         }
         // The other verdicts are only ever given by another candidate.
         Verdict::Wins
@@ -183,13 +183,13 @@ fn wins(answers: &Answers<'_>, candidate: &Candidate) -> String {
     let resolution = answers.resolution();
     let gathers = match resolution.gather(candidate.key) {
         Some(gather) if candidate.beneath.is_some() => {
-            format!("; its list is put together with the weaker ones ({})", gather.name())
+            format!("; its items are joined with those of weaker layers ({})", gather.name())
         }
         _ => String::new(),
     };
     match pins(answers, candidate) {
-        true => format!("the layer pins it, so that no stronger one can change it{gathers}"),
-        false => format!("no stronger layer says anything that counts{gathers}"),
+        true => format!("the layer pins it; no stronger layer can change it{gathers}"),
+        false => format!("no stronger layer sets it{gathers}"),
     }
 }
 
@@ -215,11 +215,11 @@ pub(super) fn pattern_of(answers: &Answers<'_>, candidate: &Candidate) -> String
 pub(super) fn says_null(answers: &Answers<'_>, candidate: &Candidate) -> String {
     let resolution = answers.resolution();
     if resolution.reading(candidate).is_removal {
-        return format!("takes away {}", pattern_of(answers, candidate));
+        return format!("removes {} (`remove`)", pattern_of(answers, candidate));
     }
     match resolution.readings().layer(resolution.layer_of(candidate)).kind {
-        Kind::Arguments => "has --unset".to_owned(),
-        _ => "says null".to_owned(),
+        Kind::Arguments => "unsets it (--unset)".to_owned(),
+        _ => "sets null".to_owned(),
     }
 }
 
@@ -249,38 +249,41 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId, nearly: &[KeyId]
         None => silence(answers, layer, key, variable.as_deref()),
     };
     for near in &near {
-        because.push_str(&format!("; {} ({}) is nearly that name", near.name, near.show_line()));
+        because.push_str(&format!("; {} ({}) is a similar name", near.name, near.show_line()));
     }
-    let speaks_of = speaks_of(answers, layer, key).map(|(id, _)| id);
-    Row::Unsaid { layer, state, because, near, speaks_of }
+    let sets_instead = sets_instead(answers, layer, key).map(|(id, _)| id);
+    let is_odd = *presence == Presence::Read
+        && (left_out_at(answers, layer, key).is_some()
+            || variable.is_some_and(|variable| is_named(answers, layer, &variable)));
+    Row::Unsaid { layer, state, because, near, sets_instead, is_odd }
 }
 
 /// Why a layer that was read has no candidate.
 fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Option<&str>) -> String {
-    if let Some(elsewhere) = speaks_elsewhere(answers, index, key) {
+    if let Some(elsewhere) = sets_elsewhere(answers, index, key) {
         return elsewhere;
     }
     if let Some(place) = left_out_at(answers, index, key) {
-        return format!("it names it without a value ({place}), which says nothing");
+        return format!("key without a value ({place})");
     }
     let layer = answers.resolution().readings().layer(index);
     let is_catalogued = !answers.resolution().readings().catalogue.is_empty();
     match (layer.kind, variable) {
-        (Kind::Catalogue, _) if is_catalogued => "it declares no default for it".to_owned(),
+        (Kind::Catalogue, _) if is_catalogued => "it has no default".to_owned(),
         (Kind::Catalogue, _) => "there is no catalogue".to_owned(),
-        (Kind::Arguments, _) => "no --set or --unset names it".to_owned(),
+        (Kind::Arguments, _) => "no --set or --unset".to_owned(),
         _ if answers.resolution().readings().name_in(index, key).is_none() => {
             let into = layer.into.as_ref().map(ToString::to_string).unwrap_or_default();
-            format!("all that it says stands below {into}")
+            format!("all its keys are below {into}")
         }
-        (Kind::Values, None) => "its values do not mention it".to_owned(),
+        (Kind::Values, None) => "not among its values".to_owned(),
         (Kind::Process, Some(variable)) => match is_named(answers, index, variable) {
             false => format!("{variable} is not set"),
             true if is_system_variable(variable) => format!(
-                "{variable} is a variable of the system, which is read for a setting only if the \
-                 catalogue names it with `variable`"
+                "{variable} is a system variable; it is read only if the catalogue names it with \
+                 `variable`"
             ),
-            true => format!("{variable} is set, and not read for it"),
+            true => format!("{variable} is set, but not read for this setting"),
         },
         (_, Some(variable)) => {
             let read = what_is_read(answers, index);
@@ -288,7 +291,7 @@ fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Optio
         }
         (_, None) => {
             let read = what_is_read(answers, index);
-            format!("{} {} not mention it", read.0, if read.1 { "do" } else { "does" })
+            format!("{} {} not set it", read.0, if read.1 { "do" } else { "does" })
         }
     }
 }
@@ -323,7 +326,7 @@ fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (String, bool) {
         sources_of(answers, index).map(|reading| reading.origin.name()).collect();
     sources.dedup();
     let path = match sources.len() {
-        0 => layer.path.clone().unwrap_or_else(|| "it".to_owned()),
+        0 => layer.path.clone().unwrap_or_else(|| "the layer".to_owned()),
         1..=3 => list_values(&sources, "and"),
         count => format!("the {count} files that match {}", layer.path.as_deref().unwrap_or("")),
     };
@@ -337,27 +340,27 @@ fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (String, bool) {
     }
 }
 
-/// What a layer that is silent about `key` says above or below it.
-fn speaks_elsewhere(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<String> {
-    let (id, more) = speaks_of(answers, layer, key)?;
+/// The key above or below `key` that a layer sets, which does not set `key`.
+fn sets_elsewhere(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<String> {
+    let (id, more) = sets_instead(answers, layer, key)?;
     let resolution = answers.resolution();
     let keys = resolution.keys();
     let other = resolution.candidate(id);
     let relation = if keys.is_within(key, other.key) { "above" } else { "below" };
     let more = match more {
         0 => String::new(),
-        more => format!(", and of {more} more"),
+        more => format!(", and {more} more"),
     };
     Some(format!(
-        "it only speaks of {}, {relation} it ({}: {}){more}",
+        "it sets {}, {relation} it ({}: {}){more}",
         keys.show(other.key),
         place_of(answers, other),
         shown(answers, other)
     ))
 }
 
-/// A candidate of the layer above or below `key`, and of how many more settings there it speaks.
-fn speaks_of(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<(CandidateId, usize)> {
+/// A candidate of the layer above or below `key`, and how many more settings it sets there.
+fn sets_instead(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<(CandidateId, usize)> {
     let resolution = answers.resolution();
     let keys = resolution.keys();
     let of_layer = |at: KeyId| {

@@ -154,7 +154,7 @@ impl Wanted {
             let context = way();
             return Some(Found {
                 how: How::InForceElsewhere,
-                keeps: format!("it counts in another context, {context}"),
+                keeps: format!("it takes effect in another context, {context}"),
                 steps: vec![ask(&context)],
                 ..self.found(there, winner, sense)
             });
@@ -165,7 +165,7 @@ impl Wanted {
             found.how = How::CandidateElsewhere(verdict);
         }
         found.keeps =
-            format!("it is read in another context ({context}), and there {}", found.keeps);
+            format!("it is read in another context ({context}); there, {}", found.keeps);
         if !found.steps.is_empty() {
             found.steps.insert(0, ask(&context));
         }
@@ -206,7 +206,7 @@ impl Wanted {
         let why = declared.absence().unwrap_or_default();
         Some(Found {
             how: How::Inactive,
-            keeps: format!("the layer is not active here: {why}"),
+            keeps: format!("the layer does not apply here: {why}"),
             steps: steps.unwrap_or_default(),
             ..self.found(forced, id, self.sense(forced, candidate)?)
         })
@@ -340,13 +340,13 @@ impl Wanted {
                 let explanation = Explanation::of(answers, candidate.key);
                 match (&explanation.status, explanation.value()) {
                     (Status::Error { message, .. }, _) => {
-                        format!("it decides, and the setting is in error: {message}")
+                        format!("it wins, but is invalid: {message}")
                     }
                     (Status::Unreadable { because } | Status::Uncertain { because }, _) => {
-                        format!("it decides, and the value is not known: {because}")
+                        format!("it wins, but the value cannot be read: {because}")
                     }
-                    (_, Some(value)) => format!("it decides, and becomes {}", value.show()),
-                    _ => "it decides, and becomes something else".to_owned(),
+                    (_, Some(value)) => format!("it wins, and becomes {}", value.show()),
+                    _ => "it wins, and becomes another value".to_owned(),
                 }
             }
             _ => because_of(answers, candidate),
@@ -512,11 +512,11 @@ impl Wanted {
             Some(inside) => {
                 let inside =
                     KeyPath::from_segments(inside.iter().map(|it| (*it).to_owned()).collect())?;
-                (How::Deeper, format!("there it is the setting {inside} of the section {shown}"))
+                (How::Deeper, format!("it is the setting {inside} of the section {shown}"))
             }
             None => (
                 How::OutsideSection,
-                format!("it stands outside of the section {shown}, which is read"),
+                format!("it is outside the section {shown}, which the layer reads"),
             ),
         };
         Some(Found {

@@ -6,35 +6,30 @@ use crate::answers::Answers;
 use crate::model::candidate::CandidateId;
 use crate::model::convert::{Declaration, show_duration, show_size};
 use crate::model::key::KeyId;
-use crate::model::layer::{Kind, LayerIndex, list_values};
+use crate::model::layer::{LayerIndex, list_values};
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
 
-/// First what decided, then whom it overrides, what became of the value, and what the reader
-/// should know about the layer that decided.
+/// First the layer that wins, then whom it overrides, what became of the value, and what the reader
+/// should know about that layer.
 pub(super) fn why(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> {
     let mut sentences = Vec::new();
     match (&explanation.winner, &explanation.status) {
         (Some(winner), status) => {
             let candidate = answers.resolution().candidate(winner.candidate);
-            let decides = decides(answers, candidate);
-            sentences.push(match (status, decides.strip_prefix("The ")) {
-                (Status::Uncertain { .. }, Some(rest)) => format!("As far as is known, the {rest}"),
-                _ => decides,
-            });
+            sentences.push(set_by(answers, candidate));
             sentences.extend(overrides(answers, winner.candidate));
-            sentences.extend(takes_the_place(answers, winner.candidate));
             match status {
                 Status::Error { message, .. } => sentences.push(format!(
-                    "It cannot be used: {message}. No weaker value stands in for it."
+                    "The value is invalid: {message}. No weaker value is used instead."
                 )),
                 Status::Unreadable { because } => sentences.push(format!(
-                    "Its value is not known: {because}. No weaker value stands in for it."
+                    "The value cannot be read: {because}. No weaker value is used instead."
                 )),
                 Status::Uncertain { because } => {
-                    sentences.push(format!("That is uncertain: {because}."));
+                    sentences.push(format!("The value is uncertain: {because}."));
                 }
                 Status::Set | Status::Absent => {}
             }
@@ -42,77 +37,77 @@ pub(super) fn why(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Strin
             sentences.extend(history(answers, candidate));
             sentences.extend(withheld(answers, explanation.key));
             sentences.extend(expansion(answers, explanation));
-            sentences.extend(conversion(answers, explanation));
-            sentences.extend(no_conversion(answers, explanation, candidate));
-            sentences.extend(amount(answers, explanation));
-            sentences.extend(place_you_stand(answers, winner.layer));
         }
         (None, Status::Uncertain { because }) => {
-            sentences.push(format!("Nobody can tell whether it has a value: {because}."));
+            sentences.push(format!("Whether it is set is uncertain: {because}."));
         }
         (None, _) => {
-            sentences.extend(nothing_in_force(answers, explanation));
+            sentences.extend(not_set(answers, explanation));
             sentences.extend(withheld(answers, explanation.key));
         }
     }
+    sentences.extend(notes(answers, explanation));
     sentences.extend(near_misses(answers, explanation));
     sentences
 }
 
-fn decides(answers: &Answers<'_>, candidate: &Candidate) -> String {
+/// What became of the value of the winner, and what the reader should know about its layer: what no list of
+/// the candidates shows.
+pub(super) fn notes(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> {
+    let Some(winner) = &explanation.winner else { return Vec::new() };
+    let candidate = answers.resolution().candidate(winner.candidate);
+    let notes = [
+        replaces(answers, winner.candidate),
+        copy(answers, candidate),
+        conversion(answers, explanation),
+        no_conversion(answers, explanation, candidate),
+        amount(answers, explanation),
+        local_winner(answers, winner.layer),
+    ];
+    notes.into_iter().flatten().collect()
+}
+
+fn set_by(answers: &Answers<'_>, candidate: &Candidate) -> String {
     let resolution = answers.resolution();
     let name = layer_name(answers, candidate);
-    let what = says(answers, candidate);
     let mut others = resolution.candidates(candidate.key).map(|id| resolution.candidate(id));
     let ending = if others.any(|other| !std::ptr::eq(other, candidate)) {
         match stronger_without_effect(answers, candidate) {
-            Some(clause) => clause,
-            None => "and no stronger layer says anything about it".to_owned(),
+            Some(sentences) => sentences,
+            None => "No stronger layer sets it.".to_owned(),
         }
     } else {
-        "and no other layer says anything about it".to_owned()
+        "No other layer sets it.".to_owned()
     };
     if candidate.beneath.is_some() {
         return gathers(answers, candidate, &ending);
     }
-    format!("The layer {name} decides: {what}, {ending}.")
+    let (value, place) = (shown(answers, candidate), place_of(answers, candidate));
+    format!("{name} sets {value} ({place}). {ending}")
 }
 
-/// What a candidate says and where.
-fn says(answers: &Answers<'_>, candidate: &Candidate) -> String {
-    let resolution = answers.resolution();
-    let says = shown(answers, candidate);
-    match resolution.readings().layer(resolution.layer_of(candidate)).kind {
-        Kind::Arguments => format!("--set says {says}"),
-        Kind::Process => {
-            let variable = resolution.keys().segment(resolution.leaf(candidate).name);
-            format!("the variable {variable} says {says}")
-        }
-        _ => format!("{} says {says}", place_of(answers, candidate)),
-    }
-}
-
-/// That what decides was decrypted; of what cannot be, it is said why.
+/// That the winner was decrypted; where it cannot be, the status has the reason.
 fn encrypted(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
     let note = answers.resolution().note(candidate)?;
-    note.is_decrypted().then(|| "It stands there encrypted.".to_owned())
+    note.is_decrypted().then(|| "The file has it encrypted.".to_owned())
 }
 
-/// When and by whom the store was told what decides, and how old the copy is that stands for it.
+/// When the store got the value of the winner, and from whom.
 fn history(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
     let resolution = answers.resolution();
     let history = resolution.note(candidate).and_then(crate::model::note::Note::history);
-    let layer = resolution.readings().layer(resolution.layer_of(candidate));
-    let copy = layer.scope.as_ref().and_then(|scope| scope.copy.clone());
-    match (history, copy) {
-        (Some(history), Some(copy)) => Some(format!("It was {history}; {copy}.")),
-        (Some(history), None) => Some(format!("It was {history}.")),
-        (None, Some(copy)) => Some(format!("Note that {copy}.")),
-        (None, None) => None,
-    }
+    history.map(|history| format!("It was {history}."))
 }
 
-/// What stores keep for others, most often the answer to why a setting does not have its value.
+/// How old the cached copy is from which the winner was read.
+fn copy(answers: &Answers<'_>, candidate: &Candidate) -> Option<String> {
+    let resolution = answers.resolution();
+    let layer = resolution.readings().layer(resolution.layer_of(candidate));
+    let copy = layer.scope.as_ref().and_then(|scope| scope.copy.as_ref())?;
+    Some(format!("Note: {copy}."))
+}
+
+/// Values of stores that are meant for other contexts: often the reason why a setting lacks its value.
 fn withheld(answers: &Answers<'_>, key: KeyId) -> Option<String> {
     let resolution = answers.resolution();
     let candidates = resolution.candidates(key).map(|id| resolution.candidate(id));
@@ -121,7 +116,7 @@ fn withheld(answers: &Answers<'_>, key: KeyId) -> Option<String> {
         .map(|candidate| {
             let why = resolution.note(candidate).and_then(|note| note.withheld.as_deref());
             format!(
-                "What {} says ({}) does not count here: {}.",
+                "The value of {} ({}) is withheld: {}.",
                 layer_name(answers, candidate),
                 place_of(answers, candidate),
                 why.unwrap_or_default()
@@ -131,7 +126,7 @@ fn withheld(answers: &Answers<'_>, key: KeyId) -> Option<String> {
     (!withheld.is_empty()).then(|| withheld.join(" "))
 }
 
-/// A list that is put together from several candidates.
+/// A list that several candidates make up.
 fn gathers(answers: &Answers<'_>, winner: &Candidate, ending: &str) -> String {
     let resolution = answers.resolution();
     let mut parts: Vec<String> = resolution
@@ -140,21 +135,21 @@ fn gathers(answers: &Answers<'_>, winner: &Candidate, ending: &str) -> String {
         .map(|part| format!("{} ({})", layer_name(answers, part), place_of(answers, part)))
         .collect();
     let order = match resolution.gather(winner.key) {
-        Some(crate::model::catalogue::Gather::Before) => "the items of stronger layers first",
+        Some(crate::model::catalogue::Gather::Before) => "items of stronger layers first",
         Some(crate::model::catalogue::Gather::Distinct) => {
             parts.reverse();
-            "the items of weaker layers first and none twice"
+            "items of weaker layers first, without repeats"
         }
         _ => {
             parts.reverse();
-            "the items of weaker layers first"
+            "items of weaker layers first"
         }
     };
     let parts = list_values(&parts, "and");
-    format!("Its list is gathered from {parts}, {order}, {ending}.")
+    format!("The list joins {parts}, {order}. {ending}")
 }
 
-/// Stronger candidates that lost although they are stronger: empty texts, and what a pin blocks.
+/// Stronger candidates that lost although they are stronger: empty strings, and what a pin blocks.
 fn stronger_without_effect(answers: &Answers<'_>, winner: &Candidate) -> Option<String> {
     let resolution = answers.resolution();
     let stronger = || {
@@ -170,23 +165,24 @@ fn stronger_without_effect(answers: &Answers<'_>, winner: &Candidate) -> Option<
     let (empty, blocked) = (with_verdict(Verdict::Empty), with_verdict(Verdict::Blocked));
     let mut clauses = Vec::new();
     if !empty.is_empty() {
-        clauses.push(format!("the empty text of {} says nothing", list_values(&empty, "and")));
+        clauses
+            .push(format!("The empty string of {} counts as not set.", list_values(&empty, "and")));
     }
     if !blocked.is_empty() {
         let by = stronger().find_map(|candidate| candidate.by).map(|by| resolution.candidate(by));
         let pinned = match by {
             Some(by) if by.key != winner.key => format!(
-                "{} pins {} ({})",
+                "{} pins {} ({}), which",
                 layer_name(answers, by),
                 resolution.keys().show(by.key),
                 place_of(answers, by)
             ),
-            Some(by) => format!("{} pins it", layer_name(answers, by)),
-            None => "it is pinned".to_owned(),
+            Some(by) => format!("{} pins it, which", layer_name(answers, by)),
+            None => "A pin".to_owned(),
         };
-        clauses.push(format!("{pinned}, which blocks {}", list_values(&blocked, "and")));
+        clauses.push(format!("{pinned} blocks {}.", list_values(&blocked, "and")));
     }
-    (!clauses.is_empty()).then(|| format!("as {}", clauses.join(", and ")))
+    (!clauses.is_empty()).then(|| clauses.join(" "))
 }
 
 fn overrides(answers: &Answers<'_>, winner: CandidateId) -> Option<String> {
@@ -209,7 +205,7 @@ fn overrides(answers: &Answers<'_>, winner: CandidateId) -> Option<String> {
 }
 
 /// Settings above or below it that it reshaped.
-fn takes_the_place(answers: &Answers<'_>, winner: CandidateId) -> Option<String> {
+fn replaces(answers: &Answers<'_>, winner: CandidateId) -> Option<String> {
     let keys = answers.resolution().keys();
     let reshaped = reshaped_by(answers, winner);
     let mut shown: Vec<String> = reshaped.into_iter().map(|key| keys.show(key)).collect();
@@ -220,7 +216,7 @@ fn takes_the_place(answers: &Answers<'_>, winner: CandidateId) -> Option<String>
     }
     (!shown.is_empty()).then(|| {
         format!(
-            "It takes the place of {}, as a key is either a value or a branch.",
+            "It replaces {}: a key has either a value or keys below it.",
             list_values(&shown, "and")
         )
     })
@@ -245,10 +241,10 @@ fn expansion(answers: &Answers<'_>, explanation: &Explanation) -> Option<String>
     }
     match explanation.value() {
         _ if explanation.secret => {
-            Some("It refers to other things, and is a secret as a whole.".to_owned())
+            Some("It contains references, and is secret as a whole.".to_owned())
         }
         Some(value) if explanation.conversion.is_none() => {
-            Some(format!("With what it refers to it is {}.", shorten(&value.show(), 80)))
+            Some(format!("With its references it is {}.", shorten(&value.show(), 80)))
         }
         _ => None,
     }
@@ -260,17 +256,17 @@ fn conversion(answers: &Answers<'_>, explanation: &Explanation) -> Option<String
     let like = match conversion.like {
         Some(like) => {
             let like = answers.resolution().candidate(like);
-            format!("in {} ({})", layer_name(answers, like), place_of(answers, like))
+            format!("like {} ({})", layer_name(answers, like), place_of(answers, like))
         }
-        None => "the catalogue declares".to_owned(),
+        None => "as the catalogue declares".to_owned(),
     };
     if explanation.secret {
-        return Some(format!("It was written as a text and became {kind}, as {like}."));
+        return Some(format!("The string became {kind}, {like}."));
     }
     let from = hide_address_password(&conversion.from).show();
     let from = shorten(&from, 40);
     let value = explanation.value().as_ref().map(Value::show).unwrap_or_default();
-    Some(format!("The text {from} became {kind}, {value}, as {like}."))
+    Some(format!("The string {from} became {kind}, {value}, {like}."))
 }
 
 /// What a duration or size amounts to.
@@ -280,27 +276,27 @@ fn amount(answers: &Answers<'_>, explanation: &Explanation) -> Option<String> {
         Meaning::Size(bytes) => show_size(bytes),
         Meaning::Address(_) => return None,
     };
-    Some(format!("That is {shown}."))
+    Some(format!("This is {shown}."))
 }
 
-/// A text that looks as if it should have become what weaker candidates are, and did not.
+/// A string that could have become what weaker candidates are, and did not.
 fn no_conversion(
     answers: &Answers<'_>,
     explanation: &Explanation,
     candidate: &Candidate,
 ) -> Option<String> {
-    let (like, kind) = kept_as_text(answers, explanation, candidate)?;
+    let (like, kind) = kept_as_string(answers, explanation, candidate)?;
     let like = answers.resolution().candidate(like);
     Some(format!(
-        "It stays a text: it does not read as {}, which {} ({}) has here.",
+        "It stays a string: it is not {}, which {} sets ({}).",
         kind.with_article(),
         layer_name(answers, like),
         place_of(answers, like)
     ))
 }
 
-/// What gives a type that the text does not read as.
-pub(super) fn kept_as_text(
+/// The candidate that gives a type that the string does not fit.
+pub(super) fn kept_as_string(
     answers: &Answers<'_>,
     explanation: &Explanation,
     candidate: &Candidate,
@@ -321,13 +317,13 @@ pub(super) fn kept_as_text(
     answers.resolution().type_giver(candidate)
 }
 
-/// The layers that describe where you stand decide in a context that was asked for from elsewhere.
-fn place_you_stand(answers: &Answers<'_>, layer: LayerIndex) -> Option<String> {
+/// A local layer wins in a context that --in chose.
+fn local_winner(answers: &Answers<'_>, layer: LayerIndex) -> Option<String> {
     let readings = answers.resolution().readings();
     let layer = readings.layer(layer);
     (layer.is_local() && readings.context.is_asked()).then(|| {
         format!(
-            "Note that {} describes where you stand now, not the context that --in chose.",
+            "Note: {} is a local layer; it describes this machine or shell, not the context of --in.",
             layer.name
         )
     })
@@ -350,7 +346,7 @@ fn near_misses(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> 
                 None => String::new(),
             };
             sentences.push(format!(
-                "But {} has {}{place}, which is nearly {} and is not read for it: is it misspelt?",
+                "{} has {}{place}, which is not used; did you mean {}?",
                 readings.layer(index).name,
                 near.name,
                 near.meant
@@ -360,7 +356,7 @@ fn near_misses(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> 
     sentences
 }
 
-fn nothing_in_force(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> {
+fn not_set(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> {
     let resolution = answers.resolution();
     let key = explanation.key;
     let candidates: Vec<&Candidate> =
@@ -368,8 +364,8 @@ fn nothing_in_force(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Str
     if candidates.is_empty() {
         let is_declared = resolution.readings().catalogue.declared(key).is_some();
         return vec![match is_declared {
-            true => "Nothing is in force: it is declared, and no layer says anything.".to_owned(),
-            false => "Nothing is in force: no layer says anything about it here.".to_owned(),
+            true => "It is declared, but no layer sets it here.".to_owned(),
+            false => "No layer sets it here.".to_owned(),
         }];
     }
     let with = |verdict: Verdict| {
@@ -391,20 +387,19 @@ fn nothing_in_force(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Str
             })
             .collect();
         let effect = if removed.is_empty() {
-            "and no weaker layer says anything".to_owned()
+            String::new()
         } else {
-            format!("which removes what {} said", list_values(&removed, "and"))
+            format!(" This removes the value of {}.", list_values(&removed, "and"))
         };
         sentences.push(format!(
-            "Nothing is in force: {} {}{of} ({}), {effect}.",
+            "{} {}{of} ({}).{effect}",
             layer_name(answers, null),
             says_null(answers, null),
             place_of(answers, null)
         ));
     } else if let Some(other) = done_by(Verdict::Reshaped) {
         sentences.push(format!(
-            "Nothing is in force at this key: {} sets {} ({}), and a key is either a value or a \
-             branch.",
+            "{} sets {} ({}); a key has either a value or keys below it.",
             layer_name(answers, other),
             resolution.keys().show(other.key),
             place_of(answers, other)
@@ -413,21 +408,21 @@ fn nothing_in_force(answers: &Answers<'_>, explanation: &Explanation) -> Vec<Str
         let empty: Vec<String> = with(Verdict::Empty).map(named).collect();
         if !empty.is_empty() {
             let empty = list_values(&empty, "and");
-            sentences.push(format!("Nothing is in force: the empty text of {empty} says nothing."));
+            sentences.push(format!("The empty string of {empty} counts as not set."));
         }
     }
     if let Some(pin) = done_by(Verdict::Blocked) {
         let blocked: Vec<String> = with(Verdict::Blocked).map(named).collect();
         let what = match pin.verdict {
-            Verdict::Removes => "pins that nothing is there",
+            Verdict::Removes => "pins that it is not set",
             _ => "pins it",
         };
         let key = resolution.keys().show(pin.key);
         sentences.push(format!(
-            "What {} says is blocked: {} {what}, by what it says about {key} ({}).",
-            list_values(&blocked, "and"),
+            "{} {what} with {key} ({}), which blocks {}.",
             layer_name(answers, pin),
-            place_of(answers, pin)
+            place_of(answers, pin),
+            list_values(&blocked, "and")
         ));
     }
     sentences

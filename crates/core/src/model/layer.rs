@@ -271,19 +271,17 @@ impl Inactivity {
     /// Why, as a clause.
     pub fn because(&self) -> String {
         match self {
-            Inactivity::Needs { axis } => format!("it needs {axis}, which is unset here"),
+            Inactivity::Needs { axis } => format!("needs {axis}, which is unset here"),
             Inactivity::When { condition, actual } => {
-                let wanted = list_values(&condition.values, "or");
+                let wanted = condition.values.join("|");
                 let axis = &condition.axis;
-                match actual {
-                    Some(actual) => format!("only when {axis} is {wanted}; here it is {actual}"),
-                    None => format!("only when {axis} is {wanted}; here it is unset"),
-                }
+                let actual = actual.as_deref().unwrap_or("unset");
+                format!("applies only to {axis}={wanted}; here {axis} is {actual}")
             }
             Inactivity::LeftOut => {
-                "it describes where you stand, which is left out here".to_owned()
+                "local layer, not included here (--with-local includes it)".to_owned()
             }
-            Inactivity::Unless { axis, value } => format!("not when {axis} is {value}, as here"),
+            Inactivity::Unless { axis, value } => format!("does not apply to {axis}={value}"),
         }
     }
 }
@@ -328,20 +326,20 @@ impl Layer {
             let value = context.value(axis)?;
             Some(format!("{axis}={value}"))
         });
-        self.reach_of(values.collect::<Vec<_>>().join(", "))
+        self.reach_of(values.collect::<Vec<_>>().join(","))
     }
 
     fn reach_of(&self, values: String) -> String {
         let conditions = |conditions: &[Condition]| {
             let shown = conditions.iter().map(|condition| {
-                format!("{} is {}", condition.axis, list_values(&condition.values, "or"))
+                format!("{}={}", condition.axis, condition.values.join("|"))
             });
-            shown.collect::<Vec<_>>().join(" and ")
+            shown.collect::<Vec<_>>().join(",")
         };
         let clauses = [
             ("for ", values),
-            ("when ", conditions(&self.when)),
-            ("unless ", conditions(&self.unless)),
+            ("only for ", conditions(&self.when)),
+            ("not for ", conditions(&self.unless)),
         ];
         let clauses = clauses.into_iter().filter(|(_, clause)| !clause.is_empty());
         clauses.map(|(word, clause)| format!("{word}{clause}")).collect::<Vec<_>>().join(", ")
@@ -354,11 +352,11 @@ impl Layer {
             Presence::Inactive(inactivity) => Some(inactivity.because()),
             Presence::Unavailable(why) => Some(why.clone()),
             Presence::Missing(lack) => Some(match lack {
-                Lack::File(path) => format!("{path} is not there"),
+                Lack::File(path) => format!("file not found: {path}"),
                 Lack::Section { path, section } => format!("{path} has no section {section}"),
                 Lack::Match(pattern) => format!("no file matches {pattern}"),
                 Lack::InFolders(path) => {
-                    format!("no folder from the project's down to here has {path}")
+                    format!("no {path} between the project's folder and here")
                 }
                 Lack::Scope { store, scope } if scope.contains('*') => {
                     format!("no scope of {store} matches {scope}")

@@ -40,6 +40,8 @@ pub struct ShownLine {
     pub text: String,
     /// The place: how many characters of the text stand before it.
     pub at: usize,
+    /// How many characters of the text are marked from there on, one at least.
+    pub length: usize,
 }
 
 /// The most bytes of a line that are shown on either side of a place. A whole file can be one line, and
@@ -123,7 +125,8 @@ impl SourceText {
     }
 
     /// What stands on the line of a byte offset, around it.
-    pub fn around(&self, offset: u32) -> ShownLine {
+    pub fn around(&self, marked: Span) -> ShownLine {
+        let offset = marked.start;
         let line = self.position(offset).line;
         let start = self.start_of(line).unwrap_or_default();
         let line = self.line_from(line, start);
@@ -132,9 +135,11 @@ impl SourceText {
         let to = line.floor_char_boundary((at + SHOWN).min(line.len()));
         let before = if from > 0 { "…" } else { "" };
         let after = if to < line.len() { "…" } else { "" };
+        let end = line.floor_char_boundary((marked.end as usize).saturating_sub(start).min(to));
         ShownLine {
             text: format!("{before}{}{after}", &line[from..to]),
             at: before.chars().count() + line[from..at].chars().count(),
+            length: line.get(at..end).map_or(0, |marked| marked.chars().count()).max(1),
         }
     }
 
@@ -293,6 +298,21 @@ impl Place {
     pub fn position_of_name(&self) -> Option<Position> {
         match &self.at {
             At::Text { text, name: Some(name), .. } => Some(text.position(name.start)),
+            _ => None,
+        }
+    }
+
+    /// The place of the name, if that is known.
+    pub fn of_name(&self) -> Option<Place> {
+        let At::Text { text, name: Some(name), .. } = &self.at else { return None };
+        let at = At::Text { text: text.clone(), value: *name, name: None };
+        Some(Place { origin: self.origin.clone(), at })
+    }
+
+    /// Its line, with what it is about marked.
+    pub fn line(&self) -> Option<ShownLine> {
+        match &self.at {
+            At::Text { text, value, .. } => Some(text.around(*value)),
             _ => None,
         }
     }

@@ -4,7 +4,6 @@
 use crate::model::axis::Context;
 use crate::model::document::{Document, Leaf, OfScope};
 use crate::model::key::{KeyId, Keys};
-use crate::model::layer::list_values;
 use crate::model::note::Note;
 use crate::model::pattern::is_between_stars;
 use crate::model::place::{SourceText, Span};
@@ -36,7 +35,7 @@ impl Audience {
             Some(value) => format!("here {axis} is {value}"),
             None => format!("here {axis} is unset"),
         };
-        Some(format!("meant for {axis} {}; {here}", list_values(values, "or")))
+        Some(format!("meant for {axis}={}; {here}", values.join("|")))
     }
 }
 

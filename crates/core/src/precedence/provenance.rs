@@ -68,7 +68,7 @@ impl Provenance {
             }
             (None, Origin::Arguments) => out.push_str("--set or --unset"),
             (None, Origin::Process) => {
-                out.push_str("the variable ");
+                out.push_str("environment variable ");
                 out.push_str(&self.shown_name(keys));
             }
             (None, origin) => {

@@ -1,8 +1,8 @@
-//! `check`: what will go wrong, or is not meant so, in any context.
+//! `check`: errors and likely mistakes in every context.
 
 use crate::arguments::Form;
 use crate::json;
-use crate::look::{Look, Role, fill};
+use crate::look::{Cell, Look, Role, fill, width};
 use crate::outcome::Outcome;
 use crate::running::Running;
 use crate::running::Runs;
@@ -10,25 +10,28 @@ use crate::running::Surveying;
 use crate::running::{looking, reading};
 use crate::unfreed::Unfreed;
 use clap::Args;
-use justwhy_core::{CheckRule, Context, Evidence, Severity, rule_named};
+use justwhy_core::{CheckRule, Context, Evidence, Finding, KeyId, Severity, rule_named};
 use justwhy_engine::{CheckWanted, Checked, CheckedFinding, Checking, Surveyed, left_out};
 use justwhy_project::Error;
 use justwhy_reports::{Reported, junit, sarif};
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 
 #[derive(Args, Debug)]
 pub(crate) struct CheckArguments {
-    /// Only where you stand, or where --in says
+    /// Findings about these only: keys, branches, patterns, variables or FILE:LINE
+    #[arg(value_name = "KEY")]
+    pub(crate) keys: Vec<String>,
+    /// Check the current context only, or that of --in
     #[arg(long)]
     pub(crate) here: bool,
-    /// Read the layers that describe where you stand too: the process and local ones
+    /// Include local layers and environment variables
     #[arg(long)]
     pub(crate) with_local: bool,
-    /// Say no (exit 1) to warnings too
+    /// Exit 1 for warnings too
     #[arg(long)]
     pub(crate) warnings_as_errors: bool,
-    /// Do not tell what this rule finds (repeatable)
+    /// Ignore findings of this rule (repeatable)
     #[arg(long, value_name = "RULE")]
     pub(crate) allow: Vec<String>,
 }
@@ -51,7 +54,7 @@ pub(crate) struct CheckBody {
     findings: Vec<ShownFinding>,
     /// Rules that could not run.
     not_run: Vec<NotRun>,
-    /// Layers that describe where you stand and were left out.
+    /// Local layers that were not included.
     left_out: Vec<String>,
     /// The current context, if it is not among those that were checked.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -73,7 +76,11 @@ pub(crate) struct ShownFinding {
     severity: &'static str,
     #[serde(skip_serializing_if = "Option::is_none")]
     key: Option<String>,
+    /// What is wrong, as a sentence.
     message: String,
+    /// The parts of that sentence besides the key: layers, names, values.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    parts: BTreeMap<&'static str, String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     help: Option<String>,
     places: Vec<ShownSpot>,
@@ -112,6 +119,14 @@ pub(crate) fn run(
         let of = survey.contexts().len();
         checked.findings.splice(0..0, justwhy_engine::cannot_read(&faults, of));
     }
+    if let Some(keys) = super::grid::chosen(surveying, &survey, &options.keys)? {
+        let shown = |key: &KeyId| survey.keys().map(|keys| keys.show(*key)).unwrap_or_default();
+        let names: HashSet<String> = keys.iter().map(shown).collect();
+        let is_meant = |told: &CheckedFinding| {
+            told.finding.key.as_ref().is_some_and(|key| names.contains(key))
+        };
+        checked.findings.retain(is_meant);
+    }
     let not_among = match options.here {
         true => None,
         false => surveying.snapshot.not_among(&survey),
@@ -141,7 +156,11 @@ pub(crate) fn run(
         Form::Junit => {
             junit(&reported(&checked), &rules_not_run(&checked), options.warnings_as_errors)
         }
-        _ => text(surveying.look, &checked, &left_out, not_among.as_ref()),
+        _ => {
+            let (left_out, not_among) = (&left_out[..], not_among.as_ref());
+            let is_full = surveying.common.full;
+            text(surveying.look, &Summary { checked: &checked, left_out, not_among, is_full })
+        }
     };
     Ok(Outcome {
         result: result.into(),
@@ -158,7 +177,7 @@ fn allowed(names: &[String]) -> Result<Vec<CheckRule>, Vec<Error>> {
         match rule_named(name) {
             Ok(rule) => rules.push(rule),
             Err(near) => {
-                let error = Error::new("bad-argument", format!("--allow: there is no rule {name}"));
+                let error = Error::new("bad-argument", format!("--allow: no rule has the name {name}"));
                 let names: Vec<&str> = CheckRule::all().map(CheckRule::name).collect();
                 return Err(vec![match near {
                     Some(near) => error.help(format!("did you mean {near}?")),
@@ -191,7 +210,8 @@ impl ShownFinding {
             rule: finding.rule.name(),
             severity: finding.severity.name(),
             key: finding.key.clone(),
-            message: finding.message.clone(),
+            message: finding.message(),
+            parts: finding.fact.parts().iter().cloned().collect(),
             help: finding.help.clone(),
             places: finding
                 .places
@@ -211,63 +231,158 @@ impl ShownFinding {
     }
 }
 
-fn text(
-    look: &Look,
-    checked: &Checked,
-    left_out: &[String],
-    not_among: Option<&Context>,
-) -> String {
+/// What there is to say about a check as a whole.
+struct Summary<'a> {
+    checked: &'a Checked,
+    left_out: &'a [String],
+    not_among: Option<&'a Context>,
+    is_full: bool,
+}
+
+fn text(look: &Look, summary: &Summary<'_>) -> String {
     let mut out = String::new();
-    for told in checked.open() {
-        finding(look, told, &mut out);
+    summary.push(look, &mut out);
+    let open: Vec<&CheckedFinding> = summary.checked.open().collect();
+    if !open.is_empty() {
         out.push('\n');
     }
-    summary(look, checked, left_out, &mut out);
-    if let Some(here) = not_among {
-        let told = format!(
-            "The current context is not among them: {} (--here checks it).",
-            justwhy_engine::plain_context(here)
-        );
-        look.paragraph(&mut out, &told, "");
+    let mut folded: Vec<(&CheckedFinding, usize)> = Vec::new();
+    for told in open {
+        // Notes are folded by rule, warnings if there are many of one cause in one file.
+        let most = match told.finding.severity {
+            _ if summary.is_full => usize::MAX,
+            Severity::Error => usize::MAX,
+            Severity::Warning => MOST_ALIKE,
+            Severity::Note => 0,
+        };
+        let alike = folded.iter_mut().find(|(other, _)| is_alike(other, told));
+        let count = match alike {
+            Some((_, count)) => {
+                *count += 1;
+                *count
+            }
+            None => {
+                folded.push((told, 1));
+                1
+            }
+        };
+        if count <= most {
+            finding(look, told, &mut out);
+        }
+    }
+    for (told, count) in folded {
+        fold(look, told, count, summary.is_full, &mut out);
     }
     out
 }
 
-/// The columns before what is told of a finding.
+/// The most warnings of one cause that are shown one by one.
+const MOST_ALIKE: usize = 4;
+
+/// Whether two findings have one cause: notes their rule, others also their fact and their file.
+fn is_alike(one: &CheckedFinding, other: &CheckedFinding) -> bool {
+    let (one, other) = (&one.finding, &other.finding);
+    let file = |finding: &Finding| finding.places.first().map(|it| it.place.origin.clone());
+    one.rule == other.rule
+        && one.severity == other.severity
+        && (one.severity == Severity::Note
+            || one.fact.form() == other.fact.form() && file(one) == file(other))
+}
+
+/// How many findings are folded into one line.
+fn fold(look: &Look, told: &CheckedFinding, count: usize, is_full: bool, out: &mut String) {
+    let finding = &told.finding;
+    let about = finding.rule.about();
+    let text = match finding.severity {
+        _ if is_full => return,
+        Severity::Note if count == 1 => format!("1 finding: {about} (details: --full)"),
+        Severity::Note => format!("{count} findings: {about} (details: --full)"),
+        Severity::Warning if count > MOST_ALIKE => {
+            let file = finding.places.first().map(|it| format!(" in {}", it.place.origin));
+            let (more, file) = (count - MOST_ALIKE, file.unwrap_or_default());
+            format!("{more} more findings like this{file} (details: --full)")
+        }
+        _ => return,
+    };
+    headline(look, finding, &text, out);
+}
+
+/// The columns before what is said of a finding.
 const INDENT: &str = "         ";
 
-pub(crate) fn finding(look: &Look, told: &CheckedFinding, out: &mut String) {
-    let finding = &told.finding;
-    let role = role(finding.severity);
-    let word = finding.severity.name();
-    out.push_str(&fill(&look.paint(role, word), word.len(), INDENT.len()));
-    let file = finding.places.first().filter(|_| finding.rule == CheckRule::ORPHAN_FILE);
-    if let Some(key) = finding.key.as_deref().or(file.map(|it| it.place.origin.name())) {
-        out.push_str(&look.paint(Role::Key, &look.text(key)));
-        out.push_str("  ");
+/// The severity, what is wrong, and the rule.
+fn headline(look: &Look, finding: &Finding, text: &str, out: &mut String) {
+    let (role, word, rule) =
+        (role(finding.severity), finding.severity.name(), finding.rule.name());
+    let label = look.paint(role, word);
+    if look.width.is_none() {
+        out.push_str(&format!("{label}: {} [{rule}]\n", look.text(text)));
+        return;
     }
-    out.push_str(&look.paint(Role::Lost, finding.rule.name()));
-    out.push('\n');
-    let message = capital(&finding.message);
-    let mut said = format!("{}.", message.trim_end_matches('.'));
+    let columns = look.columns();
+    let lines = look.wrap(text, columns - INDENT.len());
+    for (number, line) in lines.iter().enumerate() {
+        let start = match number {
+            0 => fill(&label, word.len(), INDENT.len()),
+            _ => INDENT.to_owned(),
+        };
+        out.push_str(&format!("{start}{line}"));
+        let used = INDENT.len() + width(line);
+        let is_last = number + 1 == lines.len();
+        match is_last.then(|| columns.checked_sub(used + rule.len())) {
+            Some(Some(gap @ 2..)) => {
+                out.push_str(&format!("{:gap$}{}", "", look.paint(Role::Lost, rule)));
+            }
+            Some(_) => out.push_str(&format!("\n{INDENT}{}", look.paint(Role::Lost, rule))),
+            None => {}
+        }
+        out.push('\n');
+    }
+}
+
+/// A finding: on a terminal with its line and help, elsewhere in one line.
+pub(crate) fn finding(look: &Look, told: &CheckedFinding, out: &mut String) {
+    if look.width.is_none() {
+        return record(look, told, out);
+    }
+    let finding = &told.finding;
+    headline(look, finding, &finding.message(), out);
     let is_everywhere = told.choices.iter().all(|choice| choice.axes.is_empty());
     if !told.contexts.is_empty() && !is_everywhere {
-        said = format!("In {}: {}.", told.contexts, finding.message.trim_end_matches('.'));
+        look.styled(out, Role::Lost, &format!("in {}", told.contexts), INDENT);
     }
-    look.paragraph(out, &said, INDENT);
     for (number, place) in finding.places.iter().enumerate() {
-        spot(look, place, number == 0, role, out);
+        spot(look, place, number == 0, role(finding.severity), out);
     }
     if let Some(help) = &finding.help {
-        look.paragraph(out, &format!("{}.", capital(help).trim_end_matches('.')), INDENT);
+        look.paragraph(out, &format!("help: {help}"), INDENT);
+    }
+}
+
+/// A finding in one line, its place first.
+fn record(look: &Look, told: &CheckedFinding, out: &mut String) {
+    let finding = &told.finding;
+    if let Some(place) = finding.places.first() {
+        let place = look.text(&place.place.to_string());
+        out.push_str(&format!("{}: ", look.paint(Role::Place, &place)));
+    }
+    headline(look, finding, &finding.message(), out);
+    let is_everywhere = told.choices.iter().all(|choice| choice.axes.is_empty());
+    if !told.contexts.is_empty() && !is_everywhere {
+        out.truncate(out.trim_end().len());
+        out.push_str(&format!(" {}\n", look.text(&told.contexts)));
+    }
+    if let Some(help) = &finding.help {
+        out.truncate(out.trim_end().len());
+        out.push_str(&format!("; help: {}\n", look.text(help)));
     }
 }
 
 fn spot(look: &Look, place: &Evidence, is_first: bool, role: Role, out: &mut String) {
-    let at = place.place.to_string();
-    let what = place.what.as_ref().map(|what| format!("  {what}")).unwrap_or_default();
-    let at = look.paint(Role::Place, &look.text(&at));
-    out.push_str(&format!("{INDENT}{at}{}\n", look.paint(Role::Lost, &look.text(&what))));
+    let what = place.what.clone().unwrap_or_default();
+    let cells = [(Role::Place, place.place.to_string()), (Role::Lost, what)];
+    let cells = cells.map(|(role, text)| Cell::new(role, text)).to_vec();
+    look.records(out, INDENT.len(), &[cells]);
     let (Some(line), Some(position)) = (&place.line, place.place.position()) else { return };
     // Beside the first place it is the line that matters; others are mostly like it.
     if is_first {
@@ -283,22 +398,6 @@ fn role(severity: Severity) -> Role {
     }
 }
 
-fn capital(text: &str) -> String {
-    // What begins with a name keeps it: only these words are none.
-    const WORDS: [&str; 42] = [
-        "a", "above", "accepted", "add", "allow", "an", "another", "both", "choose", "declare",
-        "encrypt", "give", "in", "it", "keep", "mend", "move", "name", "no", "nobody", "none",
-        "nothing", "one", "only", "other", "put", "read", "remove", "rename", "say", "several",
-        "some", "take", "the", "there", "these", "this", "two", "what", "where", "without",
-        "write",
-    ];
-    let is_word = text.split([' ', ',']).next().is_some_and(|word| WORDS.contains(&word));
-    match text.chars().next() {
-        Some(first) if is_word => first.to_uppercase().chain(text.chars().skip(1)).collect(),
-        _ => text.to_owned(),
-    }
-}
-
 /// How many there are of each severity, in words; none if nothing was found.
 pub(crate) fn counted(checked: &Checked) -> Option<String> {
     let counts = [
@@ -311,38 +410,54 @@ pub(crate) fn counted(checked: &Checked) -> Option<String> {
         .filter(|(count, ..)| *count > 0)
         .map(|(count, one, many)| format!("{count} {}", if count == 1 { one } else { many }))
         .collect();
-    (!shown.is_empty()).then(|| justwhy_core::list_values(&shown, "and"))
+    (!shown.is_empty()).then(|| shown.join(", "))
 }
 
-fn summary(look: &Look, checked: &Checked, left_out: &[String], out: &mut String) {
-    let contexts = match checked.contexts {
-        1 => "1 context".to_owned(),
-        count => format!("{count} contexts"),
-    };
-    let found = counted(checked).unwrap_or_else(|| "nothing found".to_owned());
-    let worst = checked.open().map(|told| told.finding.severity).min();
-    let role = worst.map_or(Role::Value, role);
-    out.push_str(&format!("{} in {contexts}", look.paint(role, &capital(&found))));
-    let accepted = checked.findings.len() - checked.open().count();
-    if accepted > 0 {
-        out.push_str(&format!("; {accepted} accepted"));
-    }
-    out.push_str(".\n");
-    let mut told = Vec::new();
-    told.extend(super::told_left_out(left_out));
-    // Rules that could not run for one reason are told together.
-    let mut reasons: Vec<(&str, Vec<&str>)> = Vec::new();
-    for (rule, why) in &checked.not_run {
-        match reasons.iter_mut().find(|(other, _)| other == why) {
-            Some((_, rules)) => rules.push(rule.name()),
-            None => reasons.push((why, vec![rule.name()])),
+impl Summary<'_> {
+    fn push(&self, look: &Look, out: &mut String) {
+        let checked = self.checked;
+        let contexts = match checked.contexts {
+            1 => "1 context".to_owned(),
+            count => format!("{count} contexts"),
+        };
+        let found = counted(checked).unwrap_or_else(|| "no findings".to_owned());
+        let worst = checked.open().map(|told| told.finding.severity).min();
+        let role = worst.map_or(Role::Value, role);
+        let mut line = format!("{found} in {contexts}");
+        let accepted = checked.findings.len() - checked.open().count();
+        if accepted > 0 {
+            line.push_str(&format!("; {accepted} accepted"));
+        }
+        let skipped = self.skipped();
+        for (count, why) in &skipped {
+            let rules = if *count == 1 { "rule" } else { "rules" };
+            line.push_str(&format!("; {count} {rules} skipped ({why})"));
+        }
+        look.styled(out, role, &line, "");
+        if self.is_full {
+            for (rule, why) in &checked.not_run {
+                look.paragraph(out, &format!("{} skipped: {why}", rule.name()), "  ");
+            }
+        }
+        if let Some(line) = super::not_included(self.left_out) {
+            look.paragraph(out, &line, "  ");
+        }
+        if let Some(here) = self.not_among {
+            let here = justwhy_engine::plain_context(here);
+            let line = format!("The current context is not among them: {here} (see --here).");
+            look.paragraph(out, &line, "  ");
         }
     }
-    for (why, rules) in reasons {
-        let rules = justwhy_core::list_values(&rules, "and");
-        told.push(format!("Could not run: {rules}; {why}."));
-    }
-    for line in told {
-        look.paragraph(out, &line, "");
+
+    /// How many rules could not run, for each reason.
+    fn skipped(&self) -> Vec<(usize, &str)> {
+        let mut reasons: Vec<(usize, &str)> = Vec::new();
+        for (_, why) in &self.checked.not_run {
+            match reasons.iter_mut().find(|(_, other)| other == why) {
+                Some((count, _)) => *count += 1,
+                None => reasons.push((1, why)),
+            }
+        }
+        reasons
     }
 }

@@ -1,13 +1,13 @@
-//! `compare`: the settings that differ between two contexts, each with who decides it on either side.
+//! `compare`: the settings that differ between two contexts, and why.
 
 use crate::arguments::Form;
-use crate::commands::sides::{Shown, push_line};
-use crate::commands::told_left_out;
+use crate::commands::sides::{Pair, Shown};
+use crate::commands::not_included;
 use crate::fingerprint::Fingerprints;
 #[cfg(test)]
 use crate::json::Setting;
 use crate::json::{self, ShownContext};
-use crate::look::{Look, Role, fill, width};
+use crate::look::{Look, Role};
 use crate::outcome::Outcome;
 use crate::running::Running;
 use crate::running::Runs;
@@ -15,8 +15,8 @@ use crate::running::Surveying;
 use crate::running::{looking, reading};
 use clap::Args;
 use justwhy_core::{
-    AxisValue, Compared, Context, Difference, Effect, Effects, Resolution, Survey, compare,
-    list_values,
+    Answers, AxisValue, Compared, Context, Difference, Effect, Effects, Explanation, Hop, HopValue,
+    Place, Resolution, Survey, compare,
 };
 use justwhy_engine::{first_of, local_layers, select, shown_key};
 use justwhy_project::Error;
@@ -28,19 +28,19 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 #[derive(Args, Debug)]
 pub(crate) struct CompareArguments {
-    /// One context, written as for --in: values of axes, such as production,north
+    /// One context, for example production,region=north
     #[arg(value_name = "CONTEXT")]
     pub(crate) left: String,
     /// The other context
     #[arg(value_name = "CONTEXT")]
     pub(crate) right: String,
-    /// Keys, branches of keys or patterns (`*` within a segment, `**` over segments)
-    #[arg(value_name = "PATTERN")]
+    /// Keys, branches, patterns, variables or FILE:LINE [default: all]
+    #[arg(value_name = "KEY")]
     pub(crate) patterns: Vec<String>,
-    /// Say no (exit 1) if anything differs
+    /// Exit 1 if anything differs
     #[arg(long)]
     pub(crate) expect_same: bool,
-    /// Read the layers that describe where you stand too: the process and local ones
+    /// Include local layers and environment variables
     #[arg(long)]
     pub(crate) with_local: bool,
 }
@@ -61,7 +61,7 @@ pub(crate) struct CompareBody {
     /// How many settings are the same.
     same: usize,
     settings: Vec<ShownPair>,
-    /// Layers that describe where you stand and were left out.
+    /// Local layers that were not included.
     left_out: Vec<String>,
 }
 
@@ -84,8 +84,8 @@ pub(crate) fn run(
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     if surveying.common.context.is_some() {
-        let error = Error::new("bad-argument", "compare names its contexts itself, without --in");
-        return Err(one(error.help("justwhy compare production,north staging,north")));
+        let error = Error::new("bad-argument", "compare takes its contexts as arguments, not with --in");
+        return Err(one(error.help("write justwhy compare production,north staging,north")));
     }
     let [left, right] =
         [&options.left, &options.right].map(|asked| surveying.snapshot.here(Some(asked)));
@@ -117,7 +117,7 @@ pub(crate) fn run(
     let is_exhausted = AtomicBool::new(false);
     let compared = compare(sides, wanted, |answers, answer| {
         is_exhausted.fetch_or(answers.is_exhausted(), Ordering::Relaxed);
-        Shown::of(answers, answer, is_json, &fingerprints)
+        Traced::of(answers, answer, is_json, &fingerprints)
     });
     if is_exhausted.into_inner() {
         return Err(one(justwhy_engine::exhausted()));
@@ -129,11 +129,11 @@ pub(crate) fn run(
     let is_yes = !options.expect_same || compared.changed.is_empty();
     let result = match is_json {
         true => {
-            let shown = |pair: &Effect<Shown>| ShownPair {
+            let shown = |pair: &Effect<Traced>| ShownPair {
                 key: shown_key(&pair.key),
                 difference: pair.difference.name(),
-                left: pair.before.as_ref().and_then(|side| side.raw(false)),
-                right: pair.after.as_ref().and_then(|side| side.raw(false)),
+                left: pair.before.as_ref().and_then(|side| side.shown.raw(false)),
+                right: pair.after.as_ref().and_then(|side| side.shown.raw(false)),
             };
             let [one, other] = contexts.clone();
             let body = CompareBody {
@@ -146,10 +146,7 @@ pub(crate) fn run(
             };
             json::text(&json::Answer::new("compare", &shared(&contexts), body))
         }
-        false => {
-            let sides = [Label::of(&contexts, 0), Label::of(&contexts, 1)];
-            text(surveying.look, &compared, &sides, &left_out)
-        }
+        false => text(surveying.look, &compared, &contexts, &left_out),
     };
     Ok(Outcome {
         result: result.into(),
@@ -207,45 +204,121 @@ fn shared(contexts: &[Context; 2]) -> Context {
     Context { axes: axes.collect() }
 }
 
-/// How one side is called.
-struct Label {
-    /// What tells it from the other one: the values of the axes that differ.
-    label: String,
-    /// All of its axes.
-    whole: String,
+/// What is shown of an answer, and what it comes from.
+#[derive(PartialEq)]
+struct Traced {
+    shown: Shown,
+    /// The place that sets it.
+    place: Option<Place>,
+    /// Each reference of the value and of what it refers to, with what it gives and where.
+    references: Vec<(String, String, String)>,
 }
 
-impl Label {
-    fn of(contexts: &[Context; 2], at: usize) -> Label {
-        let (own, other) = (&contexts[at], &contexts[1 - at]);
-        let axes = own.axes.iter().zip(&other.axes);
-        let differs = axes.filter(|(one, other)| one.value != other.value);
-        let told: Vec<String> = differs
-            .map(|(one, _)| match &one.value {
-                Some(value) => value.clone(),
-                None => format!("no {}", one.axis),
-            })
-            .collect();
-        let label = match told.is_empty() {
-            true => ["left", "right"][at].to_owned(),
-            false => told.join(","),
+impl Traced {
+    fn of(
+        answers: &Answers<'_>,
+        answer: &Explanation,
+        is_json: bool,
+        fingerprints: &Fingerprints,
+    ) -> Traced {
+        let mut references = Vec::new();
+        if !is_json && answers.may_refer(answer.key) {
+            flatten(&answers.chain(answer.key), &mut references);
+        }
+        let place = answer.winner.as_ref().map(|winner| winner.place.clone());
+        Traced { shown: Shown::of(answers, answer, is_json, fingerprints), place, references }
+    }
+}
+
+/// The references, those that others lead to after these.
+fn flatten(hops: &[Hop], references: &mut Vec<(String, String, String)>) {
+    for hop in hops {
+        let found = match &hop.found {
+            HopValue::Value(value) => value.show(),
+            HopValue::Secret => "(secret)".to_owned(),
+            HopValue::Nothing(why) | HopValue::Error(why) => why.clone(),
         };
-        Label { label, whole: justwhy_engine::plain_context(own) }
+        let name = hop.setting.clone().unwrap_or_else(|| hop.reference.clone());
+        let place = hop.place.as_ref().map(ToString::to_string).unwrap_or_default();
+        references.push((name, found, place));
+        flatten(&hop.hops, references);
     }
 }
 
-fn text(look: &Look, compared: &Effects<Shown>, sides: &[Label; 2], left_out: &[String]) -> String {
-    let mut out = String::new();
-    let labels = sides.iter().map(|side| width(&look.text(&side.label))).max().unwrap_or(0);
-    for side in sides {
-        let label = look.text(&side.label);
-        let label = fill(&look.paint(Role::Heading, &label), width(&label), labels);
-        out.push_str(&format!("{label}  {}\n", look.paint(Role::Lost, &look.text(&side.whole))));
+/// Of a value that both sides have from one place: the setting that makes it differ.
+fn cause(sides: [Option<&Traced>; 2]) -> Option<String> {
+    let [Some(left), Some(right)] = sides else { return None };
+    if left.place.is_none() || left.place != right.place {
+        return None;
     }
-    out.push('\n');
+    let differs = |(name, found, place): &&(String, String, String)| {
+        let other = right.references.iter().find(|(other, ..)| other == name);
+        other.is_none_or(|(_, other, at)| other != found || at != place)
+    };
+    // The last one is at the end of the chain.
+    let (name, _, place) = left.references.iter().rev().find(differs)?;
+    let other = right.references.iter().find(|(other, ..)| other == name);
+    let mut places = vec![place.as_str()];
+    places.extend(other.map(|(_, _, place)| place.as_str()).filter(|other| other != place));
+    places.retain(|place| !place.is_empty());
+    let at = match places.is_empty() {
+        true => String::new(),
+        false => format!(" ({})", places.join(", ")),
+    };
+    Some(format!("because {name} differs{at}"))
+}
+
+/// The axes that differ, as one side has them; `left` and `right` where none does.
+fn label(contexts: &[Context; 2], at: usize) -> String {
+    let (own, other) = (&contexts[at], &contexts[1 - at]);
+    let axes = own.axes.iter().zip(&other.axes);
+    let differs = axes.filter(|(one, other)| one.value != other.value);
+    let show = |one: &AxisValue| {
+        format!("{}={}", one.axis, one.value.as_deref().unwrap_or(justwhy_core::UNSET))
+    };
+    let shown: Vec<String> = differs.map(|(one, _)| show(one)).collect();
+    match shown.is_empty() {
+        true => ["left", "right"][at].to_owned(),
+        false => shown.join(","),
+    }
+}
+
+fn text(
+    look: &Look,
+    compared: &Effects<Traced>,
+    contexts: &[Context; 2],
+    left_out: &[String],
+) -> String {
+    let labels = [label(contexts, 0), label(contexts, 1)];
+    let mut out = String::new();
+    let shared = justwhy_engine::plain_context(&shared(contexts));
+    let same_places = contexts[0].is_same_place(&contexts[1]);
+    let answer = match same_places {
+        true => format!("{} in one context, {shared}", counts(compared)),
+        false => {
+            let between = format!("between {} and {}", labels[0], labels[1]);
+            let shared = if self::shared(contexts).set().next().is_some() {
+                format!(" (both in {shared})")
+            } else {
+                String::new()
+            };
+            format!("{} {between}{shared}", counts(compared))
+        }
+    };
+    look.styled(&mut out, Role::Plain, &answer, "");
+    let kinds = kinds(compared, &labels);
+    if !kinds.is_empty() {
+        look.paragraph(&mut out, &kinds.join(", "), "  ");
+    }
+    if let Some(line) = not_included(left_out) {
+        look.paragraph(&mut out, &line, "  ");
+    }
+    if !compared.changed.is_empty() {
+        out.push('\n');
+    }
     for pair in &compared.changed {
-        let key = look.paint(Role::Key, &look.text(&shown_key(&pair.key)));
-        let answers = [&pair.before, &pair.after].map(|it| it.as_ref().and_then(|it| it.answer()));
+        let sides = [&pair.before, &pair.after].map(|side| side.as_deref());
+        let answers = sides.map(|side| side.and_then(|it| it.shown.answer()));
         let looks_same = match &answers {
             [Some(one), Some(other)] => {
                 pair.difference == Difference::Differs && !one.is_error() && one.looks_like(other)
@@ -253,54 +326,53 @@ fn text(look: &Look, compared: &Effects<Shown>, sides: &[Label; 2], left_out: &[
             _ => false,
         };
         let remark = match (pair.difference, looks_same) {
-            (Difference::CannotTell, _) => "nobody can tell whether it is the same",
+            (Difference::CannotTell, _) => "whether it is the same is uncertain",
             (_, true) if pair.is_secret => "the secrets differ",
             (_, true) => "the hidden passwords differ",
             _ => "",
         };
-        out.push_str(format!("{key}  {}", look.paint(Role::Warning, remark)).trim_end());
-        out.push('\n');
-        for (side, answer) in sides.iter().zip(answers) {
-            push_line(look, &side.label, labels, answer, &mut out);
-        }
-    }
-    if !compared.changed.is_empty() {
-        out.push('\n');
-    }
-    look.paragraph(&mut out, &summary(compared, sides), "");
-    if let Some(told) = told_left_out(left_out) {
-        look.paragraph(&mut out, &told, "");
+        let shown = Pair {
+            key: shown_key(&pair.key),
+            remark,
+            contexts: String::new(),
+            labels: [&labels[0], &labels[1]],
+            is_in_time: false,
+            answers,
+            because: cause(sides).into_iter().collect(),
+        };
+        shown.push(look, false, &mut out);
     }
     out
 }
 
-fn summary(compared: &Effects<Shown>, sides: &[Label; 2]) -> String {
-    let count = |difference: Difference| {
-        compared.changed.iter().filter(|pair| pair.difference == difference).count()
-    };
-    let verb = |count: usize, one: &str, many: &str| match count {
-        1 => format!("1 {one}"),
-        count => format!("{count} {many}"),
-    };
-    let [left, right] = sides;
-    let mut parts = Vec::new();
-    let differs = count(Difference::Differs);
-    if differs > 0 {
-        parts.push(verb(differs, "setting differs", "settings differ"));
+fn count(compared: &Effects<Traced>, difference: Difference) -> usize {
+    compared.changed.iter().filter(|pair| pair.difference == difference).count()
+}
+
+/// `8 of 29 settings differ`.
+fn counts(compared: &Effects<Traced>) -> String {
+    let total = compared.changed.len() + compared.same;
+    let settings = if total == 1 { "setting" } else { "settings" };
+    match compared.changed.len() - count(compared, Difference::CannotTell) {
+        0 => format!("none of {total} {settings} differs"),
+        1 => format!("1 of {total} {settings} differs"),
+        differ => format!("{differ} of {total} {settings} differ"),
     }
-    for (difference, side) in [(Difference::OnlyLeft, left), (Difference::OnlyRight, right)] {
-        let count = count(difference);
+}
+
+/// How many of them are set on one side only, or uncertain.
+fn kinds(compared: &Effects<Traced>, labels: &[String; 2]) -> Vec<String> {
+    let [left, right] = labels;
+    let mut parts = Vec::new();
+    for (difference, label) in [(Difference::OnlyLeft, left), (Difference::OnlyRight, right)] {
+        let count = count(compared, difference);
         if count > 0 {
-            parts.push(format!("{count} only in {}", side.label));
+            parts.push(format!("{count} set only in {label}"));
         }
     }
-    let unknown = count(Difference::CannotTell);
-    if unknown > 0 {
-        parts.push(format!("{unknown} of which nobody can tell"));
+    match count(compared, Difference::CannotTell) {
+        0 => {}
+        unknown => parts.push(format!("{unknown} uncertain")),
     }
-    let same = verb(compared.same, "setting is the same", "settings are the same");
-    match parts.is_empty() {
-        true => format!("Nothing differs in these 2 contexts: {same}."),
-        false => format!("{} in these 2 contexts; {same}.", list_values(&parts, "and")),
-    }
+    parts
 }

@@ -1,4 +1,4 @@
-//! `demo`: the tide-gauge project, and real questions about it.
+//! `demo`: the tide-gauge project, and seven questions about it.
 
 use crate::arguments::Form;
 use crate::json;
@@ -17,7 +17,7 @@ use std::sync::Arc;
 
 #[derive(Args, Debug)]
 pub(crate) struct DemoArguments {
-    /// The folder to write it to, new or empty [default: a temporary one]
+    /// A new or empty folder for the project [default: a temporary one]
     #[arg(value_name = "DIR")]
     pub(crate) folder: Option<PathBuf>,
 }
@@ -57,80 +57,55 @@ const FILES: [(&str, &str); 18] = files![
 ];
 
 /// Questions, each with the arguments that answer it.
-const QUESTIONS: [(&str, &[&str]); 22] = [
-    (
-        "I am on the night shift. Where do I stand, and which files count here?",
-        &["--process-from", "shift.env"],
-    ),
-    (
-        "Which values does the alarm have in the north?",
-        &["list", "alert", "--in", "production,north"],
-    ),
-    (
-        "Why is the alarm raised at 140 cm there, and not at 120 as production.yaml says?",
-        &["explain", "alert.threshold_cm", "--in", "production,north"],
-    ),
-    (
-        "And what would it take to have the 120?",
-        &["explain", "alert.threshold_cm", "--in", "production,north", "--expected", "120"],
-    ),
-    (
-        "From which address do the alerts read the forecast, and who says so?",
-        &["explain", "alert.feed", "--in", "production,alerts"],
-    ),
-    (
-        "Who is told in the north, and which file adds whom?",
-        &["explain", "alert.recipients", "--in", "production,north"],
-    ),
-    (
-        "production.yaml keeps the audit for 30 days. Why do the alerts keep it for 400?",
-        &["explain", "audit.keep_days", "--in", "production,alerts"],
-    ),
-    ("Where is 140 set, and where does it hold?", &["find", "140"]),
-    (
-        "I gave the shift a database of its own. Why is it not used?",
-        &["explain", "database.url", "--process-from", "shift.env"],
-    ),
-    (
-        "Who switched the simulation off in production?",
-        &["explain", "collector.simulate", "--in", "production"],
-    ),
-    (
-        "Which key for text messages is used, and can it leak?",
-        &["explain", "sms.api_key", "--process-from", "shift.env"],
-    ),
-    (
-        "The shore desk keeps a gateway for messages in its scope. Why has the forecast none?",
-        &["explain", "sms.gateway", "--in", "production,forecast,team=shorewatch"],
-    ),
-    ("Which scopes are read for the alerts?", &["stores", "--in", "production,alerts"]),
-    (
-        "Somebody writes `okay` where only yes or no make sense. Is that a no?",
-        &["explain", "collector.simulate", "--set", "collector.simulate=okay"],
-    ),
-    (
-        "What is different about the alarm in production?",
-        &["compare", "staging,north", "production,north", "alert"],
-    ),
-    (
-        "Where does its threshold change, and which file changes it?",
-        &["grid", "alert.threshold_cm", "--across", "environment,region"],
-    ),
-    (
-        "If nobody read the files of the regions, who would notice?",
-        &["suppose", "--without", "by-region", "--everywhere"],
-    ),
-    (
-        "150 in the north, then: what does that change, before it is written?",
-        &["put", "alert.threshold_cm", "150", "--layer", "by-region", "--in", "north", "--dry-run"],
-    ),
-    (
-        "And a program wants the alarm's settings as variables.",
-        &["export", "alert", "--as", "env", "--in", "production,north"],
-    ),
-    ("What will go wrong in production?", &["check", "--in", "production"]),
-    ("And what is still to be given there?", &["needs", "--in", "production"]),
-    ("And if I misspell the environment?", &["list", "--in", "prodution"]),
+const QUESTIONS: [(&str, &[&str]); 7] = [
+    ("I am on the night shift. Which context is this, and is all well?", &[
+        "--process-from",
+        "shift.env",
+    ]),
+    ("production.yaml sets the alarm to 120 cm. Why is it 140 in the north?", &[
+        "explain",
+        "alert.threshold_cm",
+        "--in",
+        "production,north",
+    ]),
+    ("I set a database for this shift. Why is it not used?", &[
+        "explain",
+        "database.url",
+        "--process-from",
+        "shift.env",
+    ]),
+    ("Who switched the simulation off in production?", &[
+        "explain",
+        "collector.simulate",
+        "--in",
+        "production",
+    ]),
+    ("What is different about the alarm in production?", &[
+        "compare",
+        "staging,north",
+        "production,north",
+        "alert",
+    ]),
+    ("What changes if the north gets 150 cm? Write nothing yet.", &[
+        "put",
+        "alert.threshold_cm",
+        "150",
+        "--layer",
+        "by-region",
+        "--in",
+        "north",
+        "--dry-run",
+    ]),
+    ("What goes wrong in production?", &["check", "--in", "production"]),
+];
+
+/// Commands to go on with.
+const NEXT: [&str; 5] = [
+    "justwhy list --in production,north",
+    "justwhy find 140",
+    "justwhy grid alert",
+    "justwhy needs --in production",
+    "justwhy --help",
 ];
 
 #[derive(Serialize)]
@@ -211,35 +186,29 @@ fn ask(
 }
 
 fn text(folder: &Path, steps: &[Step], look: &Look) -> String {
-    let mut out = look.paint(Role::Heading, "The tide-gauge network");
-    out.push('\n');
-    look.paragraph(
-        &mut out,
-        &format!("A made-up project of {} files, written to {}", FILES.len(), folder.display()),
-        "",
-    );
+    let folder = folder.display().to_string();
+    let mut out = String::new();
+    let head = format!("The tide-gauge network: {} files in", FILES.len());
+    look.styled(&mut out, Role::Heading, &head, "");
+    look.styled(&mut out, Role::Place, &folder, "  ");
     for (number, step) in steps.iter().enumerate() {
         out.push('\n');
         let question = format!("{}. {}", number + 1, step.question);
-        for line in look.wrap(&question, look.columns()) {
-            out.push_str(&look.paint(Role::Heading, &line));
-            out.push('\n');
-        }
-        out.push_str(&format!("$ {}\n\n", look.paint(Role::Layer, &step.command)));
+        look.styled(&mut out, Role::Heading, &question, "");
+        out.push_str(&format!("$ {}\n", look.paint(Role::Layer, &step.command)));
         out.push_str(&step.result);
         out.push_str(&step.notes);
         if step.code != 0 {
-            let meaning = if step.code == 1 { "the answer is no" } else { "it could not be done" };
+            let meaning = if step.code == 1 { "a problem was found" } else { "it failed" };
             let line = format!("(exit code {}: {meaning})", step.code);
-            out.push_str(&look.paint(Role::Lost, &line));
-            out.push('\n');
+            look.styled(&mut out, Role::Lost, &line, "");
         }
     }
     out.push('\n');
-    look.paragraph(
-        &mut out,
-        &format!("Go on in {}: the files are yours to change.", folder.display()),
-        "",
-    );
+    look.styled(&mut out, Role::Heading, "Go on: edit the files and ask again.", "");
+    out.push_str(&format!("$ {}\n", look.paint(Role::Layer, &format!("cd {folder}"))));
+    for command in NEXT {
+        out.push_str(&format!("$ {}\n", look.paint(Role::Layer, command)));
+    }
     out
 }

@@ -14,58 +14,55 @@ pub(crate) fn text(look: &Look, search: &Search, answer: &Explanation, out: &mut
     };
     let mut lines: Vec<(Role, String)> = Vec::new();
     if search.is_met {
-        lines.push((Role::Value, format!("It is {expected}, as expected.")));
+        lines.push((Role::Value, format!("it is {expected}, as expected")));
     }
     for (number, (found, _)) in search.found.iter().enumerate() {
         let lead = match number {
-            0 => format!("Expected {expected}: "),
-            _ => "Also: ".to_owned(),
+            0 => format!("expected {expected}: "),
+            _ => "also: ".to_owned(),
         };
         lines.extend(found_lines(found, &lead));
     }
     for (number, astray) in search.astray.iter().enumerate() {
         let lead = match (number, search.found.is_empty()) {
-            (0, true) => format!("Expected {expected}: "),
-            (0, false) => "Also: ".to_owned(),
-            _ => "And ".to_owned(),
+            (0, true) => format!("expected {expected}: "),
+            (0, false) => "also: ".to_owned(),
+            _ => "and ".to_owned(),
         };
         lines.extend(astray_lines(astray, &lead));
     }
     if !search.is_met && search.found.is_empty() && search.astray.is_empty() {
         let told = match answer.secret {
-            true => "the setting is secret, and nothing was compared with that",
-            false => "it is nowhere",
+            true => "the setting is secret, so its values were not compared",
+            false => "no layer sets it in any context",
         };
-        lines.push((Role::Warning, format!("Expected {expected}: {told}.")));
+        lines.push((Role::Warning, format!("expected {expected}: {told}")));
         lines.push((Role::Plain, looked_at(search, answer)));
     }
     for (role, line) in lines {
-        for line in look.wrap(&line, look.columns().saturating_sub(2)) {
-            out.push_str(&format!("  {}\n", look.paint(role, &line)));
-        }
+        look.styled(out, role, &line, "  ");
     }
-    out.push('\n');
 }
 
 fn found_lines(found: &Found, lead: &str) -> Vec<(Role, String)> {
     let place = match &found.place.origin {
-        Origin::Process => format!("the variable {}", found.name),
+        Origin::Process => format!("environment variable {}", found.name),
         _ => found.place.to_string(),
     };
     let says = match &found.says {
-        Some(value) => format!("says {}", value.show()),
-        None if found.is_pattern => format!("takes away {}", found.name),
-        None => "says a secret".to_owned(),
+        Some(value) => format!("sets {}", value.show()),
+        None if found.is_pattern => format!("removes {}", found.name),
+        None => "sets a secret".to_owned(),
     };
     let steps: Vec<String> = found.steps.iter().map(|step| step.show()).collect();
     let step = match steps.as_slice() {
-        [] => (Role::Lost, "No single change would put it in force here.".to_owned()),
-        [one] => (Role::Value, format!("Smallest step: {one}.")),
-        several => (Role::Value, format!("Smallest steps, all of them: {}.", several.join("; "))),
+        [] => (Role::Lost, "no single change makes it take effect here".to_owned()),
+        [one] => (Role::Value, format!("smallest change: {one}")),
+        several => (Role::Value, format!("smallest changes, all needed: {}", several.join("; "))),
     };
     vec![
-        (Role::Plain, format!("{lead}{} {says} ({place}).", found.layer)),
-        (Role::Warning, format!("It is not in force here: {}.", found.keeps)),
+        (Role::Plain, format!("{lead}{} {says} ({place})", found.layer)),
+        (Role::Warning, format!("no effect here: {}", found.keeps)),
         step,
     ]
 }
@@ -73,19 +70,19 @@ fn found_lines(found: &Found, lead: &str) -> Vec<(Role, String)> {
 fn astray_lines(Astray { hop, wanted }: &Astray, lead: &str) -> Vec<(Role, String)> {
     let finds = match &hop.found {
         HopValue::Value(value) => format!("gives {}", value.show()),
-        HopValue::Nothing(_) => "finds nothing".to_owned(),
-        HopValue::Secret | HopValue::Error(_) => "is in error".to_owned(),
+        HopValue::Nothing(_) => "is not set".to_owned(),
+        HopValue::Secret | HopValue::Error(_) => "is invalid".to_owned(),
     };
     let place = hop.place.as_ref().map(|place| format!(" ({place})")).unwrap_or_default();
     let reference = &hop.reference;
     let line = format!(
-        "{lead}{reference} {finds}{place}, and that needs {}.",
+        "{lead}{reference} {finds}{place}, but would have to give {}",
         Value::Text(wanted.as_str().into()).show()
     );
     let mut lines = vec![(Role::Warning, line)];
     // One of another context would have to be asked for there.
     if let Some(setting) = hop.setting.as_ref().filter(|setting| !setting.contains('@')) {
-        lines.push((Role::Value, format!("Next: justwhy explain {setting} --expected …")));
+        lines.push((Role::Value, format!("next: justwhy explain {setting} --expected …")));
     }
     lines
 }
@@ -101,20 +98,20 @@ fn looked_at(search: &Search, answer: &Explanation) -> String {
         count(search.contexts, "other context", "other contexts"),
     ];
     if !search.inactive.is_empty() {
-        looked.push(format!("the inactive {}", search.inactive.join(", ")));
+        looked.push(format!("{} (not applied here)", search.inactive.join(", ")));
     }
     let sources = count(search.sources, "source", "sources");
-    looked.push(format!("near names and other sections in {sources}"));
+    looked.push(format!("similar names and other sections in {sources}"));
     let looked = justwhy_core::list_values(&looked, "and");
-    let mut sentence = format!("Looked at {looked}.");
+    let mut sentence = format!("Searched {looked}.");
     if search.too_many {
         sentence.push_str(
-            " The axes form too many other contexts to look at: keep some fixed with --in.",
+            " There are too many other contexts to search: fix some axes with --in.",
         );
     }
     if search.unreadable > 0 {
         let contexts = count(search.unreadable, "context", "contexts");
-        sentence.push_str(&format!(" {contexts} could not be read."));
+        sentence.push_str(&format!(" {contexts} cannot be read."));
     }
     if answer.secret {
         sentence.push_str(" Name a layer or a source instead of a value.");
@@ -131,7 +128,7 @@ pub(crate) struct ShownSearch {
     #[serde(skip_serializing_if = "is_false")]
     secret: bool,
     found: Vec<ShownFound>,
-    /// The references of what is in force with other values of which it would be what was expected.
+    /// The references of the value that would have to give something else.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     astray: Vec<ShownAstray>,
     searched: Searched,

@@ -2,7 +2,7 @@
 
 use super::grid::ShownUnread;
 use crate::json::{self, ShownContext, ShownProvenance, ShownValue};
-use crate::look::{Role, Symbol};
+use crate::look::{Cell, Role};
 use crate::outcome::Outcome;
 use crate::progress::Progress;
 use crate::running::Answering;
@@ -10,14 +10,14 @@ use crate::running::Running;
 use crate::running::Runs;
 use crate::running::reading;
 use clap::Args;
-use justwhy_core::{Context, ContextSet, Hit, Resolution, list_values};
+use justwhy_core::{Context, ContextSet, Hit, Resolution, in_words, sum_up};
 use justwhy_engine::{Occurrence, Occurrences, find};
 use justwhy_project::Error;
 use serde::Serialize;
 
 #[derive(Args, Debug)]
 pub(crate) struct FindArguments {
-    /// What the value is or contains; what is secret is never found
+    /// The value, or a part of it; secrets are not searched
     #[arg(value_name = "VALUE")]
     pub(crate) value: String,
 }
@@ -27,9 +27,6 @@ impl Runs for FindArguments {
         running.answer(|answering| run(answering, &self.value))
     }
 }
-
-/// The most contexts that are named one by one in the text.
-const MOST_NAMED: usize = 4;
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
@@ -51,8 +48,8 @@ struct ShownHit {
     value: ShownValue,
     /// Whether only references or conversion made it so.
     made: bool,
-    in_force: Vec<ShownContext>,
-    /// Where it decides, and the setting is in error, unreadable or uncertain for that.
+    takes_effect: Vec<ShownContext>,
+    /// Where it wins, and the setting is in error, unreadable or uncertain.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     breaks: Vec<ShownContext>,
     candidate_in: usize,
@@ -62,8 +59,8 @@ struct ShownHit {
 
 pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec<Error>> {
     if value.is_empty() {
-        let error = Error::new("bad-argument", "find looks for a value, and this one is empty");
-        return Err(vec![error.help("every value contains nothing; name a part of one")]);
+        let error = Error::new("bad-argument", "the value to find is empty");
+        return Err(vec![error.help("name a value or a part of one")]);
     }
     let progress = Progress::begin("reading the project");
     let here = answering.context();
@@ -89,7 +86,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
             stand: place.shown,
             value: ShownValue(place.value),
             made: place.is_made,
-            in_force: place.in_force.iter().map(|at| ShownContext(read[at].clone())).collect(),
+            takes_effect: place.in_force.iter().map(|at| ShownContext(read[at].clone())).collect(),
             breaks: place.breaks.iter().map(|at| ShownContext(read[at].clone())).collect(),
             candidate_in: place.candidate_in.len(),
             local: place.is_local,
@@ -104,6 +101,7 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
     Ok(answering.outcome(result, notes, is_yes))
 }
 
+/// The places where the value is, by setting; first those where it takes effect.
 fn text(
     answering: &Answering<'_>,
     value: &str,
@@ -113,109 +111,94 @@ fn text(
 ) -> String {
     let look = answering.look;
     let mut out = String::new();
+    let (role, answer) = match found.len() {
+        0 => (
+            Role::Warning,
+            format!("no setting has or contains {value} (secrets are not searched)"),
+        ),
+        1 => (Role::Value, format!("1 place has or contains {value}")),
+        count => (Role::Value, format!("{count} places have or contain {value}")),
+    };
+    look.styled(&mut out, role, &answer, "");
+    look.styled(&mut out, Role::Lost, looked, "  ");
     let mut last = "";
+    let mut records = Vec::new();
     for place in found {
-        if place.key != last {
-            if !out.is_empty() {
-                out.push('\n');
-            }
-            out.push_str(&look.paint(Role::Key, &place.key));
-            out.push('\n');
+        if look.width.is_some() && place.key != last {
+            records.push(vec![Cell::new(Role::Key, place.key.clone())]);
             last = &place.key;
         }
-        let is_in_force = !place.in_force.is_empty();
-        let (symbol, role) = match (is_in_force, place.breaks.is_empty()) {
-            (true, _) => (Symbol::Decides, Role::Value),
-            (false, false) => (Symbol::Decides, Role::Warning),
-            (false, true) => (Symbol::Lost, Role::Lost),
+        let is_effective = !place.in_force.is_empty();
+        let role = match (is_effective, place.breaks.is_empty()) {
+            (true, _) => Role::Value,
+            (false, false) => Role::Warning,
+            (false, true) => Role::Lost,
         };
-        let shown = look.cut(&look.text(&place.value.show()), look.columns().max(60) - 4);
-        let symbol = look.paint(role, look.symbol(symbol));
-        out.push_str(&format!("  {symbol} {}\n", look.paint(role, &shown)));
-        let made = if place.is_made { ", made by references or conversion" } else { "" };
-        let local = if place.is_local { ", which describes where you stand now" } else { "" };
-        let stand = format!("{}, {}{made}{local}", place.shown.layer(), place.place);
-        let in_force = || format!("in force {}", summary(&place.in_force, read));
-        let breaks = || format!("it decides {}, and cannot be used", summary(&place.breaks, read));
-        let force = match (is_in_force, place.breaks.is_empty()) {
-            (true, true) => in_force(),
-            (true, false) => format!("{}; {}", in_force(), breaks()),
+        let takes_effect = || format!("takes effect in {}", summary(&place.in_force, read));
+        let breaks = || format!("wins in {}, but is invalid there", summary(&place.breaks, read));
+        let mut effect = match (is_effective, place.breaks.is_empty()) {
+            (true, true) => takes_effect(),
+            (true, false) => format!("{}; {}", takes_effect(), breaks()),
             (false, false) => breaks(),
-            (false, true) => "in force in none of them".to_owned(),
+            (false, true) => "never takes effect".to_owned(),
         };
-        for (role, line) in [(Role::Place, stand), (Role::Lost, force)] {
-            for line in look.wrap(&line, look.columns().saturating_sub(4)) {
-                out.push_str(&format!("    {}\n", look.paint(role, &line)));
-            }
+        if place.is_made {
+            effect.push_str("; made by references or conversion");
         }
+        if place.is_local {
+            effect.push_str("; local layer");
+        }
+        let mut shown = place.value.show();
+        if look.width.is_some() {
+            shown = look.cut(&look.text(&shown), look.columns().max(60) - 4);
+        }
+        let key = if look.width.is_some() { "" } else { place.key.as_str() };
+        records.push(vec![
+            Cell::new(Role::Key, key),
+            Cell::new(role, shown),
+            Cell::new(Role::Layer, place.shown.layer()),
+            Cell::new(Role::Place, place.place.to_string()),
+            Cell::new(Role::Plain, effect),
+        ]);
     }
-    if found.is_empty() {
-        out.push_str(&look.text(&format!("nothing that is not secret is or contains {value}")));
+    if !records.is_empty() {
         out.push('\n');
     }
-    out.push_str(&format!("\n{}\n", look.paint(Role::Lost, looked)));
+    for record in &records {
+        look.records(&mut out, 0, std::slice::from_ref(record));
+    }
     out
 }
 
-/// Where it was looked, as a sentence: of `count` contexts that the axes form, and where one stands.
+/// Where it was searched: in the contexts that the axes form, and in the current one.
 fn looked(count: usize, apart: Option<&Context>, unread: usize) -> String {
-    let apart = match apart {
-        Some(here) => format!(" and in the current one, {}", justwhy_engine::plain_context(here)),
-        None => String::new(),
-    };
     let contexts = if count == 1 { "context" } else { "contexts" };
-    match unread {
-        0 => format!("Looked at {count} {contexts}{apart}."),
-        1 => format!("Looked at {count} {contexts}{apart}; 1 of them could not be read."),
-        unread => {
-            format!("Looked at {count} {contexts}{apart}; {unread} of them could not be read.")
-        }
+    let mut looked = format!("searched {count} {contexts}");
+    if let Some(here) = apart {
+        looked.push_str(&format!(" and the current one, {}", justwhy_engine::plain_context(here)));
     }
+    if unread > 0 {
+        looked.push_str(&format!("; {unread} cannot be read"));
+    }
+    looked
 }
 
-/// In which contexts, in as few words as there are.
+/// Contexts in short: those that are not meant if they are fewer.
 fn summary(numbers: &ContextSet, all: &[Context]) -> String {
-    if numbers.len() == all.len() {
-        return match all.len() {
-            1 => "here".to_owned(),
-            _ => "in every context".to_owned(),
-        };
+    let (count, among) = (all.len(), ContextSet::all(all.len()));
+    if numbers.len() == count {
+        return if count == 1 { "this context" } else { "every context" }.to_owned();
     }
-    let Some(first) = all.first() else {
-        return String::new();
+    let contexts: Vec<&Context> = all.iter().collect();
+    let show = |set: &ContextSet| {
+        let choices = sum_up(set, &among, &contexts);
+        (choices.len(), in_words(&choices, &among))
     };
-    let shown = |value: Option<&str>| value.unwrap_or("unset").to_owned();
-    // As a product of values of axes, if it is one.
-    let mut clauses: Vec<String> = Vec::new();
-    let mut allowed: Vec<(usize, Vec<Option<&str>>)> = Vec::new();
-    for (axis, value) in first.axes.iter().enumerate() {
-        let values_in = |numbers: &mut dyn Iterator<Item = usize>| {
-            let mut values: Vec<Option<&str>> = Vec::new();
-            for number in numbers {
-                let value = all[number].axes[axis].value.as_deref();
-                if !values.contains(&value) {
-                    values.push(value);
-                }
-            }
-            values
-        };
-        let here = values_in(&mut numbers.iter());
-        let everywhere = values_in(&mut (0..all.len()));
-        if here.len() < everywhere.len() {
-            let values: Vec<String> = here.iter().map(|value| shown(*value)).collect();
-            clauses.push(format!("{}={}", value.axis, list_values(&values, "or")));
-            allowed.push((axis, here));
-        }
+    let mut others = ContextSet::none(count);
+    (0..count).filter(|at| !numbers.has(*at)).for_each(|at| others.insert(at));
+    let ((own, shown), (rest, without)) = (show(numbers), show(&others));
+    match rest < own {
+        true => format!("every context except {without}"),
+        false => shown,
     }
-    let is_allowed = |context: &Context| {
-        allowed.iter().all(|(axis, values)| values.contains(&context.axes[*axis].value.as_deref()))
-    };
-    if all.iter().filter(|context| is_allowed(context)).count() == numbers.len() {
-        return format!("for {}", clauses.join(", "));
-    }
-    if numbers.len() <= MOST_NAMED {
-        let named: Vec<String> = numbers.iter().map(|number| all[number].to_string()).collect();
-        return format!("in {}", list_values(&named, "and"));
-    }
-    format!("in {} of {} contexts", numbers.len(), all.len())
 }

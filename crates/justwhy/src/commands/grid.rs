@@ -18,7 +18,7 @@ use justwhy_core::{
 use justwhy_engine::{left_out, select};
 use justwhy_project::Error;
 use serde::Serialize;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::hash::Hash;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -28,13 +28,13 @@ mod table;
 
 #[derive(Args, Debug)]
 pub(crate) struct GridArguments {
-    /// Keys, branches of keys or patterns [default: all; in text, those that change]
-    #[arg(value_name = "PATTERN")]
+    /// Keys, branches, patterns, variables or FILE:LINE [default: all; in text those that change]
+    #[arg(value_name = "KEY")]
     pub(crate) patterns: Vec<String>,
-    /// The axes whose values make the columns, the first changing most slowly
-    #[arg(long, value_name = "AXIS,…", required = true, value_delimiter = ',')]
+    /// The axes whose values make the columns [default: the axes that make a difference]
+    #[arg(long, value_name = "AXIS,…", value_delimiter = ',')]
     pub(crate) across: Vec<String>,
-    /// Read the layers that describe where you stand too: the process and local ones
+    /// Include local layers and environment variables
     #[arg(long)]
     pub(crate) with_local: bool,
 }
@@ -55,7 +55,7 @@ pub(crate) struct GridBody {
     /// The axes whose values make the contexts.
     across: Vec<String>,
     contexts: Vec<ShownContext>,
-    /// Layers that describe where you stand and were left out.
+    /// Local layers that were not included.
     left_out: Vec<String>,
     /// Contexts that cannot be read, which are not among `contexts`.
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -145,7 +145,11 @@ pub(crate) fn run(
         asked => snapshot.here(asked),
     };
     let from = from.map_err(one)?;
-    let names: Vec<&str> = options.across.iter().map(|name| name.trim()).collect();
+    let chosen_axes = match options.across.is_empty() {
+        true => axes_that_matter(surveying, options)?,
+        false => options.across.clone(),
+    };
+    let names: Vec<&str> = chosen_axes.iter().map(|name| name.trim()).collect();
     let contexts = snapshot.across(&from, &names).map_err(one)?;
     surveying.progress.now(|| reading(contexts.len()));
     let mut readings = Vec::with_capacity(contexts.len());
@@ -158,7 +162,7 @@ pub(crate) fn run(
         }
     }
     if let (true, Some((context, error))) = (readings.is_empty(), unread.first()) {
-        let where_ = format!("it is so in {}", justwhy_engine::plain_context(context));
+        let where_ = format!("this happens in {}", justwhy_engine::plain_context(context));
         return Err(one(error.clone().help(where_)));
     }
     surveying.progress.now(looking);
@@ -190,8 +194,67 @@ pub(crate) fn run(
     }
 }
 
+/// The axes without which values of the settings that are asked for could not be told apart: of those that
+/// follow from others, the others. The first axis that varies if none makes a difference.
+fn axes_that_matter(
+    surveying: &Surveying<'_>,
+    options: &GridArguments,
+) -> Result<Vec<String>, Vec<Error>> {
+    let asked = surveying.common.context.as_deref();
+    let progress = surveying.progress;
+    let surveyed = surveying.snapshot.survey(asked, false, &|count| progress.now(|| reading(count)))?;
+    let survey = Unfreed::new(surveyed.survey, surveying.keyring.may_decrypt());
+    let wanted = chosen(surveying, &survey, &options.patterns)?;
+    let wanted = |key: KeyId| wanted.as_ref().is_none_or(|wanted| wanted.contains(&key));
+    let contexts: Vec<&Context> = survey.contexts().iter().map(|it| &it.context).collect();
+    let snapshot = surveying.snapshot;
+    let fingerprints = Fingerprints::new();
+    let rows = survey.grid(&wanted, snapshot, snapshot.limits(), |answers, answer| {
+        table::TableCell::of(answers.resolution(), answer, &fingerprints).into_value()
+    });
+    // Contexts in which all of it is the same have one number.
+    let at: Vec<Vec<Option<u32>>> = rows.iter().map(|row| row.at(contexts.len())).collect();
+    let mut numbers: HashMap<Vec<Option<u32>>, usize> = HashMap::new();
+    let mut number_of = |context: usize| {
+        let next = numbers.len();
+        *numbers.entry(at.iter().map(|row| row[context]).collect()).or_insert(next)
+    };
+    let alike: Vec<usize> = (0..contexts.len()).map(&mut number_of).collect();
+    let first = contexts.first().map(|context| context.axes.as_slice()).unwrap_or_default();
+    let may_be_named = |name: &String| {
+        snapshot.project().axes.iter().any(|it| it.axis.name == *name && !it.axis.allowed.is_empty())
+    };
+    let varies = |name: &String| {
+        contexts.iter().any(|context| context.value(name) != contexts[0].value(name))
+    };
+    let names = first.iter().map(|axis| axis.axis.clone());
+    let mut axes: Vec<String> = names.filter(|name| may_be_named(name) && varies(name)).collect();
+    let varying = axes.clone();
+    for name in varying.iter().rev() {
+        let others: Vec<&String> = axes.iter().filter(|other| *other != name).collect();
+        let mut known: HashMap<Vec<Option<&str>>, usize> = HashMap::new();
+        let is_told_apart = contexts.iter().zip(&alike).all(|(context, number)| {
+            let values = others.iter().map(|axis| context.value(axis)).collect();
+            *known.entry(values).or_insert(*number) == *number
+        });
+        if is_told_apart {
+            axes.retain(|other| other != name);
+        }
+    }
+    if axes.is_empty() {
+        axes.extend(varying.into_iter().next());
+    }
+    match axes.is_empty() {
+        true => {
+            let error = Error::new("bad-context", "no axis has several values");
+            Err(vec![error.help("justwhy list shows the values of the one context")])
+        }
+        false => Ok(axes),
+    }
+}
+
 /// The settings that the patterns mean in any of the contexts; all without one.
-fn chosen(
+pub(super) fn chosen(
     surveying: &Surveying<'_>,
     survey: &Survey,
     patterns: &[String],

@@ -1,4 +1,4 @@
-//! `list`: every effective value with the layer and place that decided it.
+//! `list`: every effective value with the place that sets it.
 
 use crate::fingerprint::Fingerprints;
 use crate::json;
@@ -8,18 +8,20 @@ use crate::running::Answering;
 use crate::running::Running;
 use crate::running::Runs;
 use clap::Args;
-use justwhy_core::{Explanation, KeyId, Pattern, Resolution, Status, parallel};
-use justwhy_engine::{Everywhere, select};
+use justwhy_core::{
+    Explanation, Item, KeyId, LayerIndex, Pattern, Resolution, Status, Value, parallel,
+};
+use justwhy_engine::{Everywhere, plain_context, select};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::borrow::Cow;
 
 #[derive(Args, Debug)]
 pub(crate) struct ListArguments {
-    /// Keys, branches of keys or patterns (`*` within a segment, `**` over segments)
-    #[arg(value_name = "PATTERN")]
+    /// Keys, branches, patterns (`*`, `**`), variables or FILE:LINE [default: all]
+    #[arg(value_name = "KEY")]
     pub(crate) patterns: Vec<String>,
-    /// Print the effective values of secrets too
+    /// Print the values of secrets
     #[arg(long)]
     pub(crate) reveal: bool,
 }
@@ -32,10 +34,10 @@ impl Runs for ListArguments {
 
 /// The widest that the column of keys may become on a terminal.
 const WIDEST_KEY: usize = 44;
-/// The columns that a value on a terminal must have for its place to stand beside it.
+/// The columns of a list that is shown as it is.
 const SHORTEST_VALUE: usize = 24;
-/// The widest value that the others are lined up with where there is no terminal.
-const WIDEST_PIPED_VALUE: usize = 60;
+/// The columns without which the places go below the values.
+const NARROWEST_VALUE: usize = 8;
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
@@ -55,8 +57,8 @@ pub(crate) fn run(
     reveals: bool,
 ) -> Result<Outcome, Vec<Error>> {
     let resolution = answering.resolution();
-    let (chosen, mut notes) = chosen(answering, patterns)?;
-    let (mut any, mut any_error) = (false, false);
+    let (chosen, notes) = chosen(answering, patterns)?;
+    let mut any_error = false;
     let fingerprints = Fingerprints::revealing(reveals);
     let result = if answering.as_json() {
         let body = ListBody { settings: Vec::new() };
@@ -67,34 +69,29 @@ pub(crate) fn run(
             || json::Items::with_room(AT_ONCE * BYTES_AS_JSON),
             |items, answer| items.push(&json::Setting::of(resolution, answer, &fingerprints)),
             |(items, is_error)| {
-                any |= !items.is_empty();
                 any_error |= is_error;
                 settings.push(items);
             },
         );
         settings.text()
     } else {
-        let mut tables = Vec::new();
+        let mut tables: Vec<Table> = Vec::new();
         let look = answering.look;
         each(
             answering,
             &chosen,
-            Table::new,
+            || Table::new(look.width.is_some()),
             |table, answer| table.push(look, resolution, &fingerprints, answer),
             |(table, is_error)| {
-                any |= !table.lines.is_empty();
                 any_error |= is_error;
                 tables.push(table);
             },
         );
         match answering.answers.is_exhausted() {
             true => Pieces::default(),
-            false => text(look, &tables),
+            false => text(answering, chosen.len(), &tables),
         }
     };
-    if !any && notes.is_empty() {
-        notes.push_str("note: no setting has a value here\n");
-    }
     Ok(answering.outcome(result, notes, !any_error))
 }
 
@@ -153,7 +150,7 @@ pub(super) fn chosen(
                     return Err(vec![everywhere.unknown(pattern, error)]);
                 }
                 let note = format!(
-                    "note: {pattern} is not set in this context (justwhy explain {pattern})"
+                    "note: {pattern} is not set in this context; try justwhy explain {pattern}"
                 );
                 notes.push_str(&answering.look.text(&note));
                 notes.push('\n');
@@ -170,7 +167,7 @@ pub(super) fn chosen(
     Ok((resolution.keys().sorted(found), notes))
 }
 
-/// Writes what stands for a value in a table.
+/// Writes a value, or what is shown in its place.
 fn push_value(out: &mut String, answer: &Explanation, fingerprints: &Fingerprints) {
     match (&answer.status, fingerprints.shown(answer)) {
         (Status::Error { code, .. }, _) => out.push_str(&format!("(error: {code})")),
@@ -182,61 +179,70 @@ fn push_value(out: &mut String, answer: &Explanation, fingerprints: &Fingerprint
     }
 }
 
+/// `5 items from 4 layers`, for a list that does not fit; none for anything else.
+fn in_short(resolution: &Resolution, answer: &Explanation) -> Option<String> {
+    let Some(Value::List(items)) = answer.value() else { return None };
+    let layer = |item: &Item| resolution.layer_of(resolution.candidate(item.candidate));
+    let mut layers: Vec<LayerIndex> = answer.items().iter().map(layer).collect();
+    layers.sort_unstable();
+    layers.dedup();
+    let from = if layers.len() > 1 { format!(" from {} layers", layers.len()) } else { String::new() };
+    Some(format!("{} items{from}", items.len()))
+}
+
 /// A cell of the table: where its text ends in the text of all cells, and the columns it takes.
 #[derive(Clone, Copy)]
-struct Cell {
+struct TableCell {
     end: usize,
     width: usize,
 }
 
-struct Line<'r> {
-    key: Cell,
-    value: Cell,
-    layer: &'r str,
-    place: Cell,
+struct Line {
+    key: TableCell,
+    value: TableCell,
+    place: TableCell,
+    /// A list in short, for where it does not fit.
+    short: Option<Box<str>>,
     is_error: bool,
 }
 
 /// The lines of the table. The texts of all cells stand in one, one after the other: a large project
 /// has tens of thousands of them.
-struct Table<'r> {
+struct Table {
     text: String,
-    lines: Vec<Line<'r>>,
+    lines: Vec<Line>,
+    /// Whether it is for a terminal.
+    is_fitted: bool,
 }
 
-impl<'r> Table<'r> {
-    fn new() -> Table<'r> {
+impl Table {
+    fn new(is_fitted: bool) -> Table {
         let text = String::with_capacity(AT_ONCE * BYTES_PER_LINE);
-        Table { text, lines: Vec::with_capacity(AT_ONCE) }
+        Table { text, lines: Vec::with_capacity(AT_ONCE), is_fitted }
     }
 
     fn push(
         &mut self,
         look: &Look,
-        resolution: &'r Resolution,
+        resolution: &Resolution,
         fingerprints: &Fingerprints,
         answer: &Explanation,
     ) {
         let keys = resolution.keys();
         let key = self.cell(look, |out| keys.push_shown(out, answer.key));
         let value = self.cell(look, |out| push_value(out, answer, fingerprints));
-        let winner = answer.winner.as_ref();
-        let layer = winner.map(|winner| resolution.readings().layer(winner.layer));
         let place = self.cell(look, |out| {
-            if let Some(winner) = winner {
+            if let Some(winner) = answer.winner.as_ref() {
                 winner.push_shown(out, keys);
             }
         });
-        self.lines.push(Line {
-            key,
-            value,
-            layer: layer.map_or("", |layer| &layer.name),
-            place,
-            is_error: answer.status.is_refusal(),
-        });
+        let is_long = self.is_fitted && value.width > SHORTEST_VALUE;
+        let short = if is_long { in_short(resolution, answer) } else { None };
+        let short = short.map(String::into_boxed_str);
+        self.lines.push(Line { key, value, place, short, is_error: answer.status.is_refusal() });
     }
 
-    fn cell(&mut self, look: &Look, push: impl FnOnce(&mut String)) -> Cell {
+    fn cell(&mut self, look: &Look, push: impl FnOnce(&mut String)) -> TableCell {
         let start = self.text.len();
         push(&mut self.text);
         if !is_plain(&self.text[start..]) {
@@ -244,92 +250,112 @@ impl<'r> Table<'r> {
             self.text.truncate(start);
             self.text.push_str(&cleaned);
         }
-        Cell { end: self.text.len(), width: width(&self.text[start..]) }
+        TableCell { end: self.text.len(), width: width(&self.text[start..]) }
     }
 }
 
-/// The columns of the table.
+/// The columns of a table on a terminal.
 struct Columns {
     key: usize,
+    /// That of the values that have their places beside them; the places of longer ones are below.
     value: usize,
-    layer: usize,
-    /// Whether each place stands on a line of its own.
-    place_below: bool,
+    /// The most columns of a value.
+    room: usize,
 }
 
-impl Columns {
-    /// About how many bytes the lines of a table take.
-    fn room(&self, table: &Table<'_>) -> usize {
-        let blanks = self.key + self.value.min(WIDEST_PIPED_VALUE) + self.layer;
-        table.text.len() + table.lines.len() * blanks
+/// The summary, and the lines of all tables in the same columns.
+fn text(answering: &Answering<'_>, of: usize, tables: &[Table]) -> Pieces {
+    let look = answering.look;
+    let lines = || tables.iter().flat_map(|table| &table.lines);
+    let (set, wrong) = (lines().count(), lines().filter(|line| line.is_error).count());
+    let settings = if of == 1 { "setting" } else { "settings" };
+    let are = if set == 1 { "is" } else { "are" };
+    let context = plain_context(answering.context());
+    let mut answer = format!("{set} of {of} {settings} {are} set in {context}");
+    if wrong > 0 {
+        answer.push_str(&format!("; {wrong} without a usable value"));
     }
-}
-
-/// The lines of all tables, in the same columns.
-fn text(look: &Look, tables: &[Table<'_>]) -> Pieces {
+    let mut head = String::new();
+    look.styled(&mut head, Role::Plain, &answer, "");
     let columns = columns(look, tables);
     let mut out = Pieces::default();
-    let write = |table: &Table<'_>| written(look, table, &columns);
+    out.push(head);
+    let write = |table: &Table| written(look, table, columns.as_ref());
     parallel::in_order(tables.iter().collect(), true, write, |lines| out.push(lines));
     out
 }
 
-fn written(look: &Look, table: &Table<'_>, columns: &Columns) -> String {
-    let mut out = String::with_capacity(columns.room(table));
+fn written(look: &Look, table: &Table, columns: Option<&Columns>) -> String {
+    let blanks = columns.map_or(4, |columns| columns.key + columns.value);
+    let mut out = String::with_capacity(table.text.len() + table.lines.len() * blanks);
     let mut rest = table.text.as_str();
     let mut start = 0;
     for line in &table.lines {
-        let mut next = |cell: Cell| {
+        let mut next = |cell: TableCell| {
             let (text, after) = rest.split_at(cell.end - start);
             (rest, start) = (after, cell.end);
             text
         };
         let texts = [next(line.key), next(line.value), next(line.place)];
-        push_line(look, line, texts, columns, &mut out);
+        match columns {
+            Some(columns) => push_line(look, line, texts, columns, &mut out),
+            None => push_record(look, line, texts, &mut out),
+        }
     }
     out
 }
 
-fn columns(look: &Look, tables: &[Table<'_>]) -> Columns {
+/// The columns on a terminal; none without one.
+fn columns(look: &Look, tables: &[Table]) -> Option<Columns> {
+    let total = look.width?;
     let lines = || tables.iter().flat_map(|table| &table.lines);
-    let widest = |width: fn(&Line<'_>) -> usize| lines().map(width).max().unwrap_or(0);
-    let key = widest(|line| line.key.width);
-    let value = widest(|line| line.value.width);
-    let layer = widest(|line| line.layer.len());
-    let place = widest(|line| line.place.width);
-    let Some(width) = look.width else {
-        // In a file or pipe every line is whole.
-        let value = value.min(WIDEST_PIPED_VALUE);
-        return Columns { key, value, layer, place_below: false };
+    let widest = |width: fn(&Line) -> usize| lines().map(width).max().unwrap_or(0);
+    let value_width = |line: &Line| match &line.short {
+        Some(short) => short.len().max(SHORTEST_VALUE),
+        None => line.value.width,
     };
-    // On a terminal long values give way, but before they become too short to tell anything, the
-    // places go to lines of their own.
-    let key = key.min(WIDEST_KEY);
-    let beside = width.saturating_sub(key + layer + place + 6);
-    let place_below = beside < value.min(SHORTEST_VALUE);
-    let room = if place_below { width.saturating_sub(key + layer + 4) } else { beside };
-    Columns { key, value: value.min(room.max(8)), layer, place_below }
+    let (value, place) = (widest(value_width), widest(|line| line.place.width));
+    let key = widest(|line| line.key.width).min(WIDEST_KEY);
+    let beside = total.saturating_sub(key + place + 4);
+    let room = total.saturating_sub(key + 2).max(NARROWEST_VALUE);
+    Some(Columns { key, value: value.min(beside), room })
 }
 
-fn push_line(look: &Look, line: &Line<'_>, texts: [&str; 3], columns: &Columns, out: &mut String) {
+/// A line for programs that search lines: whole.
+fn push_record(look: &Look, line: &Line, [key, value, place]: [&str; 3], out: &mut String) {
+    look.push_cleaned(out, Role::Key, key);
+    out.push_str("  ");
+    look.push_cleaned(out, role(line), value);
+    if !place.is_empty() {
+        out.push_str("  ");
+        look.push_cleaned(out, Role::Place, place);
+    }
+    out.push('\n');
+}
+
+fn role(line: &Line) -> Role {
+    if line.is_error { Role::Wrong } else { Role::Value }
+}
+
+fn push_line(look: &Look, line: &Line, texts: [&str; 3], columns: &Columns, out: &mut String) {
     let [key, value, place] = texts;
-    let is_cut = look.width.is_some() && line.value.width > columns.value;
-    let (value, value_width) = match is_cut {
-        true => (Cow::Owned(look.text(&look.cut(value, columns.value))), columns.value),
-        false => (Cow::Borrowed(value), line.value.width),
+    let (value, value_width) = match &line.short {
+        _ if line.value.width <= columns.value => (Cow::Borrowed(value), line.value.width),
+        Some(short) => (Cow::Borrowed(short.as_ref()), short.len()),
+        None if line.value.width <= columns.room => (Cow::Borrowed(value), line.value.width),
+        None => (Cow::Owned(look.text(&look.cut(value, columns.room))), columns.room),
     };
-    let role = if line.is_error { Role::Wrong } else { Role::Value };
     look.push_cleaned(out, Role::Key, key);
     pad(out, line.key.width, columns.key + 2);
-    look.push_cleaned(out, role, &value);
-    pad(out, value_width, columns.value + 2);
-    look.push(out, Role::Layer, line.layer);
-    if columns.place_below {
-        out.push('\n');
-        let width = look.width.unwrap_or(usize::MAX);
-        pad(out, 0, (columns.key + 2).min(width.saturating_sub(line.place.width)));
-    } else {
-        pad(out, line.layer.len(), columns.layer + 2);
+    look.push_cleaned(out, role(line), &value);
+    match place {
+        "" => {}
+        _ if value_width > columns.value || columns.value < NARROWEST_VALUE => {
+            out.push('\n');
+            let width = look.width.unwrap_or(usize::MAX);
+            pad(out, 0, (columns.key + 2).min(width.saturating_sub(line.place.width)));
+        }
+        _ => pad(out, value_width, columns.value + 2),
     }
     look.push_cleaned(out, Role::Place, place);
     out.push('\n');

@@ -1,24 +1,28 @@
-//! `needs`: required settings that have no value here, and every place where one could be given.
+//! `needs`: required settings that are not set here, and the places where each can be set.
 
-use super::context_line;
 use crate::json;
-use crate::look::{Look, Role, fill, width};
+use crate::look::{Cell, Role};
 use crate::outcome::Outcome;
 use crate::running::Answering;
 use crate::running::Running;
 use crate::running::Runs;
 use clap::Args;
 use justwhy_core::{Advice, Declaration, Explanation, KeyId, Kind, Place, Status};
+use justwhy_engine::plain_context;
 use justwhy_project::{Error, Tracking};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
 #[derive(Args, Debug)]
-pub(crate) struct NeedsArguments {}
+pub(crate) struct NeedsArguments {
+    /// Keys, branches, patterns, variables or FILE:LINE [default: all required settings]
+    #[arg(value_name = "KEY")]
+    pub(crate) keys: Vec<String>,
+}
 
 impl Runs for NeedsArguments {
     fn run(&self, running: &Running<'_>) -> Result<Outcome, Vec<Error>> {
-        running.answer(run)
+        running.answer(|answering| run(answering, &self.keys))
     }
 }
 
@@ -59,8 +63,10 @@ struct Need {
     advice: Vec<Advice>,
 }
 
-pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
-    let needs = needs(answering);
+pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome, Vec<Error>> {
+    let (chosen, notes) = super::list::chosen(answering, keys)?;
+    let mut needs = needs(answering);
+    needs.retain(|need| keys.is_empty() || chosen.contains(&need.answer.key));
     let is_yes = needs.is_empty();
     let result = match answering.as_json() {
         true => {
@@ -69,7 +75,7 @@ pub(crate) fn run(answering: &Answering<'_>) -> Result<Outcome, Vec<Error>> {
         }
         false => text(answering, &needs),
     };
-    Ok(answering.outcome(result, String::new(), is_yes))
+    Ok(answering.outcome(result, notes, is_yes))
 }
 
 fn needs(answering: &Answering<'_>) -> Vec<Need> {
@@ -82,9 +88,9 @@ fn needs(answering: &Answering<'_>) -> Vec<Need> {
     let need = |key: KeyId| {
         let answer = Explanation::of(answering.answers, key);
         let message = match &answer.status {
-            Status::Absent => "it is required, and nothing gives it a value".to_owned(),
+            Status::Absent => "required, but not set".to_owned(),
             Status::Uncertain { because } => {
-                format!("it is required, and whether it has a value is uncertain: {because}")
+                format!("required, but whether it is set is uncertain: {because}")
             }
             Status::Error { message, .. } if answer.refuses_empty() => message.clone(),
             _ => return None,
@@ -177,41 +183,40 @@ fn shown(answering: &Answering<'_>, need: &Need) -> ShownNeed {
 fn text(answering: &Answering<'_>, needs: &[Need]) -> String {
     let look = answering.look;
     let mut out = String::new();
-    let context = context_line(answering.context());
-    if !context.is_empty() {
-        let mut line = String::new();
-        look.paragraph(&mut line, &format!("in {context}"), "");
-        for line in line.lines() {
-            out.push_str(&look.paint(Role::Lost, line));
-            out.push('\n');
-        }
-        out.push('\n');
-    }
-    if needs.is_empty() {
-        let catalogue = &answering.resolution().readings().catalogue;
-        let context = &answering.resolution().readings().context;
-        let required = catalogue.settings().filter(|(_, it)| it.required.holds(context)).count();
-        out.push_str(&match required {
-            0 => "No setting is required here.\n".to_owned(),
-            1 => "The one setting that is required here has a value.\n".to_owned(),
-            count => format!("Each of the {count} settings that are required here has a value.\n"),
-        });
-        return out;
-    }
+    let (role, answer) = match needs.len() {
+        0 => (Role::Value, none_is_missing(answering)),
+        1 => (Role::Wrong, "1 required setting is not set".to_owned()),
+        count => (Role::Wrong, format!("{count} required settings are not set")),
+    };
+    look.styled(&mut out, role, &answer, "");
+    let context = plain_context(answering.context());
+    look.styled(&mut out, Role::Lost, &format!("in {context}"), "  ");
     for need in needs {
-        one(answering, look, need, &mut out);
         out.push('\n');
+        one(answering, need, &mut out);
     }
-    out.push_str(&match needs.len() {
-        1 => "1 required setting has no value here.\n".to_owned(),
-        count => format!("{count} required settings have no value here.\n"),
-    });
     out
 }
 
-fn one(answering: &Answering<'_>, look: &Look, need: &Need, out: &mut String) {
+/// That every required setting is set.
+fn none_is_missing(answering: &Answering<'_>) -> String {
+    let catalogue = &answering.resolution().readings().catalogue;
+    let context = answering.context();
+    match catalogue.settings().filter(|(_, it)| it.required.holds(context)).count() {
+        0 => "no setting is required".to_owned(),
+        1 => "the 1 required setting is set".to_owned(),
+        count => format!("all {count} required settings are set"),
+    }
+}
+
+/// The most places that are shown for one setting.
+const MOST_PLACES: usize = 2;
+
+fn one(answering: &Answering<'_>, need: &Need, out: &mut String) {
+    let look = answering.look;
+    let is_full = answering.common.full;
     let resolution = answering.resolution();
-    let key = look.text(&resolution.keys().show(need.answer.key));
+    let key = resolution.keys().show(need.answer.key);
     let declared = resolution.readings().catalogue.declared(need.answer.key);
     let mut kind = match declared.map(|declared| &declared.shape) {
         Some(shape) if shape.kind == Declaration::Choice => {
@@ -227,59 +232,66 @@ fn one(answering: &Answering<'_>, look: &Look, need: &Need, out: &mut String) {
     if need.answer.secret {
         kind.push_str(", secret");
     }
-    out.push_str(&format!(
-        "{}  {}\n",
-        look.paint(Role::Key, &key),
-        look.paint(Role::Lost, &look.text(&kind))
-    ));
-    if let Some(about) = declared.and_then(|declared| declared.about.as_ref()) {
-        look.paragraph(out, about, "  ");
-    }
+    let at = need.declared_at.as_ref().map(ToString::to_string).unwrap_or_default();
+    let first = [(Role::Key, key), (Role::Plain, kind), (Role::Place, at)];
+    look.records(out, 0, &[first.map(|(role, text)| Cell::new(role, text)).to_vec()]);
+    let about = declared.and_then(|declared| declared.about.clone());
     let owner = declared.and_then(|declared| declared.owner.as_ref());
-    let at = need.declared_at.as_ref();
-    let at = at.map(|place| format!("declared at {place}"));
-    let told: Vec<String> =
-        owner.map(|owner| format!("owner: {owner}")).into_iter().chain(at).collect();
-    if !told.is_empty() {
-        look.paragraph(out, &told.join("; "), "  ");
+    let owner = owner.map(|owner| format!("owner: {owner}"));
+    let about: Vec<String> = about.into_iter().chain(owner).collect();
+    if !about.is_empty() {
+        look.paragraph(out, &about.join("; "), "  ");
     }
-    if need.message.contains("empty") {
-        look.paragraph(out, &need.message, "  ");
+    if need.answer.status != Status::Absent {
+        look.styled(out, Role::Warning, &need.message, "  ");
     }
     if need.advice.is_empty() {
-        let none = "git tracks every file that could give it: put it there encrypted \
-                    (justwhy put KEY - --layer LAYER --encrypt)";
+        let none = "git tracks every file that could set it; write it encrypted: \
+                    justwhy put KEY - --layer LAYER --encrypt";
         look.paragraph(out, none, "  ");
         return;
     }
-    out.push_str("  Give it in one of these:\n");
-    let name = |advice: &Advice| resolution.readings().layer(advice.layer).name.clone();
-    let names = need.advice.iter().map(|advice| name(advice).len()).max().unwrap_or(0);
-    for advice in &need.advice {
-        let layer = name(advice);
-        let layer_width = layer.len();
-        let mut lines = advice.write.lines();
-        let first = lines.next().unwrap_or_default();
-        let layer = fill(&look.paint(Role::Layer, &layer), layer_width, names);
-        out.push_str(&format!("    {layer}  {}", look.paint(Role::Value, &look.text(first))));
-        let mut last = first;
-        for line in lines {
-            out.push_str(&format!("\n{:1$}{2}", "", 6 + names, look.paint(Role::Value, line)));
-            last = line;
-        }
-        let reach = match advice.reach.as_str() {
-            "" => advice.at.clone(),
-            reach => format!("{} ({reach})", advice.at),
-        };
-        let used = 4 + names + 2 + width(last);
-        let reach = look.text(&reach);
-        if used + 2 + width(&reach) <= look.columns() {
-            out.push_str(&format!("  {}\n", look.paint(Role::Place, &reach)));
-        } else {
-            out.push('\n');
-            for line in look.wrap(&reach, look.columns().saturating_sub(6 + names)) {
-                out.push_str(&format!("{:1$}{2}\n", "", 6 + names, look.paint(Role::Place, &line)));
-            }
-        }
+    let most = if is_full { usize::MAX } else { MOST_PLACES };
+    let records: Vec<Vec<Cell>> =
+        best(&need.advice).into_iter().take(most).map(|way| place(answering, need, way)).collect();
+    look.records(out, 2, &records);
+    for way in need.advice.iter().filter(|way| is_full && way.write.contains('\n')) {
+        look.paragraph(out, &format!("in {}:", way.at), "  ");
+        way.write.lines().for_each(|line| look.styled(out, Role::Value, line, "    "));
     }
+    if need.advice.len() > most {
+        let more = match need.advice.len() - most {
+            1 => "1 more place (details: --full)".to_owned(),
+            more => format!("{more} more places (details: --full)"),
+        };
+        look.styled(out, Role::Lost, &more, "  ");
+    }
+}
+
+/// The ways, those that are a file or a variable that is there before new files.
+fn best(advice: &[Advice]) -> Vec<&Advice> {
+    let mut ways: Vec<&Advice> = advice.iter().collect();
+    ways.sort_by_key(|way| way.at.contains("new"));
+    ways
+}
+
+/// Where it can be set, and what to write there.
+fn place(answering: &Answering<'_>, need: &Need, way: &Advice) -> Vec<Cell> {
+    let readings = answering.resolution().readings();
+    let layer = readings.layer(way.layer).name.clone();
+    // Of several lines it is the key that matters.
+    let write = match way.write.contains('\n') {
+        true => readings.name_in(way.layer, need.answer.key).map(|name| name.to_string()),
+        false => None,
+    };
+    let at = match way.reach.as_str() {
+        "" => way.at.clone(),
+        reach => format!("{} ({reach})", way.at),
+    };
+    vec![
+        Cell::new(Role::Plain, "set it in"),
+        Cell::new(Role::Layer, layer),
+        Cell::new(Role::Value, write.unwrap_or_else(|| way.write.clone())),
+        Cell::new(Role::Place, at),
+    ]
 }

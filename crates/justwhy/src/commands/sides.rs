@@ -1,9 +1,11 @@
-//! Answers of a setting one below the other, each with who decides it.
+//! Two answers of a setting, one below the other, each with the layer that sets it.
 
 use crate::fingerprint::Fingerprints;
 use crate::json::{Setting, Written};
-use crate::look::{Look, Role, fill, width};
-use justwhy_core::{Answers, Explanation, Status};
+use crate::look::{Cell, Look, Role};
+use justwhy_core::{
+    Answers, Element, Explanation, Status, Value, hide_address_password, list_values,
+};
 use serde_json::value::RawValue;
 
 /// An answer as it is shown.
@@ -11,8 +13,10 @@ use serde_json::value::RawValue;
 pub(crate) struct ShownAnswer {
     role: Role,
     value: String,
-    /// The layer that decides and the place.
-    decides: Option<(String, String)>,
+    /// The items of a list.
+    items: Option<Vec<String>>,
+    /// The layer that sets it, and the place.
+    set_by: Option<(String, String)>,
 }
 
 impl ShownAnswer {
@@ -26,11 +30,18 @@ impl ShownAnswer {
             (_, Some(value)) => (Role::Value, value.show()),
             (_, None) => (Role::Value, "(secret)".to_owned()),
         };
-        let decides = answer.winner.as_ref().map(|winner| {
+        let items = match answer.value() {
+            Some(Value::List(items)) if role == Role::Value => {
+                let show = |item: &Element| hide_address_password(&item.value).show();
+                Some(items.iter().map(show).collect())
+            }
+            _ => None,
+        };
+        let set_by = answer.winner.as_ref().map(|winner| {
             let layer = &resolution.readings().layer(winner.layer).name;
             (layer.clone(), winner.show(resolution.keys()))
         });
-        ShownAnswer { role, value, decides }
+        ShownAnswer { role, value, items, set_by }
     }
 
     /// The same with nothing of its value, as the other side is secret.
@@ -39,7 +50,7 @@ impl ShownAnswer {
             true => self.value.clone(),
             false => "(secret)".to_owned(),
         };
-        ShownAnswer { value, ..self.clone() }
+        ShownAnswer { value, items: None, ..self.clone() }
     }
 
     /// Whether the setting is in error, or nobody can tell what it is.
@@ -108,44 +119,96 @@ impl Shown {
     }
 }
 
-/// Writes an answer behind its label, which takes `labels` columns; none is no value.
-pub(crate) fn push_line(
-    look: &Look,
-    label: &str,
-    labels: usize,
-    answer: Option<&ShownAnswer>,
-    out: &mut String,
-) {
-    let label = look.text(label);
-    let start = format!("  {}  ", fill(&look.paint(Role::Plain, &label), width(&label), labels));
-    let indent = labels + 4;
-    let Some(answer) = answer else {
-        out.push_str(&format!("{start}{}\n", look.paint(Role::Lost, "no value")));
-        return;
-    };
-    let decides = answer.decides.as_ref().map(|(layer, place)| {
-        let place = look.text(place);
-        let width = layer.len() + 2 + width(&place);
-        (format!("{}  {}", look.paint(Role::Layer, layer), look.paint(Role::Place, &place)), width)
-    });
-    let value = look.text(&answer.value);
-    let room = look.columns().saturating_sub(indent).max(24);
-    let (decides, decides_width) = decides.unwrap_or_default();
-    if width(&value) + 2 + decides_width <= room {
-        let line = format!("{start}{}  {decides}", look.paint(answer.role, &value));
-        out.push_str(line.trim_end());
-        out.push('\n');
-        return;
-    }
-    // Nothing is cut: a long value takes as many lines as it needs, and who decides it the next.
-    for (number, line) in look.wrap(&value, room).iter().enumerate() {
-        match number {
-            0 => out.push_str(&start),
-            _ => out.push_str(&" ".repeat(indent)),
+/// A setting and its answers on two sides.
+pub(crate) struct Pair<'a> {
+    /// The setting.
+    pub(crate) key: String,
+    /// What there is to know before the values are read: that both look the same and are not.
+    pub(crate) remark: &'a str,
+    /// The contexts in which it is so; empty if that goes without saying.
+    pub(crate) contexts: String,
+    /// How each side is called.
+    pub(crate) labels: [&'a str; 2],
+    /// The answers; none where it is not set.
+    pub(crate) answers: [Option<&'a ShownAnswer>; 2],
+    /// Whether the second side comes after the first.
+    pub(crate) is_in_time: bool,
+    /// Why they differ, if that is known.
+    pub(crate) because: Vec<String>,
+}
+
+impl Pair<'_> {
+    /// Writes the setting, unless it was just named, and an answer behind each label.
+    pub(crate) fn push(&self, look: &Look, is_again: bool, out: &mut String) {
+        if look.width.is_none() {
+            return self.push_records(look, out);
         }
-        out.push_str(&look.paint(answer.role, line));
-        out.push('\n');
+        if !is_again {
+            let key = Cell::new(Role::Key, self.key.clone());
+            look.records(out, 0, &[vec![key, Cell::new(Role::Warning, self.remark)]]);
+        } else if !self.remark.is_empty() {
+            look.styled(out, Role::Warning, self.remark, "  ");
+        }
+        if !self.contexts.is_empty() {
+            look.styled(out, Role::Lost, &format!("in {}", self.contexts), "  ");
+        }
+        look.records(out, 2, &[self.side(0), self.side(1)]);
+        self.reasons().iter().for_each(|reason| look.paragraph(out, reason, "  "));
     }
-    out.push_str(format!("{:indent$}{decides}", "").trim_end());
-    out.push('\n');
+
+    /// A line for each side, and each reason, with all that it is about.
+    fn push_records(&self, look: &Look, out: &mut String) {
+        let record = |cells: Vec<Cell>| {
+            let key = Cell::new(Role::Key, self.key.clone());
+            let remark = Cell::new(Role::Warning, self.remark);
+            let contexts = match self.contexts.as_str() {
+                "" => String::new(),
+                contexts => format!("in {contexts}"),
+            };
+            let contexts = Cell::new(Role::Lost, contexts);
+            std::iter::once(key).chain(cells).chain([remark, contexts]).collect::<Vec<Cell>>()
+        };
+        let reasons = self.reasons();
+        let reasons = reasons.iter().map(|it| vec![Cell::new(Role::Plain, it.clone())]);
+        let records: Vec<Vec<Cell>> =
+            [self.side(0), self.side(1)].into_iter().chain(reasons).map(record).collect();
+        look.records(out, 0, &records);
+    }
+
+    fn side(&self, at: usize) -> Vec<Cell> {
+        let label = Cell::new(Role::Plain, self.labels[at]);
+        let Some(answer) = self.answers[at] else {
+            return vec![label, Cell::new(Role::Lost, "not set")];
+        };
+        let (layer, place) = answer.set_by.clone().unwrap_or_default();
+        vec![
+            label,
+            Cell::new(answer.role, answer.value.clone()),
+            Cell::new(Role::Layer, layer),
+            Cell::new(Role::Place, place),
+        ]
+    }
+
+    /// Why they differ, and the items that only one of two lists has.
+    fn reasons(&self) -> Vec<String> {
+        let mut reasons = self.because.clone();
+        let items = self.answers.map(|answer| answer.and_then(|it| it.items.as_ref()));
+        if let [Some(one), Some(other)] = items {
+            let beyond = |own: &[String], other: &[String]| -> Vec<String> {
+                own.iter().filter(|item| !other.contains(item)).cloned().collect()
+            };
+            for (at, more) in [beyond(one, other), beyond(other, one)].into_iter().enumerate() {
+                if more.is_empty() || one.is_empty() || other.is_empty() {
+                    continue;
+                }
+                let items = list_values(&more, "and");
+                reasons.push(match (self.is_in_time, at) {
+                    (true, 0) => format!("loses {items}"),
+                    (true, _) => format!("gains {items}"),
+                    (false, at) => format!("only {} has {items}", self.labels[at]),
+                });
+            }
+        }
+        reasons
+    }
 }

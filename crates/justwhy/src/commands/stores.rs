@@ -1,16 +1,15 @@
 //! `stores`: the stores whose scopes the project reads, and whether they answer.
 
 use crate::arguments::Form;
-use crate::commands::context_line;
 use crate::json;
-use crate::look::{Look, Role, Symbol, fill, width};
+use crate::look::{Cell, Look, Role};
 use crate::outcome::Outcome;
 use crate::running::Running;
 use crate::running::Runs;
 use crate::running::Surveying;
 use clap::Args;
 use justwhy_core::{Context, Scope, show_date};
-use justwhy_engine::{NotRead, ScopeLayer};
+use justwhy_engine::{NotRead, ScopeLayer, plain_context};
 use justwhy_project::{Error, Kept, Store, StoreProblem};
 use justwhy_stores::how_to_allow;
 use serde::Serialize;
@@ -177,7 +176,7 @@ fn shown_store(
         at,
         token_variable: store.token_variable.clone(),
         state: if layers.is_empty() { "unused" } else { "answers" },
-        because: layers.is_empty().then(|| "no layer reads a scope of it".to_owned()),
+        because: layers.is_empty().then(|| "no layer reads one of its scopes".to_owned()),
         help: None,
         caller: None,
         revision: None,
@@ -202,7 +201,7 @@ fn shown_store(
                     let wanted = reading.scope.clone().unwrap_or_default();
                     if !wanted.contains('*') {
                         shown.state = "fails";
-                        shown.because = Some(format!("it has no scope {wanted}"));
+                        shown.because = Some(format!("scope not found: {wanted}"));
                     }
                 }
             }
@@ -249,61 +248,55 @@ fn tell_answer(surveying: &Surveying<'_>, store: &Store, shown: &mut ShownStore)
         }
         Err(StoreProblem::Unavailable(_)) => {}
         Err(StoreProblem::Failed { reason, .. }) => {
-            shown.because = Some(format!("it does not say as whom it takes us: {reason}"));
+            shown.because = Some(format!("the store does not answer who you are: {reason}"));
         }
     }
 }
 
 fn text(look: &Look, context: &Context, stores: &[ShownStore]) -> String {
+    let mut out = String::new();
+    let bad = stores.iter().filter(|store| !matches!(store.state, "answers" | "unused")).count();
+    let (role, answer) = match (stores.len(), bad) {
+        (0, _) => (Role::Plain, "the project declares no stores ([store.NAME])".to_owned()),
+        (1, 0) => (Role::Value, "1 store, without problems".to_owned()),
+        (count, 0) => (Role::Value, format!("{count} stores, without problems")),
+        (count, bad) => (Role::Wrong, format!("{bad} of {count} stores cannot be read")),
+    };
+    look.styled(&mut out, role, &answer, "");
     if stores.is_empty() {
-        let mut out = String::new();
-        let told = "This project reads no stores: none is declared ([store.NAME]).";
-        look.paragraph(&mut out, told, "");
         return out;
     }
-    let mut out = String::new();
-    let line = context_line(context);
-    if !line.is_empty() {
-        let mut lines = String::new();
-        look.paragraph(&mut lines, &format!("in {line}"), "");
-        for line in lines.lines() {
-            out.push_str(&look.paint(Role::Lost, line));
-            out.push('\n');
-        }
+    look.styled(&mut out, Role::Lost, &format!("in {}", plain_context(context)), "  ");
+    for store in stores {
         out.push('\n');
+        one(look, store, &mut out);
     }
-    let parts: Vec<String> = stores.iter().map(|store| one(look, store)).collect();
-    out + &parts.join("\n")
+    out
 }
 
-fn one(look: &Look, store: &ShownStore) -> String {
-    let mut out = String::new();
-    let (symbol, role) = match store.state {
-        "answers" => (Symbol::Decides, Role::Value),
-        "unused" => (Symbol::Quiet, Role::Lost),
-        _ => (Symbol::Quiet, Role::Wrong),
+fn one(look: &Look, store: &ShownStore, out: &mut String) {
+    let role = match store.state {
+        "answers" => Role::Value,
+        "unused" => Role::Lost,
+        _ => Role::Wrong,
     };
-    out.push_str(&format!(
-        "{} {}  {}  {}\n",
-        look.paint(role, look.symbol(symbol)),
-        look.paint(Role::Key, &look.text(&store.store)),
-        store.kind,
-        look.paint(Role::Place, &look.text(&store.at.join(", ")))
-    ));
-    let mut lines = String::new();
-    look.paragraph(&mut lines, &facts(store).join("; "), "  ");
-    for line in lines.lines() {
-        out.push_str(&look.paint(if role == Role::Wrong { role } else { Role::Plain }, line));
-        out.push('\n');
+    let cells = [
+        (Role::Key, store.store.clone()),
+        (Role::Plain, store.kind.to_owned()),
+        (role, facts(store).join("; ")),
+        (Role::Place, store.at.join(", ")),
+    ];
+    look.records(out, 0, &[cells.map(|(role, text)| Cell::new(role, text)).to_vec()]);
+    if let Some(because) = &store.because {
+        look.styled(out, role, because, "  ");
     }
-    for told in store.because.iter().chain(&store.help) {
-        look.paragraph(&mut out, &sentence(told), "  ");
+    if let Some(help) = &store.help {
+        look.paragraph(out, &format!("help: {help}"), "  ");
     }
     if let Some(allow) = &store.allow {
-        how_to_allow_it(look, allow, &mut out);
+        how_to_allow_it(look, allow, out);
     }
-    readings(look, store, &mut out);
-    out
+    readings(look, store, out);
 }
 
 /// What is known of a store.
@@ -311,109 +304,84 @@ fn facts(store: &ShownStore) -> Vec<String> {
     let mut facts: Vec<String> = Vec::new();
     match store.state {
         "answers" => facts.push(match (&store.caller, &store.copy) {
-            (_, Some(copy)) => format!("a copy answers: {copy}"),
+            (_, Some(copy)) => format!("cached copy: {copy}"),
             (Some(ShownCaller { name, role: Some(role) }), _) => {
-                format!("answers, and takes us for {name} ({role})")
+                format!("answers; you are {name} ({role})")
             }
-            (Some(ShownCaller { name, role: None }), _) => {
-                format!("answers, and takes us for {name}")
-            }
+            (Some(ShownCaller { name, role: None }), _) => format!("answers; you are {name}"),
             (None, _) => "answers".to_owned(),
         }),
-        "not-allowed" => facts.push("is not asked".to_owned()),
-        "fails" => facts.push("fails".to_owned()),
-        "unused" => facts.push("is not read".to_owned()),
-        state => facts.push(format!("is {state}")),
+        "not-allowed" => facts.push("not allowed".to_owned()),
+        "unused" => facts.push("not read".to_owned()),
+        state => facts.push(state.to_owned()),
     }
     facts.extend(store.revision.map(|revision| format!("revision {revision}")));
-    facts.extend(store.changed.as_ref().map(|changed| format!("last change read: {changed}")));
+    facts.extend(store.changed.as_ref().map(|changed| format!("changed {changed}")));
     if let (Some(name), true) = (&store.token_variable, store.state == "answers") {
-        facts.push(format!("with the token in {name}"));
+        facts.push(format!("token from {name}"));
     }
     facts
 }
 
 /// What to write where, so that a store is asked.
 fn how_to_allow_it(look: &Look, allow: &Allow, out: &mut String) {
-    {
-        let file = match &allow.file {
-            Some(file) if allow.is_new => {
-                format!("If you trust this project with it, write to {file}:")
-            }
-            Some(file) => format!("If you trust this project with it, add to {file}:"),
-            None => "If you trust this project with it, write to the file that JUSTWHY_STORES \
-                     names:"
-                .to_owned(),
-        };
-        look.paragraph(out, &file, "  ");
-        for line in allow.text.lines() {
-            let line = look.paint(Role::Value, &look.text(line));
-            out.push_str(if line.is_empty() { "" } else { "    " });
-            out.push_str(&line);
-            out.push('\n');
+    let file = match &allow.file {
+        Some(file) if allow.is_new => {
+            format!("If you trust this project with it, create {file} with:")
         }
+        Some(file) => format!("If you trust this project with it, add to {file}:"),
+        None => "If you trust this project with it, add to the file in JUSTWHY_STORES:".to_owned(),
+    };
+    look.paragraph(out, &file, "  ");
+    for line in allow.text.lines() {
+        let line = look.paint(Role::Value, &look.text(line));
+        out.push_str(if line.is_empty() { "" } else { "    " });
+        out.push_str(&line);
         out.push('\n');
     }
+    out.push('\n');
 }
 
-/// What each layer reads of a store.
+/// What each layer reads of a store: a line for each scope.
 fn readings(look: &Look, store: &ShownStore, out: &mut String) {
-    let names = store.reads.iter().map(|reading| reading.layer.len()).max().unwrap_or(0);
-    let wanted = |reading: &ShownReading| reading.scope.clone().unwrap_or_default();
-    let widest = store.reads.iter().map(|reading| width(&wanted(reading))).max().unwrap_or(0);
+    let mut records = Vec::new();
     for reading in &store.reads {
-        let scope = wanted(reading);
-        let start = format!(
-            "  {}  {}  ",
-            fill(&look.paint(Role::Layer, &reading.layer), reading.layer.len(), names),
-            fill(&look.paint(Role::Place, &scope), width(&scope), widest)
-        );
-        let says = match (&reading.inactive, reading.scopes.is_empty()) {
-            (Some(why), _) => format!("inactive: {why}"),
-            (None, true) if store.state == "answers" => "no such scope".to_owned(),
-            (None, true) => String::new(),
-            (None, false) => {
-                let counts = reading.scopes.iter().map(|it| counted(it, &scope));
-                counts.collect::<Vec<_>>().join("; ")
-            }
+        let wanted = reading.scope.clone().unwrap_or_default();
+        let mut push = |scope: String, text: String| {
+            records.push(vec![
+                Cell::new(Role::Layer, reading.layer.clone()),
+                Cell::new(Role::Place, scope),
+                Cell::new(Role::Plain, text),
+            ]);
         };
-        let indent = names + widest + 6;
-        let room = look.columns().saturating_sub(indent).max(24);
-        let wrapped = look.wrap(&says, room);
-        out.push_str(format!("{start}{}", wrapped.first().cloned().unwrap_or_default()).trim_end());
-        out.push('\n');
-        for line in wrapped.iter().skip(1) {
-            out.push_str(&format!("{:indent$}{line}\n", ""));
+        match (&reading.inactive, reading.scopes.is_empty()) {
+            (Some(why), _) => push(String::new(), format!("does not apply here: {why}")),
+            (None, true) if store.state == "answers" => push(wanted, "no such scope".to_owned()),
+            (None, true) => push(wanted, String::new()),
+            (None, false) => {
+                reading.scopes.iter().for_each(|it| push(it.scope.clone(), counted(it)));
+            }
         }
     }
+    look.records(out, 2, &records);
 }
 
-/// `team/shorewatch has 3 variables (1 secret)`, without the name if it stands beside it.
-fn counted(scope: &ShownScope, wanted: &str) -> String {
+/// `3 variables (1 secret)`.
+fn counted(scope: &ShownScope) -> String {
     let s = if scope.variables == 1 { "" } else { "s" };
     let mut parts = Vec::new();
     if scope.secret > 0 {
         parts.push(format!("{} secret", scope.secret));
     }
     if scope.unreadable > 0 {
-        parts.push(format!("{} that cannot be read", scope.unreadable));
+        parts.push(format!("{} unreadable", scope.unreadable));
     }
     if scope.withheld > 0 {
-        parts.push(format!("{} not meant for here", scope.withheld));
+        parts.push(format!("{} withheld here", scope.withheld));
     }
     let parts = match parts.is_empty() {
         true => String::new(),
         false => format!(" ({})", parts.join(", ")),
     };
-    let counts = format!("{} variable{s}{parts}", scope.variables);
-    match scope.scope == wanted {
-        true => counts,
-        false => format!("{} has {counts}", scope.scope),
-    }
-}
-
-fn sentence(clause: &str) -> String {
-    let mut letters = clause.chars();
-    let first = letters.next().map(|first| first.to_uppercase().to_string()).unwrap_or_default();
-    format!("{first}{}.", letters.as_str())
+    format!("{} variable{s}{parts}", scope.variables)
 }

@@ -1,14 +1,15 @@
-//! `suppose`: what would change if a source said something else. Nothing is written.
+//! `suppose`: what would change if a source had another value. Nothing is written.
 
 use crate::arguments::Form;
 use crate::commands::check::ShownFinding;
 use crate::commands::grid::ShownUnread;
+use crate::commands::not_included;
 use crate::commands::sides::Shown;
 use crate::fingerprint::Fingerprints;
 #[cfg(test)]
 use crate::json::Setting;
 use crate::json::{self, ShownContext};
-use crate::look::Look;
+use crate::look::{Look, Role};
 use crate::outcome::Outcome;
 use crate::running::{Asked, Running, Runs, Supposing};
 use clap::Args;
@@ -23,34 +24,33 @@ use justwhy_project::Error;
 use serde::Serialize;
 use serde_json::value::RawValue;
 use std::collections::BTreeMap;
-use telling::{Telling, end};
+use telling::{Telling, hypothesis, outcome};
 use writing::write;
 
 mod telling;
 mod writing;
 
 #[derive(Args, Debug)]
-#[command(after_help = "--set and --unset are supposed too.")]
 pub(crate) struct SupposeArguments {
-    /// Suppose that a process variable has this value (repeatable)
+    /// Suppose that an environment variable has this value (repeatable)
     #[arg(long, value_name = "NAME=VALUE")]
     pub(crate) variable: Vec<String>,
-    /// Suppose that a process variable is not set (repeatable)
+    /// Suppose that an environment variable is not set (repeatable)
     #[arg(long, value_name = "NAME")]
     pub(crate) no_variable: Vec<String>,
-    /// Suppose that there were no such layer (repeatable)
+    /// Suppose that the project has no such layer (repeatable)
     #[arg(long, value_name = "LAYER")]
     pub(crate) without: Vec<String>,
-    /// Suppose that a layer says this, where it would be written in the context of --in (repeatable)
+    /// Suppose that the layer of --layer sets this, in the context of --in (repeatable)
     #[arg(long, value_name = "KEY=VALUE", requires = "layer")]
     pub(crate) put: Vec<String>,
-    /// The layer that --put is about
+    /// The layer of --put
     #[arg(long, value_name = "LAYER", requires = "put")]
     pub(crate) layer: Option<String>,
-    /// Look at every context that the axes can form, whatever --in says
+    /// Compare every context, not only the current one
     #[arg(long)]
     pub(crate) everywhere: bool,
-    /// Read the layers that describe where you stand with --everywhere too
+    /// With --everywhere, include local layers and environment variables
     #[arg(long, requires = "everywhere")]
     pub(crate) with_local: bool,
 }
@@ -115,7 +115,7 @@ pub(crate) enum Act {
 pub(crate) struct SupposeBody {
     /// How many contexts were looked at.
     looked_at: usize,
-    /// What is supposed, never with its value.
+    /// What is supposed, without values.
     supposed: Vec<ShownSupposed>,
     /// The context that it leads to, if it is another one.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -123,16 +123,16 @@ pub(crate) struct SupposeBody {
     /// How many settings stay the same.
     same: usize,
     settings: Vec<ShownEffect>,
-    /// What `check` would find that it does not find now.
+    /// New findings of `check`.
     findings: Vec<ShownFinding>,
-    /// What it finds now and would not find any more.
-    mended: Vec<ShownFinding>,
-    /// Layers that describe where you stand and were left out.
+    /// Findings that are gone.
+    fixed: Vec<ShownFinding>,
+    /// Local layers that were not included.
     left_out: Vec<String>,
     /// Of `put`, `drop` and `move`: where it was written.
     #[serde(skip_serializing_if = "Option::is_none")]
     written: Option<Vec<String>>,
-    /// Why nothing was written, if something is said against it.
+    /// Why nothing was written, if it was refused.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     refused: Vec<String>,
     /// The current context, if it is not among those that were looked at.
@@ -143,14 +143,14 @@ pub(crate) struct SupposeBody {
     not_read: Vec<ShownUnread>,
 }
 
-/// What would be otherwise in the current context.
+/// What changes in the current context.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownCurrent {
     context: ShownContext,
     settings: Vec<ShownEffect>,
     findings: Vec<ShownFinding>,
-    mended: Vec<ShownFinding>,
+    fixed: Vec<ShownFinding>,
 }
 
 /// A change that is supposed.
@@ -169,7 +169,7 @@ struct ShownSupposed {
     /// For how many recipients it would be encrypted there.
     #[serde(skip_serializing_if = "Option::is_none")]
     encrypted_for: Option<usize>,
-    /// Why it decides nothing in the context in which it is written.
+    /// Why it does not win in the context in which it is written.
     #[serde(skip_serializing_if = "Option::is_none")]
     because: Option<String>,
 }
@@ -241,7 +241,7 @@ pub(crate) fn run(
     };
     let mut supposed = supposition.suppose(&session, &wish).map_err(one)?;
     if supposed.is_empty() {
-        let error = Error::new("bad-argument", "suppose is asked to suppose nothing");
+        let error = Error::new("bad-argument", "suppose needs something to suppose");
         return Err(one(error.help(
             "add --set, --unset, --variable, --no-variable, --without, or --put KEY=VALUE --layer L",
         )));
@@ -294,10 +294,10 @@ fn notes(
 ) -> Vec<String> {
     let mut notes: Vec<String> = Vec::new();
     let idle = supposed.iter().filter(|it| it.is_idle);
-    notes.extend(idle.map(|it| format!("note: the variable {} is not set now", it.what)));
+    notes.extend(idle.map(|it| format!("note: the environment variable {} is not set now", it.what)));
     if options.is_typed && supposed.iter().any(|it| it.is_secret) {
-        let note = "note: others on this machine can see a secret on a command line, and shells keep \
-                    it; with - for the value it is read from standard input";
+        let note = "note: other users can see a secret on a command line, and shells keep it; \
+                    write - for the value to read it from standard input";
         notes.push(note.to_owned());
     }
     // What is supposed of layers that are not read.
@@ -307,8 +307,8 @@ fn notes(
     };
     let is_all_read = options.with_local || !options.everywhere;
     if !is_all_read && supposed.iter().any(is_unheard) {
-        let note = "note: what describes where you stand is left out everywhere, and with it some of \
-                    what is supposed (--with-local reads it)";
+        let note = "note: local layers are not included, and with them a part of what is supposed \
+                    (--with-local includes them)";
         notes.push(note.to_owned());
     }
     let of_edits = supposed.iter().filter_map(|it| it.note.filter(|_| !is_refused));
@@ -342,7 +342,7 @@ fn body(
         context: ShownContext(looked.heads()[0].clone()),
         settings: shown(looked),
         findings: findings(looked.new_findings()),
-        mended: findings(looked.mended()),
+        fixed: findings(looked.mended()),
     });
     let looked = &foresight.asked;
     let [before, after] = looked.heads();
@@ -352,7 +352,7 @@ fn body(
         same: looked.effects.same,
         settings: shown(looked),
         findings: findings(looked.new_findings()),
-        mended: findings(looked.mended()),
+        fixed: findings(looked.mended()),
         left_out,
         written,
         refused,
@@ -371,29 +371,41 @@ fn text(
     written: Option<Vec<String>>,
     refused: &[String],
 ) -> String {
-    let told_as = if refused.is_empty() { act } else { Act::WriteNothing };
-    let first = Telling {
-        look,
-        looked: &foresight.asked,
-        act: told_as,
-        is_apart: foresight.current.is_some(),
-    };
-    let mut text = first.what(supposed);
-    text.push_str(&first.effects(left_out));
-    if let Some(looked) = &foresight.current {
-        let context = justwhy_engine::plain_context(looked.heads()[0]);
-        text.push('\n');
-        look.paragraph(&mut text, &format!("In the current context, {context}:"), "");
-        let telling = Telling { look, looked, act: told_as, is_apart: false };
-        text.push_str(&telling.effects(&[]));
+    let is_done = act == Act::Write && refused.is_empty();
+    let asked = Telling { look, looked: &foresight.asked, is_done };
+    let mut text = String::new();
+    match written {
+        None => look.styled(&mut text, Role::Plain, &asked.summary(&hypothesis(supposed)), ""),
+        Some(written) => {
+            let lines = outcome(act, supposed, refused, &written);
+            let role = if refused.is_empty() { Role::Plain } else { Role::Wrong };
+            let (first, rest) = lines.split_first().map_or(("", &[][..]), |(it, rest)| (it, rest));
+            look.styled(&mut text, role, first, "");
+            rest.iter().for_each(|line| look.paragraph(&mut text, line, "  "));
+            look.paragraph(&mut text, &asked.summary(""), "  ");
+        }
+    }
+    asked.contexts(&mut text);
+    for (put, because) in supposed.iter().filter_map(|it| Some((it, it.because.as_ref()?))) {
+        let because = because.trim_end_matches('.');
+        let wins = if is_done { "does not win" } else { "would not win" };
+        let layer = put.layer.as_deref().unwrap_or_default();
+        let line = format!("{} of {layer} {wins} here: {because}", put.what);
+        look.styled(&mut text, Role::Warning, &line, "  ");
+    }
+    if let Some(line) = not_included(left_out) {
+        look.paragraph(&mut text, &line, "  ");
     }
     if !foresight.not_read.is_empty() {
-        text.push('\n');
-        look.paragraph(&mut text, &unread(&foresight.not_read), "");
+        look.styled(&mut text, Role::Warning, &unread(&foresight.not_read), "  ");
     }
-    if let Some(written) = written {
+    asked.effects(&mut text);
+    if let Some(looked) = &foresight.current {
+        let current = Telling { look, looked, is_done };
         text.push('\n');
-        look.paragraph(&mut text, &end(act, refused, &written), "");
+        let line = format!("and in the current context: {}", current.summary(""));
+        look.paragraph(&mut text, &line, "");
+        current.effects(&mut text);
     }
     text
 }
@@ -436,9 +448,8 @@ fn refused(
 }
 
 fn unread(contexts: &[(Context, Error)]) -> String {
-    let were = if contexts.len() == 1 { "was" } else { "were" };
     let named = justwhy_engine::named(contexts.iter().map(|(context, _)| context));
-    format!("{named} could not be read and {were} not looked at (justwhy check says why).")
+    format!("{named} cannot be read (justwhy check has the reasons)")
 }
 
 /// What the options of the name `--variable` say.
@@ -446,8 +457,8 @@ fn variables(given: &[String]) -> Result<Vec<(String, String)>, Error> {
     let one = |(number, given): (usize, &String)| {
         let pair = given.split_once('=').filter(|(name, _)| is_env_name(name));
         let (name, value) = pair.ok_or_else(|| {
-            let message = format!("--variable, option {} of that name: no NAME=VALUE", number + 1);
-            Error::new("bad-argument", message).help("write --variable TIDE_REGION=north")
+            let message = format!("--variable number {}: expected NAME=VALUE", number + 1);
+            Error::new("bad-argument", message).help("for example --variable TIDE_REGION=north")
         })?;
         Ok((name.to_owned(), value.to_owned()))
     };
@@ -465,12 +476,12 @@ pub(crate) fn puts(given: &[String]) -> Result<Vec<(KeyPath, Option<Text>)>, Err
 
 fn key_and_value(given: &str, number: usize) -> Result<(KeyPath, &str), Error> {
     let bad = |problem: String| {
-        Error::new("bad-argument", format!("--put, option {number} of that name: {problem}"))
-            .help("write --put KEY=VALUE, for example --put database.port=5433")
+        Error::new("bad-argument", format!("--put number {number}: {problem}"))
+            .help("for example --put database.port=5433")
     };
     let (key, rest) =
-        KeyPath::parse_start(given).map_err(|error| bad(format!("the key is wrong: {error}")))?;
+        KeyPath::parse_start(given).map_err(|error| bad(format!("invalid key: {error}")))?;
     let value =
-        rest.strip_prefix('=').ok_or_else(|| bad("there is no `=` after the key".to_owned()))?;
+        rest.strip_prefix('=').ok_or_else(|| bad("expected `=` after the key".to_owned()))?;
     Ok((key, value))
 }

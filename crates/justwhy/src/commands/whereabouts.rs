@@ -1,20 +1,18 @@
-//! `justwhy` alone: where am I?
+//! `justwhy` alone: the context, the state of the settings, and the layers.
 
+use super::axes;
 use super::check::counted;
 use crate::json;
-use crate::look::{Role, Symbol, fill, width};
+use crate::look::{Cell, Look, Role};
 use crate::outcome::Outcome;
 use crate::running::Answering;
 use justwhy_core::{
-    AxisOrigin, AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName,
+    AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName,
     Presence, Severity, Status, Survey, list_values,
 };
-use justwhy_engine::{CheckWanted, Checked, Checking, select};
+use justwhy_engine::{CheckWanted, Checked, Checking, plain_context, select};
 use justwhy_project::Error;
 use serde::Serialize;
-
-/// The columns of what a layer says.
-const SAYS: usize = 24;
 
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
@@ -61,8 +59,10 @@ struct ShownLayer {
     sources: Vec<String>,
     #[serde(skip)]
     reads: String,
-    offers: usize,
-    decides: usize,
+    /// How many settings it has a candidate for.
+    sets: usize,
+    /// How many of them take effect.
+    wins: usize,
 }
 
 #[derive(Serialize, Clone, Copy)]
@@ -143,7 +143,8 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
         let scopes = scopes.map(|scope| scope.name.as_ref());
         let scopes: Vec<&str> = scopes.collect();
         let reads = match (layer.kind, &layer.scope) {
-            (Kind::Process | Kind::Arguments, _) => String::new(),
+            (Kind::Process, _) => "environment variables".to_owned(),
+            (Kind::Arguments, _) => "--set and --unset".to_owned(),
             (_, Some(scope)) if scopes.is_empty() => scope.scope.clone(),
             (_, Some(scope)) => {
                 let copy = scope.copy.as_ref().map(|copy| format!("; {copy}"));
@@ -162,8 +163,8 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
             because,
             sources,
             reads,
-            offers: of_layer.iter().map(|reading| reading.offers.len()).sum(),
-            decides: decides[index],
+            sets: of_layer.iter().map(|reading| reading.offers.len()).sum(),
+            wins: decides[index],
         });
     }
     shown
@@ -192,59 +193,121 @@ fn text(
     checked: &Result<Checked, String>,
 ) -> String {
     let look = answering.look;
+    let is_full = answering.common.full;
     let project = answering.snapshot.project();
-    let path = project.folder.join(&project.file).display().to_string();
-    let mut out = String::new();
-    if let Some(name) = &project.name {
-        out.push_str(&look.paint(Role::Key, name));
-        out.push_str("  ");
+    let name = project.name.clone().unwrap_or_else(|| project.file.clone());
+    let mut out = format!(
+        "{} in {}\n",
+        look.paint(Role::Key, &look.text(&name)),
+        look.text(&plain_context(answering.context()))
+    );
+    if is_full {
+        let path = project.folder.join(&project.file).display().to_string();
+        look.styled(&mut out, Role::Place, &path, "  ");
+        axes(look, answering.context(), &mut out);
     }
-    out.push_str(&look.paint(Role::Place, &path));
-    out.push_str("\n\n");
-    axes(answering, &mut out);
-    out.push_str(&look.paint(Role::Heading, "Layers, strongest first"));
+    look.styled(&mut out, role_of(checked), &state(counts, checked), "  ");
+    if let Err(why) = checked {
+        look.styled(&mut out, Role::Wrong, &format!("check cannot run: {why}"), "  ");
+    }
+    for near in near.iter().take(if is_full { near.len() } else { MOST_NEAR }) {
+        let place = if near.line().is_some() { near.show_line() } else { String::new() };
+        let place = if place.is_empty() { place } else { format!(" ({place})") };
+        let told = format!(
+            "{}{place} is set but not used; did you mean {}?",
+            near.name, near.meant
+        );
+        look.styled(&mut out, Role::Warning, &told, "  ");
+    }
+    if near.len() > MOST_NEAR && !is_full {
+        let more = format!("{} more names are set but not used (details: --full)", near.len() - MOST_NEAR);
+        look.styled(&mut out, Role::Warning, &more, "  ");
+    }
     out.push('\n');
-    let names = layers.iter().map(|layer| layer.layer.len()).max().unwrap_or(0);
-    for layer in layers {
-        rung(answering, layer, names, &mut out);
-    }
-    out.push('\n');
-    out.push_str(&format!("{}: {} with a value", settings(counts.all), counts.set));
-    if counts.absent > 0 {
-        out.push_str(&format!(", {} without", counts.absent));
-    }
-    let refused = [
-        (counts.error, "in error"),
-        (counts.unreadable, "that cannot be read"),
-        (counts.uncertain, "uncertain"),
+    let more = table(look, layers, is_full, &mut out);
+    let folded = layers.iter().filter(|layer| !is_shown(layer, is_full));
+    let folded: Vec<&ShownLayer> = folded.collect();
+    let apart = folded.iter().filter(|layer| layer.state == "read").count();
+    let sentences = [
+        (more, "more layer sets something", "more layers set something"),
+        (apart, "layer sets nothing here", "layers set nothing here"),
+        (folded.len() - apart, "layer does not apply here", "layers do not apply here"),
     ];
-    for (count, what) in refused.into_iter().filter(|(count, _)| *count > 0) {
-        out.push_str(&format!(", {}", look.paint(Role::Wrong, &format!("{count} {what}"))));
-    }
-    out.push_str(".\n");
-    for name in near {
-        let text =
-            format!("{} ({}) is nearly {}: misspelt?", name.name, name.show_line(), name.meant);
-        for line in look.wrap(&text, look.columns()) {
-            out.push_str(&look.paint(Role::Warning, &line));
-            out.push('\n');
-        }
-    }
-    let (role, line) = match checked {
-        Ok(checked) => match (counted(checked), checked.count(Severity::Error)) {
-            (None, _) => (Role::Value, "`justwhy check --here` finds nothing.".to_owned()),
-            (Some(counted), 0) => {
-                (Role::Warning, format!("`justwhy check --here` finds {counted}."))
-            }
-            (Some(counted), _) => (Role::Wrong, format!("`justwhy check --here` finds {counted}.")),
-        },
-        Err(why) => (Role::Wrong, format!("`justwhy check --here` cannot run: {why}.")),
-    };
-    for line in look.wrap(&line, look.columns()) {
-        out.push_str(&look.paint(role, &line));
-        out.push('\n');
+    let sentences: Vec<String> = sentences
+        .into_iter()
+        .filter(|(count, ..)| *count > 0)
+        .map(|(count, one, many)| format!("{count} {}", if count == 1 { one } else { many }))
+        .collect();
+    if !sentences.is_empty() {
+        let folded = format!("{} (details: --full).", sentences.join("; "));
+        look.paragraph(&mut out, &folded, "  ");
     }
     out
+}
+
+/// How many settings are set, and what check finds.
+fn state(counts: Counts, checked: &Result<Checked, String>) -> String {
+    let mut state = format!("{} of {} are set", counts.set, settings(counts.all));
+    let odd = [
+        (counts.error, "invalid"),
+        (counts.unreadable, "unreadable"),
+        (counts.uncertain, "uncertain"),
+    ];
+    for (count, what) in odd.into_iter().filter(|(count, _)| *count > 0) {
+        state.push_str(&format!(", {count} {what}"));
+    }
+    match checked {
+        Ok(checked) => match counted(checked) {
+            Some(counted) => format!("{state}; check --here finds {counted}"),
+            None => format!("{state}; check --here finds nothing"),
+        },
+        Err(_) => state,
+    }
+}
+
+fn role_of(checked: &Result<Checked, String>) -> Role {
+    match checked {
+        Ok(checked) if checked.count(Severity::Error) > 0 => Role::Wrong,
+        Ok(checked) if counted(checked).is_some() => Role::Warning,
+        Ok(_) => Role::Value,
+        Err(_) => Role::Wrong,
+    }
+}
+
+/// Whether a layer is shown on a line of its own.
+fn is_shown(layer: &ShownLayer, is_full: bool) -> bool {
+    is_full || layer.sets > 0 || layer.state == "unavailable"
+}
+
+/// The most layers that are shown one by one, and the most names.
+const MOST: usize = 7;
+const MOST_NEAR: usize = 2;
+
+/// The layers, strongest first; gives how many more there are.
+fn table(look: &Look, layers: &[ShownLayer], is_full: bool, out: &mut String) -> usize {
+    let shown: Vec<&ShownLayer> = layers.iter().filter(|layer| is_shown(layer, is_full)).collect();
+    let head = ["layer", "sets", "wins", "reads"].map(|head| Cell::new(Role::Heading, head));
+    let mut records = vec![head.to_vec()];
+    let most = if is_full { usize::MAX } else { MOST };
+    records.extend(shown.iter().take(most).map(|layer| {
+        let (role, detail) = match layer.because.as_str() {
+            "" => (Role::Place, layer.reads.clone()),
+            because => (Role::Lost, because.to_owned()),
+        };
+        let number = |count: usize| match (layer.state, look.width) {
+            ("read", Some(_)) => format!("{count:>4}"),
+            ("read", None) => count.to_string(),
+            _ => String::new(),
+        };
+        vec![
+            Cell::new(Role::Layer, layer.layer.clone()),
+            Cell::new(Role::Plain, number(layer.sets)),
+            Cell::new(if layer.wins > 0 { Role::Value } else { Role::Lost }, number(layer.wins)),
+            Cell::new(role, detail),
+        ]
+    }));
+    look.records(out, 2, &records);
+    shown.len().saturating_sub(most)
 }
 
 /// Checks what was read here.
@@ -260,77 +323,5 @@ fn settings(count: usize) -> String {
     match count {
         1 => "1 setting".to_owned(),
         count => format!("{count} settings"),
-    }
-}
-
-fn axes(answering: &Answering<'_>, out: &mut String) {
-    let look = answering.look;
-    let axes = &answering.context().axes;
-    if axes.is_empty() {
-        return;
-    }
-    out.push_str(&look.paint(Role::Heading, "Where you stand"));
-    out.push('\n');
-    let names = axes.iter().map(|axis| axis.axis.len()).max().unwrap_or(0);
-    let values = axes.iter().filter_map(|axis| axis.value.as_ref().map(String::len)).max();
-    let values = values.unwrap_or(0).max("unset".len());
-    for axis in axes {
-        let (role, value) = match &axis.value {
-            Some(value) => (Role::Value, value.as_str()),
-            None => (Role::Lost, "unset"),
-        };
-        let start = format!(
-            "  {}  {}  ",
-            fill(&axis.axis, axis.axis.len(), names),
-            fill(&look.paint(role, value), value.len(), values)
-        );
-        let mut from = match axis.origin {
-            AxisOrigin::Nothing => "nothing gives it a value".to_owned(),
-            _ => format!("from {}", axis.origin.phrase()),
-        };
-        if !axis.passed_over.is_empty() {
-            from.push_str(&format!("; {}", axis.passed_over.join(", ")));
-        }
-        let indent = names + values + 6;
-        for (at, line) in look.wrap(&from, look.columns().saturating_sub(indent)).iter().enumerate()
-        {
-            match at {
-                0 => out.push_str(&format!("{start}{line}\n")),
-                _ => out.push_str(&format!("{:indent$}{line}\n", "")),
-            }
-        }
-    }
-    out.push('\n');
-}
-
-fn rung(answering: &Answering<'_>, layer: &ShownLayer, names: usize, out: &mut String) {
-    let look = answering.look;
-    let (symbol, role) = match (layer.state, layer.decides) {
-        ("read", 0) => (Symbol::Lost, Role::Lost),
-        ("read", _) => (Symbol::Decides, Role::Value),
-        _ => (Symbol::Quiet, Role::Lost),
-    };
-    let start = format!(
-        "  {} {}  ",
-        look.paint(role, look.symbol(symbol)),
-        fill(&look.paint(Role::Layer, &layer.layer), layer.layer.len(), names)
-    );
-    let says = match (layer.state, layer.offers) {
-        ("read", 0) => "says nothing".to_owned(),
-        ("read", offers) => format!("speaks of {offers}, decides {}", layer.decides),
-        (state, _) => state.to_owned(),
-    };
-    let says = fill(&look.text(&says), width(&says), SAYS);
-    let (detail, role) = match layer.because.as_str() {
-        "" => (layer.reads.clone(), Role::Place),
-        because => (because.to_owned(), Role::Lost),
-    };
-    let indent = 4 + names + 2 + SAYS + 2;
-    let lines = look.wrap(&detail, look.columns().saturating_sub(indent));
-    let first = lines.first().map(|line| look.paint(role, line)).unwrap_or_default();
-    out.push_str(format!("{start}{says}  {first}").trim_end());
-    out.push('\n');
-    for line in lines.iter().skip(1) {
-        out.push_str(&format!("{:indent$}{}\n", "", look.paint(role, line)));
     }
 }

@@ -72,7 +72,7 @@ pub(super) struct Unsaid {
     #[serde(skip_serializing_if = "Vec::is_empty")]
     near: Vec<Near>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    speaks_of: Option<Elsewhere>,
+    sets_instead: Option<Elsewhere>,
     #[serde(skip_serializing_if = "Option::is_none")]
     inactive: Option<Inactive>,
 }
@@ -166,10 +166,10 @@ pub(super) fn rows(answers: &Answers<'_>, explanation: &Explanation) -> (Vec<Sai
                 scope: scope.as_deref().map(str::to_owned),
                 history: note.as_deref().map(ShownHistory::of),
             }),
-            Row::Unsaid { layer, state, because, near, speaks_of } => layers.push(Unsaid {
+            Row::Unsaid { layer, state, because, near, sets_instead, .. } => layers.push(Unsaid {
                 layer: layer_name(resolution, layer),
                 rank: layer.0,
-                speaks_of: speaks_of.map(|id| Elsewhere {
+                sets_instead: sets_instead.map(|id| Elsewhere {
                     key: show(resolution.candidate(id).key),
                     stand: stand_of(resolution, id),
                 }),

@@ -47,7 +47,7 @@ impl<'t> Sink<'t> {
 
     /// The line of a place in the file.
     pub(crate) fn around(&self, at: Span) -> ShownLine {
-        self.text.around(at.start)
+        self.text.around(at)
     }
 
     pub(crate) fn into_errors(self) -> Vec<Error> {

@@ -1,24 +1,27 @@
-//! A variable without braces in a text, which stays literal.
+//! A variable without braces in a string, which is not a reference.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::check::seen::TextSaid;
 
+const LITERAL: &str = "{key} contains ${name}, which is not a reference and stays as it is";
+
 pub(crate) static BARE_DOLLAR: About = About::new(
     "bare-dollar",
     Severity::Warning,
-    "a variable without braces, which stays literal",
+    "a variable without braces, which is not a reference",
+    &[LITERAL],
     || Visit::Text(visit),
 );
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     let is_told = !said.is_handed_down && !said.is_hidden;
     let Some(name) = bare_dollar(said.text, said.literal).filter(|_| is_told) else { return };
-    let message = format!("${name} is no reference here, it stays in the text");
-    let finding = seen.finding(CheckRule(&BARE_DOLLAR), message);
+    let finding = seen.finding(CheckRule(&BARE_DOLLAR), Fact::new(LITERAL).with("name", name));
     look.findings.add(finding.at(seen.spot(said.candidate, None)).help(match said.is_shell_like {
-        true => format!("write ${{{name}}} if it is meant as one"),
-        false => format!("write ${{variable:{name}}} if the process variable is meant"),
+        true => format!("to refer to it, write ${{{name}}}"),
+        false => format!("to read the environment variable, write ${{variable:{name}}}"),
     }));
 }
 

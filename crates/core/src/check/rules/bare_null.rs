@@ -1,5 +1,6 @@
-//! A value that was left out.
+//! A key without a value.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Severity, Visit};
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
@@ -7,8 +8,11 @@ use crate::model::key::KeyPath;
 use crate::reading::Reading;
 use std::sync::Arc;
 
+const NO_VALUE: &str = "{key} has no value: key without a value";
+
 pub(crate) static BARE_NULL: About =
-    About::new("bare-null", Severity::Warning, "a value that was left out", || {
+    About::new("bare-null", Severity::Warning, "a key without a value", &[NO_VALUE],
+    || {
         Visit::Finish(finish)
     });
 
@@ -33,13 +37,12 @@ fn finish(look: &mut Look<'_>) {
             let segments = into.chain(keys.segments(*name).into_iter().skip(from));
             let path = KeyPath::from_segments(segments.map(str::to_owned).collect::<Vec<_>>());
             let shown = path.map_or_else(|| keys.show(*name), |path| path.to_string());
-            let message = "its value is left out, which says nothing at all";
             let line = look.lines.line(&reading.origin, reading.document.text.as_ref(), Some(*at));
             let place = Evidence { line, ..Evidence::at(reading.place_at(Some(*at))) };
-            let finding = Finding::new(CheckRule(&BARE_NULL), message, read.clone());
+            let finding = Finding::new(CheckRule(&BARE_NULL), Fact::new(NO_VALUE), read.clone());
             look.findings.add(finding.about(shown).at(place).help(
-                "write null to take the value of weaker layers away, \"\" for an empty text, or take \
-                 the line out",
+                "write null to remove the value of weaker layers, \"\" for an empty string, or \
+                 remove the line",
             ));
         }
     }

@@ -1,13 +1,17 @@
-//! A reference that leads nowhere, or back to itself.
+//! A reference to nothing, or back to itself.
 
+use crate::check::fact::Fact;
 use super::missing_required::stands_for_nothing;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 
+const BROKEN: &str = "{key} has a broken reference: {problem}";
+
 pub(crate) static BROKEN_REFERENCE: About = About::new(
     "broken-reference",
     Severity::Error,
-    "a reference to nothing, or back to itself",
+    "a reference to a setting that is not set, or back to itself",
+    &[BROKEN],
     || Visit::Setting(visit),
 );
 
@@ -17,6 +21,6 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
     if is_other || seen.answer.failure().is_some_and(|failure| failure.is_echo) {
         return;
     }
-    let finding = seen.finding(CheckRule(&BROKEN_REFERENCE), message);
+    let finding = seen.finding(CheckRule(&BROKEN_REFERENCE), Fact::new(BROKEN).with("problem", message));
     look.findings.add(finding.at(seen.spot(winner, None)));
 }

@@ -1,5 +1,6 @@
 //! A stronger value of another type.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::convert::Declaration;
@@ -7,8 +8,11 @@ use crate::model::value::Type;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};
 
+const OTHER_TYPE: &str = "{layer} sets {key} to {is}, a weaker layer sets {was}";
+
 pub(crate) static CHANGES_TYPE: About =
-    About::new("changes-type", Severity::Warning, "a stronger value of another type", || {
+    About::new("changes-type", Severity::Warning, "a stronger value of another type", &[OTHER_TYPE],
+    || {
         Visit::Candidate(visit)
     });
 
@@ -56,18 +60,15 @@ fn changes_type(look: &mut Look<'_>, seen: &Seen<'_>, weaker: &Candidate, strong
             return;
         }
     }
-    let message = format!(
-        "{} says {}, {}, where a weaker layer has {}",
-        seen.layer(stronger),
-        strong.with_article(),
-        seen.says(stronger),
-        weak.with_article()
-    );
-    let weak = format!("{} says {}", seen.layer(weaker), seen.says(weaker));
+    let fact = Fact::new(OTHER_TYPE)
+        .with("layer", seen.layer(stronger))
+        .with("is", format!("{} ({})", strong.with_article(), seen.says(stronger)))
+        .with("was", weak.with_article());
+    let weak = format!("{} sets {}", seen.layer(weaker), seen.says(weaker));
     look.findings.merge(
-        seen.finding(CheckRule(&CHANGES_TYPE), message)
+        seen.finding(CheckRule(&CHANGES_TYPE), fact)
             .at(seen.spot(stronger, None))
             .at(seen.spot(weaker, Some(weak)))
-            .help("write it as the other type, or declare its type in the catalogue"),
+            .help("use the same type, or declare the type in the catalogue"),
     );
 }

@@ -1,7 +1,8 @@
-//! Values that decide nothing anywhere, and values that say what weaker layers say already: of two of which
-//! one repeats the other only one is told, so that both are found together.
+//! Values that never take effect, and values that weaker layers set already: of two of which
+//! one repeats the other only one is reported, so that both are found together.
 
 use super::{About, Look, Needs, Seen, Severity, State, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyId;
@@ -12,8 +13,11 @@ use crate::reading::Reading;
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
+const NEVER: &str = "{key} in {layer} never takes effect";
+const REPEATS: &str = "{layer} sets {key} to the same value as {weaker}";
+
 pub(crate) static NEVER_WINS: About =
-    About::new("never-wins", Severity::Note, "a value that decides nothing in any context", || {
+    About::new("never-wins", Severity::Note, "a value that never takes effect", &[NEVER], || {
         Visit::State(Box::new(Idle::default()))
     })
     .needing(Needs::EveryContext);
@@ -21,7 +25,8 @@ pub(crate) static NEVER_WINS: About =
 pub(crate) static REPEATS_WEAKER: About = About::new(
     "repeats-weaker",
     Severity::Note,
-    "a value that says what weaker layers say already",
+    "a value that weaker layers set already",
+    &[REPEATS],
     || Visit::Nothing,
 )
 .needing(Needs::EveryContext);
@@ -156,19 +161,16 @@ fn idle(look: &Look<'_>, said: &Said) -> Option<Finding> {
     let at = spot(&said.reading, said.leaf, None);
     let name = |layer: LayerIndex| &first.layer(layer).name;
     if !said.counts {
-        let message =
-            format!("what {} says here decides nothing in any context", name(said.reading.layer));
-        let finding = Finding::new(CheckRule(&NEVER_WINS), message, said.full.clone());
+        let fact = Fact::new(NEVER).with("layer", name(said.reading.layer).as_str());
+        let finding = Finding::new(CheckRule(&NEVER_WINS), fact, said.full.clone());
         return Some(finding.about(shown).at(at));
     }
     let (weaker, leaf) = said.weaker.as_ref().filter(|_| said.repeats == Some(true) && !pins)?;
-    let message = format!(
-        "{} says what {} says already, wherever it decides",
-        name(said.reading.layer),
-        name(weaker.layer)
-    );
-    let finding = Finding::new(CheckRule(&REPEATS_WEAKER), message, said.full.clone());
-    let weaker = spot(weaker, *leaf, Some("it says the same".to_owned()));
+    let fact = Fact::new(REPEATS)
+        .with("layer", name(said.reading.layer).as_str())
+        .with("weaker", name(weaker.layer).as_str());
+    let finding = Finding::new(CheckRule(&REPEATS_WEAKER), fact, said.full.clone());
+    let weaker = spot(weaker, *leaf, Some("the same value".to_owned()));
     Some(finding.about(shown).at(at).at(weaker))
 }
 

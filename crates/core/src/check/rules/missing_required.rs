@@ -1,5 +1,6 @@
-//! A required setting without a value.
+//! A required setting that is not set.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::{CheckRule, Finding};
 use crate::explanation::Status;
@@ -7,8 +8,13 @@ use crate::model::catalogue::{EmptyText, Required};
 use crate::model::layer::{Kind, LayerIndex, list_values};
 use crate::precedence::verdict::Verdict;
 
+const NOT_SET: &str = "{key} is required, but not set";
+const REMOVED: &str = "{key} is required, but {layer} removes it";
+const EMPTY: &str = "{key} is required, but is an empty string";
+
 pub(crate) static MISSING_REQUIRED: About =
-    About::new("missing-required", Severity::Error, "a required setting that has no value", || {
+    About::new("missing-required", Severity::Error, "a required setting that is not set", &[NOT_SET, REMOVED, EMPTY],
+    || {
         Visit::Setting(visit)
     });
 
@@ -31,10 +37,10 @@ fn absent(look: &Look<'_>, seen: &Seen<'_>) -> Option<Finding> {
     let strongest = resolution.candidates(seen.key).next().map(|id| resolution.candidate(id));
     let mut finding = match strongest {
         Some(null) if null.verdict == Verdict::Removes => {
-            let message = format!("it is required, and {} takes its value away", seen.layer(null));
-            seen.finding(rule, message).at(seen.spot(null, None))
+            let fact = Fact::new(REMOVED).with("layer", seen.layer(null));
+            seen.finding(rule, fact).at(seen.spot(null, None))
         }
-        _ => seen.finding(rule, "it is required, and nothing gives it a value"),
+        _ => seen.finding(rule, Fact::new(NOT_SET)),
     };
     finding.contexts = required;
     finding.places.extend(match finding.places.is_empty() {
@@ -45,22 +51,21 @@ fn absent(look: &Look<'_>, seen: &Seen<'_>) -> Option<Finding> {
     Some(finding)
 }
 
-/// An empty text where one is refused stands for no value.
+/// An empty string where none is allowed counts as no value.
 fn empty(look: &Look<'_>, seen: &Seen<'_>) -> Option<Finding> {
     let required = seen.required_in(look);
     if required.is_empty() || !stands_for_nothing(seen) {
         return None;
     }
     let winner = seen.resolution().candidate(seen.answer.winner.as_ref()?.candidate);
-    let message = "it is required, and an empty text stands for it";
-    let finding = seen.finding(CheckRule(&MISSING_REQUIRED), message);
+    let finding = seen.finding(CheckRule(&MISSING_REQUIRED), Fact::new(EMPTY));
     let mut finding = finding.at(seen.spot(winner, None));
     finding.places.extend(seen.declared_here());
     finding.contexts = required;
     Some(finding)
 }
 
-/// Whether the setting is in error as an empty text is refused for it, and it may be required.
+/// Whether the setting is invalid as it is an empty string, and may be required.
 pub(super) fn stands_for_nothing(seen: &Seen<'_>) -> bool {
     let may_be = seen.declared().is_some_and(|declared| {
         declared.empty == Some(EmptyText::Error) && declared.required != Required::Never
@@ -69,13 +74,13 @@ pub(super) fn stands_for_nothing(seen: &Seen<'_>) -> bool {
     may_be && is_its_own && seen.answer.refuses_empty()
 }
 
-/// A value that a store keeps for others.
+/// A value of a store that is meant for other contexts.
 fn withheld(seen: &Seen<'_>) -> Option<String> {
     let resolution = seen.resolution();
     let mut candidates = resolution.candidates(seen.key).map(|id| resolution.candidate(id));
     let withheld = candidates.find(|candidate| candidate.verdict == Verdict::Withheld)?;
     let why = resolution.note(withheld)?.withheld.as_deref()?;
-    Some(format!("{} has one, which does not count here: {why}", seen.layer(withheld)))
+    Some(format!("{} withholds a value here: {why}", seen.layer(withheld)))
 }
 
 /// What could still give a value, although it was left out of the check.
@@ -89,7 +94,7 @@ fn variables_left_out(look: &Look<'_>, seen: &Seen<'_>) -> Option<String> {
     let places: Vec<String> = local
         .filter_map(|at| match readings.layer(at) {
             layer if layer.kind == Kind::Process => {
-                Some(format!("{} in the process", readings.variable(at, seen.key)?))
+                Some(format!("the environment variable {}", readings.variable(at, seen.key)?))
             }
             layer if matches!(layer.kind, Kind::Arguments) => None,
             layer => Some(format!("the layer {}", layer.name)),
@@ -99,5 +104,5 @@ fn variables_left_out(look: &Look<'_>, seen: &Seen<'_>) -> Option<String> {
         return None;
     }
     let places = list_values(&places, "and");
-    Some(format!("what is left out here may give one: {places}; justwhy needs lists every place"))
+    Some(format!("not included, but may set it: {places}; justwhy needs lists every place"))
 }

@@ -1,5 +1,6 @@
-//! A layer that is active nowhere.
+//! A layer that applies in no context.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Needs, Severity, Visit};
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::model::layer::{Inactivity, LayerIndex, Presence};
@@ -7,8 +8,12 @@ use crate::model::place::{Origin, Place, Span};
 use crate::reading::Readings;
 use std::sync::Arc;
 
+const NEEDS: &str = "layer {key} applies in no context: it needs {axis}, which is always unset";
+const NOWHERE: &str = "layer {key} applies in no context: {condition}";
+
 pub(crate) static NEVER_ACTIVE: About =
-    About::new("never-active", Severity::Warning, "a layer that is active in no context", || {
+    About::new("never-active", Severity::Warning, "a layer that applies in no context", &[NEEDS, NOWHERE],
+    || {
         Visit::Finish(finish)
     })
     .needing(Needs::EveryContext);
@@ -19,7 +24,7 @@ fn finish(look: &mut Look<'_>) {
     (0..layers).map(LayerIndex).for_each(|index| never_active(look, contexts, index));
 }
 
-/// A layer that is active in no context.
+/// A layer that applies in no context.
 fn never_active(look: &mut Look<'_>, contexts: &[Arc<Readings>], index: LayerIndex) {
     let open = look.extent.open;
     let depends_on_open = contexts.first().is_some_and(|first| {
@@ -40,12 +45,11 @@ fn never_active(look: &mut Look<'_>, contexts: &[Arc<Readings>], index: LayerInd
     }
     let (Some(why), Some(first)) = (why, contexts.first()) else { return };
     let layer = first.layer(index);
-    let because = match why {
-        Inactivity::Needs { axis } => format!("it needs {axis}, which no context has"),
-        _ => format!("it is read {}, and no context is like that", layer.reach_conditions()),
+    let fact = match why {
+        Inactivity::Needs { axis } => Fact::new(NEEDS).with("axis", axis),
+        _ => Fact::new(NOWHERE).with("condition", layer.reach_conditions()),
     };
-    let message = format!("the layer is active in no context: {because}");
-    let finding = Finding::new(CheckRule(&NEVER_ACTIVE), message, look.extent.full.clone());
+    let finding = Finding::new(CheckRule(&NEVER_ACTIVE), fact, look.extent.full.clone());
     let finding = finding.about(layer.name.clone());
     look.findings.add(match layer.at {
         Some(at) => finding.at(project_place(first, at)),
@@ -59,5 +63,5 @@ fn project_place(readings: &Readings, at: Span) -> Evidence {
     let text = file.map(|(_, text)| text);
     let name = file.map(|(file, _)| Arc::clone(file)).unwrap_or_default();
     let place = Place::in_text(Origin::File(name), text, Some(at));
-    Evidence { line: text.map(|text| text.around(at.start)), ..Evidence::at(place) }
+    Evidence { line: text.map(|text| text.around(at)), ..Evidence::at(place) }
 }

@@ -1,11 +1,16 @@
-//! A command in a text, which stays literal.
+//! A command in a string, which is not executed.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::check::seen::TextSaid;
 
+const COMMAND: &str = "{key} contains $(…), which is not executed";
+const BACKTICKS: &str = "{key} contains a command in backticks, which is not executed";
+
 pub(crate) static NOT_RUN: About =
-    About::new("not-run", Severity::Warning, "a command in a text, which stays literal", || {
+    About::new("not-run", Severity::Warning, "a command in a string, which is not executed", &[COMMAND, BACKTICKS],
+    || {
         Visit::Text(visit)
     });
 
@@ -13,16 +18,16 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     // What a process hands down went through its shell already.
     let why = not_run(said.text, said.is_shell_like).filter(|_| !said.is_handed_down);
     let Some(why) = why else { return };
-    let finding = seen.finding(CheckRule(&NOT_RUN), why).at(seen.spot(said.candidate, None));
-    look.findings.add(finding.help("nothing in a file is ever executed: write the value itself"));
+    let finding = seen.finding(CheckRule(&NOT_RUN), Fact::new(why)).at(seen.spot(said.candidate, None));
+    look.findings.add(finding.help("write the value itself: nothing in a file is ever executed"));
 }
 
-/// A command that a shell would run, as a clause.
+/// A command that a shell would run, as the form of a fact.
 pub(crate) fn not_run(text: &str, is_shell_like: bool) -> Option<&'static str> {
     if let Some(at) = text.find("$(")
         && text[at..].contains(')')
     {
-        return Some("`$(…)` is not run here, it stays in the text");
+        return Some(COMMAND);
     }
     let mut ticks = text.match_indices('`');
     let (first, second) = (ticks.next(), ticks.next());
@@ -32,5 +37,5 @@ pub(crate) fn not_run(text: &str, is_shell_like: bool) -> Option<&'static str> {
         (Some(_), Some(_)) => is_shell_like,
         _ => false,
     };
-    is_command.then_some("what stands in backticks is not run here, it stays in the text")
+    is_command.then_some(BACKTICKS)
 }

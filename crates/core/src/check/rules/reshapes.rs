@@ -1,14 +1,19 @@
 //! A value where a weaker layer has a branch, or the other way round.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
 
+const BRANCH: &str = "{layer} sets keys below {key}, which has a value in a weaker layer";
+const VALUE: &str = "{layer} sets {key}, which replaces the keys below it";
+
 pub(crate) static RESHAPES: About = About::new(
     "reshapes",
     Severity::Warning,
-    "a value in place of a branch, or a branch in place of a value",
+    "a value where a weaker layer has keys below it, or the other way round",
+    &[BRANCH, VALUE],
     || Visit::Candidate(visit),
 );
 
@@ -17,17 +22,15 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let Some(by) = candidate.by.filter(|_| candidate.verdict == Verdict::Reshaped) else { return };
     let by = resolution.candidate(by);
     let makes_a_branch = resolution.keys().is_within(by.key, candidate.key);
-    let message = match makes_a_branch {
-        true => format!("{} makes it a branch, where a weaker layer has a value", seen.layer(by)),
-        false => format!("{} puts a value in place of a branch", seen.layer(by)),
-    };
+    let form = if makes_a_branch { BRANCH } else { VALUE };
+    let fact = Fact::new(form).with("layer", seen.layer(by));
     // It is told of the branch, once for all that is lost.
     let about = match makes_a_branch {
         true => seen.shown(),
         false => resolution.keys().show(by.key),
     };
     let lost = format!("{} of {} is lost", seen.shown(), seen.layer(candidate));
-    let finding = seen.finding(CheckRule(&RESHAPES), message).about(about);
+    let finding = seen.finding(CheckRule(&RESHAPES), fact).about(about);
     let finding = finding.at(seen.spot(by, None));
     look.findings.merge(finding.at(seen.spot(candidate, Some(lost))));
 }

@@ -1,13 +1,17 @@
 //! Two names of one source for one setting.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::layer::Kind;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};
 
+const SAME: &str = "{key} has two names in one source: {name} and {other}";
+
 pub(crate) static SAID_TWICE: About =
-    About::new("said-twice", Severity::Warning, "two names in one source for one setting", || {
+    About::new("said-twice", Severity::Warning, "two names in one source for one setting", &[SAME],
+    || {
         Visit::Candidate(visit)
     });
 
@@ -19,8 +23,8 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let Some(by) = candidate.by.filter(|_| is_beaten) else { return };
     let by = resolution.candidate(by);
     let name = |candidate: &Candidate| resolution.keys().show(resolution.leaf(candidate).name);
-    let message = format!("both {} and {} mean it", name(candidate), name(by));
-    let winner = Some(format!("{} counts", name(by)));
-    let finding = seen.finding(CheckRule(&SAID_TWICE), message).at(seen.spot(candidate, None));
+    let fact = Fact::new(SAME).with("name", name(candidate)).with("other", name(by));
+    let winner = Some(format!("{} wins", name(by)));
+    let finding = seen.finding(CheckRule(&SAID_TWICE), fact).at(seen.spot_of_name(candidate, None));
     look.findings.add(finding.at(seen.spot(by, winner)));
 }

@@ -1,5 +1,6 @@
 //! Two contexts that must differ and do not.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Needs, Seen, Severity, State, Visit};
 use crate::check::{CheckRule, Finding};
 use crate::contexts::survey::{ContextSet, Survey};
@@ -9,10 +10,13 @@ use crate::model::value::Value;
 use crate::reading::Reading;
 use std::sync::Arc;
 
+const SAME: &str = "{key} must differ by {axis}, but is the same for {values}";
+
 pub(crate) static SAME_ACROSS: About = About::new(
     "same-across",
     Severity::Error,
-    "a value that contexts share which must differ in it",
+    "one value in contexts that must differ",
+    &[SAME],
     || Visit::State(Box::new(SameAcross::default())),
 )
 .needing(Needs::EveryValueOfTheirAxes);
@@ -81,7 +85,7 @@ impl State for SameAcross {
     }
 }
 
-/// A value that contexts share which must differ in it.
+/// A value in contexts that must differ.
 fn tell(look: &mut Look<'_>, key: KeyId, same: &Same) {
     let survey = look.survey;
     let contexts = survey.contexts();
@@ -99,11 +103,10 @@ fn tell(look: &mut Look<'_>, key: KeyId, same: &Same) {
         if values.len() < 2 {
             continue;
         }
-        let message = format!(
-            "{} have the same value, which must differ by {axis}",
-            list_values(&values, "and")
-        );
-        let finding = Finding::new(CheckRule(&SAME_ACROSS), message, same.contexts.clone());
+        let fact = Fact::new(SAME)
+            .with("axis", axis.as_str())
+            .with("values", list_values(&values, "and"));
+        let finding = Finding::new(CheckRule(&SAME_ACROSS), fact, same.contexts.clone());
         let mut finding = finding.about(first.keys.show(key));
         for (reading, leaf) in &same.winners {
             let within: Vec<&str> = values

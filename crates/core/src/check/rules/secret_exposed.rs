@@ -1,15 +1,20 @@
 //! A secret in a file that git tracks or would track: whether it does is asked of it at the end.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::{CheckRule, Finding};
 use crate::model::layer::Kind;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
 
+const SECRET: &str = "{key} is a secret in a file that git tracks";
+const PASSWORD: &str = "{key} is an address with a password, in a file that git tracks";
+
 pub(crate) static SECRET_EXPOSED: About = About::new(
     "secret-exposed",
     Severity::Error,
-    "a secret in a file that git tracks or would track",
+    "a secret in a file that git tracks, or would track",
+    &[SECRET, PASSWORD],
     || Visit::Candidate(visit),
 );
 
@@ -27,13 +32,13 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let is_secret = resolution.secrets().has(seen.key) || resolution.hides(candidate);
     let refers = crate::answers::holds_reference(&leaf.value)
         && resolution.readings().layer(reading.layer).references;
-    let message = match &leaf.value {
+    let form = match &leaf.value {
         Value::Unread => return,
         _ if resolution.note(candidate).is_some_and(|note| note.encrypted.is_some()) => return,
         _ if refers => return,
         Value::Text(text) if text.is_empty() => return,
         Value::Text(text) if !is_secret => match crate::model::secret::holds_password(text) {
-            true => "the address here has a password in it, for all who can read the file",
+            true => PASSWORD,
             false => return,
         },
         Value::Text(_) | Value::List(_) | Value::Map(_) if is_secret => {
@@ -42,15 +47,15 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
             if is_amount && declared != Some(true) {
                 return;
             }
-            "the secret stands here for all who can read the file"
+            SECRET
         }
         Value::Integer(_) | Value::Number(_) if declared == Some(true) => {
-            "the secret stands here for all who can read the file"
+            SECRET
         }
         _ => return,
     };
     let place = seen.lines.spot(reading, candidate.leaf, None, true);
-    let finding = Finding::new(CheckRule(&SECRET_EXPOSED), message, seen.full.clone());
+    let finding = Finding::new(CheckRule(&SECRET_EXPOSED), Fact::new(form), seen.full.clone());
     let finding = finding.about(seen.shown()).at(place);
     let same = look
         .exposed
@@ -60,12 +65,12 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         Some(same) => same.contexts.add(&finding.contexts),
         None => look.exposed.push(finding.help(match reading.document.scope {
             Some(_) => {
-                "encrypt it, keep the store where git does not look, or move it to one that is \
-                 no file; and give it a new value, as the old one is in the history"
+                "encrypt it, or move it to a store that git does not track; then change the secret: \
+                 the history has the old one"
             }
             None => {
-                "encrypt it, or move it to a scope or a file that git ignores; and give it a new \
-                 value, as the old one is in the history"
+                "encrypt it, or move it to a scope or a file that git ignores; then change the \
+                 secret: the history has the old one"
             }
         })),
     }

@@ -1,23 +1,32 @@
-//! A quote or a blank that was left at an end of a text.
+//! A quote or a blank that was left at an end of a string.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::check::seen::TextSaid;
 
+const BLANKS: &str = "{key} has blanks at both ends";
+const BEGINS: &str = "{key} begins with a blank";
+const ENDS: &str = "{key} ends with a blank";
+const QUOTED: &str = "{key} has quotes that are part of its value";
+const UNCLOSED: &str = "{key} begins with a quote that is never closed";
+const UNOPENED: &str = "{key} ends with a quote that is never opened";
+
 pub(crate) static STRAY_QUOTES: About = About::new(
     "stray-quotes",
     Severity::Warning,
-    "a quote or blank left at an end of a text",
+    "a quote or blank at an end of a string",
+    &[BLANKS, BEGINS, ENDS, QUOTED, UNCLOSED, UNOPENED],
     || Visit::Text(visit),
 );
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     let Some(why) = stray_quotes(said.text) else { return };
-    let finding = seen.finding(CheckRule(&STRAY_QUOTES), why).at(seen.spot(said.candidate, None));
-    look.findings.add(finding.help("take it out, if it was left by mistake"));
+    let finding = seen.finding(CheckRule(&STRAY_QUOTES), Fact::new(why)).at(seen.spot(said.candidate, None));
+    look.findings.add(finding.help("remove it if it is a mistake"));
 }
 
-/// A quote or blank that was left at an end, as a clause.
+/// A quote or blank that was left at an end, as the form of a fact.
 pub(crate) fn stray_quotes(text: &str) -> Option<&'static str> {
     let inner = text.trim_matches([' ', '\t']);
     // A separator such as ", " is meant so, and so is a block of lines that are set in.
@@ -26,24 +35,24 @@ pub(crate) fn stray_quotes(text: &str) -> Option<&'static str> {
     }
     if inner.len() < text.len() {
         return Some(match (text.starts_with([' ', '\t']), text.ends_with([' ', '\t'])) {
-            (true, true) => "it has blanks at both ends",
-            (true, false) => "it begins with a blank",
-            _ => "it ends with a blank",
+            (true, true) => BLANKS,
+            (true, false) => BEGINS,
+            _ => ENDS,
         });
     }
     for quote in ['"', '\''] {
         let count = text.matches(quote).count();
         let (starts, ends) = (text.starts_with(quote), text.ends_with(quote));
         if starts && ends && count == 2 {
-            return Some("it is in quotes that are part of it");
+            return Some(QUOTED);
         }
         // An apostrophe within a sentence is none of this.
         let is_word = !text.contains(' ');
         if count % 2 == 1 && starts {
-            return Some("it begins with a quote that is never closed");
+            return Some(UNCLOSED);
         }
         if count % 2 == 1 && ends && (is_word || quote == '"') {
-            return Some("it ends with a quote that was never opened");
+            return Some(UNOPENED);
         }
     }
     None

@@ -1,5 +1,6 @@
 //! A variable that was probably meant for a setting.
 
+use crate::check::fact::Fact;
 use super::variable_clash::known_in;
 use super::{About, Look, Severity, Visit};
 use crate::check::{CheckRule, Finding, meant_by_slip};
@@ -10,10 +11,15 @@ use crate::model::variable::Naming;
 use crate::reading::{Reading, Readings};
 use std::sync::Arc;
 
+const NEAR: &str = "{key} is set but not used; it is similar to {near}";
+const NO_NAME: &str = "{key} has the prefix {prefix}, but no name after it that can be a key";
+const UNDECLARED: &str = "{key} has the prefix {prefix}, but no such setting is declared";
+
 pub(crate) static STRAY_VARIABLE: About = About::new(
     "stray-variable",
     Severity::Warning,
-    "a variable that is nearly a known one, or has the prefix and is no setting",
+    "a variable that is similar to a known one, or has the prefix and sets nothing",
+    &[NEAR, NO_NAME, UNDECLARED],
     || Visit::Finish(finish),
 );
 
@@ -52,28 +58,25 @@ fn strays(look: &mut Look<'_>, contexts: &[Arc<Readings>], index: LayerIndex, na
             let near = meant_by_slip(name, &names).map(|(_, near)| near);
             let rest = name.strip_prefix(naming.prefix.as_str()).unwrap_or_default();
             let is_broken = rest.split(naming.nest.as_str()).any(str::is_empty);
-            let message = match &near {
-                Some(near) => format!("it is nearly {near}, and nothing reads it for that"),
+            let fact = match &near {
+                Some(near) => Fact::new(NEAR).with("near", *near),
                 None if is_ours && is_broken => {
-                    format!("it has the prefix {} and names no setting", naming.prefix)
+                    Fact::new(NO_NAME).with("prefix", naming.prefix.as_str())
                 }
                 None if is_ours
                     && look.is_catalogued
                     && !reshapes(look, first, &reading, stranger.leaf) =>
                 {
-                    format!(
-                        "it has the prefix {} and is no setting of the catalogue",
-                        naming.prefix
-                    )
+                    Fact::new(UNDECLARED).with("prefix", naming.prefix.as_str())
                 }
                 None => continue,
             };
-            let finding = Finding::new(CheckRule(&STRAY_VARIABLE), message, read.clone());
+            let finding = Finding::new(CheckRule(&STRAY_VARIABLE), fact, read.clone());
             let hides = crate::model::secret::is_secret_name(name);
-            let place = look.lines.spot(&reading, stranger.leaf, None, hides);
+            let place = look.lines.spot(&reading, stranger.leaf, None, hides).of_name();
             let finding = finding.about(name).at(place);
             look.findings.add(match near {
-                Some(near) => finding.help(format!("write {near} if that is meant")),
+                Some(near) => finding.help(format!("did you mean {near}?")),
                 None => finding,
             });
         }

@@ -1,17 +1,22 @@
-//! A setting that is not in the catalogue.
+//! A setting that is not declared.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Needs, Seen, Severity, State, Visit};
 use crate::check::{CheckRule, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyId;
-use crate::model::layer::{Kind, Names};
+use crate::model::layer::{Kind, Names, list_values};
 use crate::precedence::resolution::Candidate;
 use hashbrown::HashMap;
+
+const UNDECLARED: &str = "{key} is not declared";
+const MANY: &str = "{count} settings are not declared, such as {examples}";
 
 pub(crate) static UNKNOWN_SETTING: About = About::new(
     "unknown-setting",
     Severity::Warning,
-    "a setting that is not in the catalogue",
+    "a setting that is not declared",
+    &[UNDECLARED, MANY],
     || Visit::State(Box::new(Unknown::default())),
 )
 .needing(Needs::Catalogue);
@@ -51,17 +56,14 @@ impl State for Unknown {
         let mut finding = match near {
             Some((_, near)) => {
                 let mut finding = seen
-                    .finding(
-                        CheckRule(&UNKNOWN_SETTING),
-                        format!("it is not in the catalogue, which has {near}"),
-                    )
-                    .help(format!("write {near} if that is meant; else declare {}", seen.shown()));
+                    .finding(CheckRule(&UNKNOWN_SETTING), Fact::new(UNDECLARED))
+                    .help(format!("did you mean {near}? Otherwise declare {}", seen.shown()));
                 finding.severity = Severity::Error;
                 finding
             }
-            None => seen.finding(CheckRule(&UNKNOWN_SETTING), "it is not in the catalogue"),
+            None => seen.finding(CheckRule(&UNKNOWN_SETTING), Fact::new(UNDECLARED)),
         };
-        finding = finding.at(seen.spot(first, None));
+        finding = finding.at(seen.spot_of_name(first, None));
         self.unknown.push(finding);
     }
 
@@ -96,16 +98,13 @@ impl State for Unknown {
             return;
         }
         let shown: Vec<&str> = plain.iter().filter_map(|it| it.key.as_deref()).take(3).collect();
-        let message = format!(
-            "{} settings are not in the catalogue, which has {}: {}, …",
-            plain.len(),
-            look.declared.len(),
-            shown.join(", ")
-        );
+        let fact = Fact::new(MANY)
+            .with("count", plain.len().to_string())
+            .with("examples", list_values(&shown, "and"));
         let mut contexts = ContextSet::none(look.extent.full.of());
         plain.iter().for_each(|finding| contexts.add(&finding.contexts));
-        let mut finding = Finding::new(CheckRule(&UNKNOWN_SETTING), message, contexts);
+        let mut finding = Finding::new(CheckRule(&UNKNOWN_SETTING), fact, contexts);
         finding.places.extend(plain.first().and_then(|first| first.places.first().cloned()));
-        look.findings.add(finding.help("declare them, or --allow unknown-setting until they are"));
+        look.findings.add(finding.help("declare them, or use --allow unknown-setting"));
     }
 }

@@ -1,5 +1,6 @@
 //! Two settings with one variable.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Severity, Visit};
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
@@ -10,8 +11,11 @@ use crate::reading::Readings;
 use hashbrown::HashMap;
 use std::sync::Arc;
 
+const SAME: &str = "{key} and {other} have the same variable, {variable}";
+
 pub(crate) static VARIABLE_CLASH: About =
-    About::new("variable-clash", Severity::Error, "two settings with one variable", || {
+    About::new("variable-clash", Severity::Error, "two settings with one variable", &[SAME],
+    || {
         Visit::Finish(finish)
     });
 
@@ -50,12 +54,13 @@ fn clashes(look: &mut Look<'_>, contexts: &[Arc<Readings>], naming: &Naming) {
             for other in &same[at + 1..] {
                 let both = known[one].0.and(&known[other].0).and(look.extent.full);
                 let shown = [keys.show(*one), keys.show(*other)];
-                let message =
-                    format!("{} and {} both have the variable {name}", shown[0], shown[1]);
-                let finding = Finding::new(CheckRule(&VARIABLE_CLASH), message, both);
+                let fact = Fact::new(SAME)
+                    .with("other", shown[1].as_str())
+                    .with("variable", name.as_str());
+                let finding = Finding::new(CheckRule(&VARIABLE_CLASH), fact, both);
                 let mut finding = finding.about(shown[0].clone()).help(
-                    "rename one of them, or give one a variable of its own in the catalogue; to use \
-                     this variable is an error",
+                    "rename one of them, or declare another `variable` for one; nobody can use this \
+                     variable",
                 );
                 for (key, shown) in [one, other].into_iter().zip(shown) {
                     let place = known[key].1.clone();

@@ -163,21 +163,21 @@ impl Change {
         let Change { at, name, .. } = self;
         let to = self.to.as_deref().unwrap_or_default();
         match (self.act, at.origin()) {
-            (Act::TakeOut, Some(Origin::Process)) => format!("unset the variable {name}"),
+            (Act::TakeOut, Some(Origin::Process)) => format!("unset the environment variable {name}"),
             (Act::TakeOut, Some(Origin::Arguments)) => {
-                format!("leave out what --set says about {name}")
+                format!("leave out --set {name}")
             }
-            (Act::TakeOut, _) => format!("take out {name} at {at}"),
-            (Act::Write, Some(Origin::Process)) => format!("set the variable {name} to {to}"),
-            (Act::Write, Some(Origin::Arguments)) => format!("say --set {name}={to}"),
-            (Act::Write, _) => format!("write {to} for {name} at {at}"),
+            (Act::TakeOut, _) => format!("remove {name} at {at}"),
+            (Act::Write, Some(Origin::Process)) => format!("set the environment variable {name} to {to}"),
+            (Act::Write, Some(Origin::Arguments)) => format!("use --set {name}={to}"),
+            (Act::Write, _) => format!("set {name} to {to} at {at}"),
             (Act::Rename, Some(Origin::Process)) => {
-                format!("name the variable {to} instead of {name}")
+                format!("rename the environment variable {name} to {to}")
             }
-            (Act::Rename, _) => format!("write {to} instead of {name} at {at}"),
-            (Act::StopRemoving, _) => format!("take {name} out of `remove` at {at}"),
-            (Act::CountEmpty, _) => format!("say empty = \"value\" for {name}"),
-            (Act::Activate, _) => format!("let the layer {name} be active here ({to})"),
+            (Act::Rename, _) => format!("rename {name} to {to} at {at}"),
+            (Act::StopRemoving, _) => format!("remove {name} from `remove` at {at}"),
+            (Act::CountEmpty, _) => format!("set empty = \"value\" for {name}"),
+            (Act::Activate, _) => format!("let the layer {name} apply here ({to})"),
             (Act::AskIn, _) => format!("ask with --in {to}"),
         }
     }

@@ -55,7 +55,7 @@ fn counts_the_lines_of_long_texts_as_one_who_reads_them_from_the_start() {
 #[test]
 fn shows_what_stands_around_a_place() {
     let around = |text: &str, offset: u32| {
-        let shown = SourceText::new(text.into()).around(offset);
+        let shown = SourceText::new(text.into()).around(Span { start: offset, end: offset });
         (shown.text, shown.at)
     };
     assert_eq!(around("a = 1\r\n\tbé = 2\n", 12), ("\tbé = 2".to_owned(), 4));

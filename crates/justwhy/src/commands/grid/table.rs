@@ -1,10 +1,10 @@
 //! A grid for people: contexts that agree are one column, and nothing is cut.
 
 use super::{Gridded, Wanted};
-use crate::commands::told_left_out;
+use crate::commands::not_included;
 use crate::fingerprint::Fingerprints;
-use crate::look::{Look, Role, fill, width};
-use justwhy_core::{Explanation, GridRow, Resolution, Status};
+use crate::look::{Cell, Look, Role, fill, width};
+use justwhy_core::{ContextSet, Explanation, GridRow, Resolution, Status, in_words, sum_up};
 use std::collections::HashMap;
 
 /// The widest that a column of values, and that of the keys, becomes before it is wrapped.
@@ -19,7 +19,7 @@ pub(super) struct TableCell {
     pub(super) value: String,
     is_wrong: bool,
     layer: String,
-    /// What tells the value from another one that looks the same, as what is hidden of it differs.
+    /// What tells the value from another one that looks the same.
     identity: String,
 }
 
@@ -45,6 +45,13 @@ impl TableCell {
             layer: winner.map_or("", |it| &resolution.readings().layer(it.layer).name).to_owned(),
             identity: identity.unwrap_or_default(),
         }
+    }
+}
+
+impl TableCell {
+    /// The value, and what tells it from another one: whoever sets it.
+    pub(super) fn into_value(self) -> (String, String) {
+        (self.value, self.identity)
     }
 }
 
@@ -95,6 +102,9 @@ struct Column {
     head: Vec<String>,
 }
 
+/// The fewest columns of values for which a table is of use.
+const FEWEST: usize = 3;
+
 pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let look = gridded.surveying.look;
     let count = gridded.contexts.len();
@@ -106,40 +116,85 @@ pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let rows: Vec<ShownCell> =
         all.into_iter().filter(|row| gridded.is_chosen || row.changes()).collect();
     let columns = columns(gridded, &rows);
-    let mut out = String::new();
-    if !rows.is_empty() {
-        tables(gridded, &rows, &columns, &mut out);
-    }
     let contexts = match count {
         1 => "1 context".to_owned(),
         count => format!("{count} contexts"),
     };
-    let settings = |count: usize| match count {
-        1 => "1 setting".to_owned(),
-        count => format!("{count} settings"),
+    let (settings, changes) = match (total, changing) {
+        (1, 1) => ("setting", "changes"),
+        (1, _) => ("setting", "change"),
+        (_, 1) => ("settings", "changes"),
+        _ => ("settings", "change"),
     };
-    let same = total - changing;
-    let mut told = format!("{} in {contexts}: {changing} change", settings(total));
-    if changing == 1 {
-        told.push('s');
+    let changing = if changing == 0 { "none".to_owned() } else { changing.to_string() };
+    let across = gridded.across.join(",");
+    let line = format!("{changing} of {total} {settings} {changes} across {across}, in {contexts}");
+    let mut out = String::new();
+    look.styled(&mut out, Role::Plain, &line, "");
+    if rows.len() < total {
+        let same = total - rows.len();
+        let settings = if same == 1 { "setting is" } else { "settings are" };
+        let line = format!("{same} {settings} the same everywhere (a KEY such as '**' shows them).");
+        look.paragraph(&mut out, &line, "  ");
     }
-    if same > 0 {
-        told.push_str(&format!(
-            ", {same} {} the same everywhere",
-            if same == 1 { "is" } else { "are" }
-        ));
-        if !gridded.is_chosen {
-            told.push_str(" and not shown (a PATTERN such as '**' shows them)");
-        }
+    if let Some(line) = not_included(&gridded.left_out) {
+        look.paragraph(&mut out, &line, "  ");
     }
-    if columns.len() < count && !rows.is_empty() {
-        told.push_str(&format!("; contexts that agree are one column, {} in all", columns.len()));
+    if rows.is_empty() {
+        return out;
     }
-    look.paragraph(&mut out, &format!("{told}."), "");
-    if let Some(told) = told_left_out(&gridded.left_out) {
-        look.paragraph(&mut out, &told, "");
+    out.push('\n');
+    let keys: Vec<String> = rows
+        .iter()
+        .map(|row| gridded.survey.keys().map(|keys| keys.show(row.row.key)).unwrap_or_default())
+        .collect();
+    match Fitted::of(look, &keys, &rows, &columns) {
+        Some(fitted) => fitted.push(&keys, &rows, &mut out),
+        None => lists(gridded, &keys, &rows, &mut out),
     }
     out
+}
+
+/// Each value with the contexts in which it takes effect: where no table of columns fits.
+fn lists(gridded: &Gridded<'_, '_>, keys: &[String], rows: &[ShownCell], out: &mut String) {
+    let look = gridded.surveying.look;
+    let all = ContextSet::all(gridded.contexts.len());
+    for (key, row) in keys.iter().zip(rows) {
+        let mut values: Vec<(Option<u32>, ContextSet)> = Vec::new();
+        for (at, value) in row.values.iter().enumerate() {
+            match values.iter_mut().find(|(other, _)| other == value) {
+                Some((_, contexts)) => contexts.insert(at),
+                None => values.push((*value, ContextSet::one(gridded.contexts.len(), at))),
+            }
+        }
+        let records = values.iter().map(|(_, contexts)| {
+            let cell = contexts.first().and_then(|first| row.cell(first));
+            let (role, value, layer) = match cell {
+                None => (Role::Lost, "not set".to_owned(), String::new()),
+                Some(cell) => {
+                    let role = if cell.is_wrong { Role::Wrong } else { Role::Value };
+                    (role, cell.value.clone(), cell.layer.clone())
+                }
+            };
+            let choices = sum_up(contexts, &all, &gridded.contexts);
+            let words = match in_words(&choices, &all) {
+                words if words.is_empty() => "every context".to_owned(),
+                words => words,
+            };
+            let key = if look.width.is_some() { None } else { Some(Cell::new(Role::Key, key)) };
+            let cells = [
+                Cell::new(role, value),
+                Cell::new(Role::Plain, words),
+                Cell::new(Role::Layer, layer),
+            ];
+            key.into_iter().chain(cells).collect::<Vec<Cell>>()
+        });
+        let records: Vec<Vec<Cell>> = records.collect();
+        if look.width.is_some() {
+            look.styled(out, Role::Key, key, "");
+        }
+        look.records(out, if look.width.is_some() { 2 } else { 0 }, &records);
+    }
 }
 
 /// Contexts that agree in every row, in the order of their first.
@@ -176,58 +231,91 @@ fn head(gridded: &Gridded<'_, '_>, group: &[usize]) -> Vec<String> {
         .collect();
     let is_box = lines.iter().map(|(values, _)| values.len()).product::<usize>() == group.len();
     if !is_box {
-        let each = group.iter().map(|at| gridded.values(gridded.contexts[*at]).join(" "));
-        return each.collect();
+        let of = |at: &usize| {
+            let values = gridded.values(gridded.contexts[*at]);
+            let axes = gridded.across.iter().zip(values);
+            axes.map(|(axis, value)| format!("{axis}={value}")).collect::<Vec<_>>().join(",")
+        };
+        return group.iter().map(of).collect();
     }
     let line = |(axis, (values, of)): (&String, (Vec<String>, usize))| match values.len() {
-        count if count == of && count > 1 => format!("every {axis}"),
-        _ => values.join(", "),
+        count if count == of && count > 1 => format!("{axis}=*"),
+        _ => format!("{axis}={}", values.join("|")),
     };
     gridded.across.iter().zip(lines).map(line).collect()
 }
 
-/// As many tables as it takes for their columns to fit.
-fn tables(gridded: &Gridded<'_, '_>, rows: &[ShownCell], columns: &[Column], out: &mut String) {
-    let look = gridded.surveying.look;
-    let keys: Vec<String> = rows
-        .iter()
-        .map(|row| gridded.survey.keys().map(|keys| keys.show(row.row.key)).unwrap_or_default())
-        .map(|key| look.text(&key))
-        .collect();
-    let key_width = keys.iter().map(|key| width(key)).max().unwrap_or(0).min(WIDEST_KEY);
-    let natural = |column: &Column| {
-        let head = column.head.iter().map(|line| width(&look.text(line)));
-        let cells = rows.iter().filter_map(|row| {
-            let cell = row.cell(column.first)?;
-            Some(width(&look.text(&cell.value)).max(cell.layer.len()))
-        });
-        head.chain(cells).max().unwrap_or(0).clamp(4, WIDEST)
-    };
-    let widths: Vec<usize> = columns.iter().map(natural).collect();
-    let room = look.width.unwrap_or(usize::MAX).saturating_sub(key_width);
-    let mut from = 0;
-    while from < columns.len() {
-        let mut to = from;
+/// The columns of a table that fits.
+struct Fitted<'a> {
+    look: &'a Look,
+    key_width: usize,
+    columns: &'a [Column],
+    widths: Vec<usize>,
+}
+
+impl<'a> Fitted<'a> {
+    /// None where fewer than three columns fit beside each other, where not all fit for one row, or where there
+    /// is no terminal.
+    fn of(
+        look: &'a Look,
+        keys: &[String],
+        rows: &[ShownCell],
+        columns: &'a [Column],
+    ) -> Option<Fitted<'a>> {
+        let key_width = keys.iter().map(|key| width(&look.text(key))).max().unwrap_or(0);
+        let key_width = key_width.min(WIDEST_KEY);
+        let natural = |column: &Column| {
+            let head = column.head.iter().map(|line| width(&look.text(line)));
+            let cells = rows.iter().filter_map(|row| {
+                let cell = row.cell(column.first)?;
+                Some(width(&look.text(&cell.value)).max(cell.layer.len()))
+            });
+            head.chain(cells).max().unwrap_or(0).clamp(4, WIDEST)
+        };
+        let widths: Vec<usize> = columns.iter().map(natural).collect();
+        let fitted = Fitted { look, key_width, columns, widths };
+        let first = fitted.fitting(0);
+        (first == columns.len() || first >= FEWEST && rows.len() > 1).then_some(fitted)
+    }
+
+    /// How many columns fit, from one on.
+    fn fitting(&self, from: usize) -> usize {
+        let room = self.look.width.unwrap_or(0).saturating_sub(self.key_width);
         let mut used = 0;
-        while to < columns.len() && (to == from || used + GAP + widths[to] <= room) {
-            used += GAP + widths[to];
-            to += 1;
-        }
-        if columns.len() > to - from {
-            let told = match to - from {
-                1 => format!("column {to} of {}", columns.len()),
-                _ => format!("columns {} to {to} of {}", from + 1, columns.len()),
+        let fits = |width: &&usize| {
+            used += GAP + **width;
+            used <= room
+        };
+        self.widths[from..].iter().take_while(fits).count()
+    }
+
+    /// As many tables as it takes.
+    fn push(&self, keys: &[String], rows: &[ShownCell], out: &mut String) {
+        let mut from = 0;
+        while from < self.columns.len() {
+            let to = from + self.fitting(from).max(1);
+            if from > 0 {
+                out.push('\n');
+            }
+            if self.columns.len() > to - from {
+                let line = match to - from {
+                    1 => format!("column {to} of {}", self.columns.len()),
+                    _ => format!("columns {} to {to} of {}", from + 1, self.columns.len()),
+                };
+                self.look.styled(out, Role::Lost, &line, "");
+            }
+            let page = Page {
+                look: self.look,
+                key_width: self.key_width,
+                columns: &self.columns[from..to],
+                widths: &self.widths[from..to],
             };
-            out.push_str(&look.paint(Role::Lost, &told));
-            out.push('\n');
+            page.head(out);
+            for (key, row) in keys.iter().zip(rows) {
+                page.row(key, row, out);
+            }
+            from = to;
         }
-        let page = Page { look, key_width, columns: &columns[from..to], widths: &widths[from..to] };
-        page.head(out);
-        for (key, row) in keys.iter().zip(rows) {
-            page.row(key, row, out);
-        }
-        out.push('\n');
-        from = to;
     }
 }
 
@@ -264,7 +352,7 @@ impl Page<'_> {
                     let same = if self.look.symbols { "═" } else { "=" };
                     vec![(same.repeat(3), Role::Lost)]
                 }
-                None => vec![("absent".to_owned(), Role::Lost)],
+                None => vec![("not set".to_owned(), Role::Lost)],
                 Some(cell) => {
                     let role = if cell.is_wrong { Role::Wrong } else { Role::Value };
                     let value = self.look.wrap(&cell.value, *width);

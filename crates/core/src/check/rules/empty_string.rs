@@ -1,15 +1,19 @@
-//! An empty text that wins over one that is not empty.
+//! An empty string that overrides a value.
 
+use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
 
-pub(crate) static EMPTY_TEXT: About = About::new(
-    "empty-text",
+const WINS: &str = "{layer} sets {key} to an empty string, which overrides a value";
+
+pub(crate) static EMPTY_STRING: About = About::new(
+    "empty-string",
     Severity::Warning,
-    "an empty text that wins over one that is not empty",
+    "an empty string that overrides a value",
+    &[WINS],
     || Visit::Working(visit),
 );
 
@@ -27,15 +31,12 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
     };
     let candidates = resolution.candidates(seen.key).map(|id| resolution.candidate(id));
     let Some(lost) = candidates.into_iter().find(has_more) else { return };
-    let message = format!(
-        "{} says an empty text, which wins over a text that is not empty",
-        seen.layer(winner)
-    );
-    let loses = format!("{} says {}", seen.layer(lost), seen.says(lost));
+    let fact = Fact::new(WINS).with("layer", seen.layer(winner));
+    let loses = format!("{} sets {}", seen.layer(lost), seen.says(lost));
     look.findings.merge(
-        seen.finding(CheckRule(&EMPTY_TEXT), message)
+        seen.finding(CheckRule(&EMPTY_STRING), fact)
             .at(seen.spot(winner, None))
             .at(seen.spot(lost, Some(loses)))
-            .help("take the line out, or say empty = \"unset\" for the layer or the setting"),
+            .help("remove the line, or set empty = \"unset\" for the layer or the setting"),
     );
 }

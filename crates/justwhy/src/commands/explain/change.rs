@@ -1,0 +1,89 @@
+//! How to change a setting from here: the command that does it, or what to edit.
+
+use crate::look::{Cell, Look, Role};
+use justwhy_core::{
+    Advice, Answers, Explanation, KeyPath, Layer, LayerIndex, Readings, destination,
+};
+
+/// The way to change it: the first that `put` can take, else the first of all. All of them if it is `full`.
+pub(super) fn push(
+    look: &Look,
+    answers: &Answers<'_>,
+    answer: &Explanation,
+    is_full: bool,
+    out: &mut String,
+) {
+    let advice = answer.advice(answers);
+    let label = if answer.winner.is_some() { "change it" } else { "set it" };
+    let ways: Vec<(Option<String>, &Advice)> =
+        advice.iter().map(|way| (command(answers, answer, way.layer), way)).collect();
+    let chosen = ways.iter().find(|(command, _)| command.is_some()).or(ways.first());
+    let shown: Vec<&(Option<String>, &Advice)> = match is_full {
+        true => ways.iter().collect(),
+        false => chosen.into_iter().collect(),
+    };
+    let records = shown.into_iter().map(|(command, way)| {
+        let way_to_go = match command {
+            Some(command) => Cell::command(command.clone()),
+            None => Cell::new(Role::Plain, in_words(answers, way)),
+        };
+        let mut cells = vec![Cell::new(Role::Plain, label), way_to_go];
+        if is_full {
+            cells.push(Cell::new(Role::Lost, way.reach.clone()));
+        }
+        cells
+    });
+    let records: Vec<Vec<Cell>> = records.collect();
+    if !records.is_empty() {
+        out.push('\n');
+        look.records(out, 2, &records);
+    }
+}
+
+/// What to edit where no command can.
+fn in_words(answers: &Answers<'_>, way: &Advice) -> String {
+    let readings = answers.resolution().readings();
+    match readings.layer(way.layer).kind {
+        justwhy_core::Kind::Arguments => format!("{} (for one run)", way.write),
+        justwhy_core::Kind::Process => {
+            format!("set the environment variable {}", way.write.trim_end_matches("=…"))
+        }
+        _ => format!("edit {} at {}", way.write, way.at),
+    }
+}
+
+/// The command that writes the setting in a layer, if one can.
+fn command(answers: &Answers<'_>, answer: &Explanation, layer: LayerIndex) -> Option<String> {
+    let readings = answers.resolution().readings();
+    let key = answers.resolution().keys().show(answer.key);
+    let path = KeyPath::parse(&key).ok()?;
+    let destination = destination(answers, layer, &path).ok()?;
+    let value = if answer.secret { "-" } else { "VALUE" };
+    let encrypt = if destination.encrypted.is_some() { " --encrypt" } else { "" };
+    let layer = readings.layer(layer);
+    let at = reach(readings, layer);
+    let at = if at.is_empty() { at } else { format!(" -i {at}") };
+    Some(format!("justwhy put {} {value} -l {}{at}{encrypt}", quoted(&key), layer.name))
+}
+
+/// The values of the axes on which it depends where the layer writes.
+fn reach(readings: &Readings, layer: &Layer) -> String {
+    let of_conditions = layer.when.iter().chain(&layer.unless).map(|it| &it.axis);
+    let mut axes: Vec<&String> = Vec::new();
+    for axis in layer.axes.iter().chain(of_conditions) {
+        if !axes.contains(&axis) {
+            axes.push(axis);
+        }
+    }
+    let value = |axis: &&String| Some(format!("{axis}={}", readings.context.value(axis)?));
+    axes.iter().filter_map(value).collect::<Vec<_>>().join(",")
+}
+
+/// A key as a shell takes it.
+fn quoted(key: &str) -> String {
+    let is_plain = key.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._-".contains(&byte));
+    match is_plain {
+        true => key.to_owned(),
+        false => format!("'{}'", key.replace('\'', "'\\''")),
+    }
+}

@@ -1,0 +1,246 @@
+//! The explanation for people: the answer, the context, the evidence, and what to do next.
+
+use super::evidence::Evidence;
+use super::{change, expected};
+use crate::commands::axes;
+use crate::fingerprint::Fingerprints;
+use crate::look::{Cell, Look, Role, width};
+use crate::running::Answering;
+use justwhy_core::{
+    Answers, Explanation, Hop, HopValue, Item, Meaning, Origin, Provenance, Resolution, Status,
+    Without, hide_address_password,
+};
+use justwhy_engine::{Search, plain_context};
+
+/// The most items of a gathered list that are listed.
+const MOST_ITEMS: usize = 40;
+
+/// What is known of a setting beside its answer.
+pub(super) struct Beside<'a> {
+    pub(super) search: Option<&'a Search>,
+    pub(super) without: Option<Without>,
+    /// The contexts in which it is set, in words.
+    pub(super) set_in: Option<&'a str>,
+}
+
+pub(super) fn text(
+    answering: &Answering<'_>,
+    answers: &Answers<'_>,
+    answer: &Explanation,
+    Beside { search, without, set_in }: Beside<'_>,
+    fingerprints: &Fingerprints,
+) -> String {
+    let look = answering.look;
+    let is_full = answering.common.full;
+    let resolution = answers.resolution();
+    let mut out = headline(look, resolution, answer, fingerprints);
+    let context = plain_context(answering.context());
+    look.styled(&mut out, Role::Lost, &format!("in {context}"), "  ");
+    if let Some(because) = reason(answer) {
+        look.styled(&mut out, Role::Wrong, because, "  ");
+    }
+    if let Some(set_in) = set_in {
+        look.paragraph(&mut out, &format!("It is set in {set_in}."), "  ");
+    }
+    if is_full {
+        declared(look, resolution, answer, &mut out);
+        axes(look, answering.context(), &mut out);
+    }
+    if let Some(search) = search {
+        expected::text(look, search, answer, &mut out);
+    }
+    let evidence = Evidence::of(answers, answer, is_full);
+    if !evidence.is_empty() {
+        out.push('\n');
+        evidence.push(look, &mut out);
+    }
+    let hops = answers.chain(answer.key);
+    if !hops.is_empty() {
+        let mut records = Vec::new();
+        references(&hops, 0, look, &mut records);
+        look.records(&mut out, 2, &records);
+    }
+    let mut sentences = answer.notes(answers);
+    sentences.extend(without.map(|without| without_it(resolution, answer, &without)));
+    if answer.winner.is_none() && evidence.is_empty() {
+        sentences.extend(answer.why(answers));
+    }
+    sentences.extend(evidence.folded());
+    if !sentences.is_empty() {
+        out.push('\n');
+    }
+    sentences.iter().for_each(|sentence| look.paragraph(&mut out, sentence, "  "));
+    if is_full {
+        details(look, answers, answer, &mut out);
+    }
+    change::push(look, answers, answer, is_full, &mut out);
+    out
+}
+
+/// Why it has no value that can be used.
+fn reason(answer: &Explanation) -> Option<&str> {
+    match &answer.status {
+        Status::Set | Status::Absent => None,
+        Status::Error { message, .. } => Some(message),
+        Status::Unreadable { because } | Status::Uncertain { because } => Some(because),
+    }
+}
+
+/// What the catalogue has about it.
+fn declared(look: &Look, resolution: &Resolution, answer: &Explanation, out: &mut String) {
+    let Some(declared) = resolution.readings().catalogue.declared(answer.key) else { return };
+    let owner = declared.owner.as_ref().map(|owner| format!("owner: {owner}"));
+    let known: Vec<String> = declared.about.iter().cloned().chain(owner).collect();
+    if !known.is_empty() {
+        look.paragraph(out, &known.join("; "), "  ");
+    }
+}
+
+/// The parts of an address, and the items of a list.
+fn details(look: &Look, answers: &Answers<'_>, answer: &Explanation, out: &mut String) {
+    if let Some(Meaning::Address(address)) = answer.meaning(answers) {
+        let parts = address.parts().into_iter();
+        let parts = parts.map(|(name, part)| {
+            vec![Cell::new(Role::Plain, name.to_owned()), Cell::new(Role::Value, part)]
+        });
+        out.push('\n');
+        look.records(out, 2, &parts.collect::<Vec<_>>());
+    }
+    if !answer.items().is_empty() {
+        out.push('\n');
+        items(look, answers.resolution(), answer.items(), out);
+    }
+}
+
+fn headline(
+    look: &Look,
+    resolution: &Resolution,
+    answer: &Explanation,
+    fingerprints: &Fingerprints,
+) -> String {
+    let key = look.text(&resolution.keys().show(answer.key));
+    let key_width = width(&key);
+    let key = look.paint(Role::Key, &key);
+    let (role, link, value) =
+        match (&answer.status, fingerprints.shown(answer), answer.secret_value()) {
+            (Status::Absent, ..) => (Role::Warning, " ", "is not set".to_owned()),
+            (Status::Error { .. }, ..) => (Role::Wrong, " ", "is invalid".to_owned()),
+            (Status::Unreadable { .. }, ..) => (Role::Wrong, " ", "cannot be read".to_owned()),
+            (Status::Uncertain { .. }, ..) => (Role::Wrong, " ", "is uncertain".to_owned()),
+            (_, Some(value), _) => (Role::Value, " = ", value.show()),
+            (_, None, Some(secret)) => (
+                Role::Value,
+                " = ",
+                format!("(secret, fingerprint {})", fingerprints.of(answer, secret)),
+            ),
+            (_, None, None) => (Role::Value, " ", String::new()),
+        };
+    let value = look.text(&value);
+    if look.width.is_none() || key_width + link.len() + width(&value) <= look.columns() {
+        return format!("{key}{link}{}\n", look.paint(role, &value));
+    }
+    // A long value starts a line of its own and is never cut: it is what was asked for.
+    let mut out = format!("{key}{}\n", link.trim_end());
+    for line in look.wrap(&value, look.columns() - 2) {
+        out.push_str(&format!("  {}\n", look.paint(role, &line)));
+    }
+    out
+}
+
+/// What would be without the candidate that wins.
+fn without_it(resolution: &Resolution, answer: &Explanation, without: &Without) -> String {
+    let name = |layer| resolution.readings().layer(layer).name.as_str();
+    let winner = answer.winner.as_ref().map_or("it", |winner| name(winner.layer));
+    let next = without.decided_by.as_ref().map_or("", |(layer, ..)| name(*layer));
+    // Another source or name of the same layer.
+    let (winner, next) = match next == winner {
+        true => (answer.winner.as_ref().map_or_else(String::new, |it| it.show(resolution.keys())), ""),
+        false => (winner.to_owned(), next),
+    };
+    let by = if next.is_empty() { String::new() } else { format!(" (set by {next})") };
+    match (&without.status, &without.value) {
+        (Status::Absent, _) => format!("Without {winner} it would not be set."),
+        (Status::Error { .. }, _) => format!("Without {winner} it would be invalid{by}."),
+        (Status::Unreadable { .. }, _) => format!("Without {winner} it could not be read{by}."),
+        (Status::Uncertain { .. }, _) => format!("Without {winner} it would be uncertain."),
+        (Status::Set, Some(value)) => {
+            let shown = value.show();
+            match shown.chars().count() {
+                0..=60 => format!("Without {winner} it would be {shown}."),
+                _ => format!("Without {winner} it would have another value{by}."),
+            }
+        }
+        (Status::Set, None) => format!("Without {winner} it would be another secret{by}."),
+    }
+}
+
+/// A reference on each line, what it gives and where from, and below it the references of that.
+fn references(hops: &[Hop], depth: usize, look: &Look, records: &mut Vec<Vec<Cell>>) {
+    for hop in hops {
+        let (role, found) = match &hop.found {
+            HopValue::Value(value) => (Role::Value, value.show()),
+            HopValue::Secret => (Role::Value, "(secret)".to_owned()),
+            HopValue::Nothing(why) => (Role::Warning, why.clone()),
+            HopValue::Error(why) => (Role::Wrong, why.clone()),
+        };
+        let found = look.cut(&look.text(&found), 200);
+        let mut place = whereabouts(hop);
+        if hop.falls_back {
+            place = join(place, "the fallback is used");
+        }
+        if hop.is_repeated {
+            place = join(place, "as above");
+        }
+        let layer = hop.layer.clone().unwrap_or_default();
+        let label = format!("{:1$}refers to", "", depth * 2);
+        records.push(vec![
+            Cell::new(Role::Plain, label.clone()),
+            Cell::new(Role::Key, hop.reference.clone()),
+            Cell::new(role, found),
+            Cell::new(Role::Layer, layer),
+            Cell::new(Role::Place, place),
+        ]);
+        references(&hop.hops, depth + 1, look, records);
+    }
+}
+
+fn join(text: String, more: &str) -> String {
+    if text.is_empty() { more.to_owned() } else { format!("{text}; {more}") }
+}
+
+/// Where a reference found what it found.
+fn whereabouts(hop: &Hop) -> String {
+    match &hop.place {
+        None => String::new(),
+        Some(place) if place.has_line() => place.to_string(),
+        Some(place) => match (&place.origin, &hop.name) {
+            (Origin::Process, Some(name)) => format!("environment variable {name}"),
+            (Origin::Arguments, _) => "--set".to_owned(),
+            (origin, _) => format!("file {origin}"),
+        },
+    }
+}
+
+/// The items of a gathered list, each with its place.
+fn items(look: &Look, resolution: &Resolution, items: &[Item], out: &mut String) {
+    let record = |item: &Item| {
+        let reading = resolution.reading(resolution.candidate(item.candidate));
+        let layer = &resolution.readings().layer(reading.layer).name;
+        let place = reading.place_at(item.at);
+        let place = match place.has_line() {
+            true => place.to_string(),
+            false => Provenance::of(resolution, item.candidate).show(resolution.keys()),
+        };
+        vec![
+            Cell::new(Role::Plain, "item"),
+            Cell::new(Role::Value, hide_address_password(&item.value).show()),
+            Cell::new(Role::Layer, layer.clone()),
+            Cell::new(Role::Place, place),
+        ]
+    };
+    look.records(out, 2, &items.iter().take(MOST_ITEMS).map(record).collect::<Vec<_>>());
+    if items.len() > MOST_ITEMS {
+        let more = items.len() - MOST_ITEMS;
+        look.paragraph(out, &format!("{more} more items are only in the JSON output."), "  ");
+    }
+}
