@@ -89,7 +89,7 @@ pub struct Asked {
 }
 
 /// What is wrong with an empty text where the catalogue refuses one.
-pub(crate) const EMPTY_REFUSED: &str = "it must not be an empty text";
+pub(crate) const EMPTY_REFUSED: &str = "an empty string is not allowed";
 
 /// The most settings of a way that are kept: beyond that it helps nobody.
 const LONGEST_WAY: usize = 8;
@@ -251,7 +251,7 @@ impl<'o> Answers<'o> {
         changes: &[(String, Option<String>)],
     ) -> Result<u32, String> {
         if others.resolutions.len() >= MOST_CONTEXTS {
-            return Err(format!("references look into more than {MOST_CONTEXTS} other contexts"));
+            return Err(format!("references lead to more than {MOST_CONTEXTS} other contexts"));
         }
         let from = match from {
             0 => &self.here,
@@ -382,7 +382,7 @@ impl Answers<'_> {
                 round.push(format!("… {} more", circle.len() - LONGEST_WAY));
             }
             round.push(self.name(*asked));
-            let message = format!("it refers back to itself: {}", round.join(" → "));
+            let message = format!("it refers to itself: {}", round.join(" → "));
             let resolution = self.resolution_of(asked.context);
             let secret = resolution.secrets().has(asked.key);
             let failure =
@@ -515,7 +515,7 @@ impl Answers<'_> {
         }
         let weight = outcome.weight;
         if weight.bytes > bytes {
-            return too_deep(format!("with its references it has more than {bytes} bytes of text"));
+            return too_deep(format!("with its references it has more than {bytes} bytes"));
         }
         if weight.nodes > nodes {
             return too_deep(format!("with its references it has more than {nodes} values"));
@@ -542,7 +542,7 @@ fn unknown(resolution: &Resolution, key: KeyId) -> Option<Failure> {
     if let Some(layer) = resolution.uncertain_by(key) {
         let layer = resolution.readings().layer(layer);
         let why = layer.absence().unwrap_or_default();
-        let message = format!("the layer {} could change it; {why}", layer.name);
+        let message = format!("{} could change it; {why}", layer.name);
         return Some(Failure::new(UNCERTAIN, message));
     }
     let unread = resolution.in_force(key).map(|id| resolution.candidate(id));
@@ -550,8 +550,8 @@ fn unknown(resolution: &Resolution, key: KeyId) -> Option<Failure> {
     let why = resolution.note(unread).and_then(|note| note.unreadable.as_deref());
     let layer = &resolution.readings().layer(resolution.layer_of(unread)).name;
     let message = match why {
-        Some(why) => format!("what {layer} says cannot be read: {why}"),
-        None => format!("what {layer} says cannot be read"),
+        Some(why) => format!("{layer} cannot be read: {why}"),
+        None => format!("{layer} cannot be read"),
     };
     Some(Failure::new(UNREADABLE, message))
 }

@@ -12,16 +12,16 @@ const MOST_BYTES: u64 = 1024 * 1024;
 pub(super) fn read(file: &Path) -> Result<Vec<x25519::Identity>, String> {
     let shown = file.display().to_string();
     let bytes = System.read_file(file, MOST_BYTES).map_err(|problem| match problem {
-        ReadProblem::Missing => format!("the file {shown} that it names is not there"),
+        ReadProblem::Missing => format!("file not found: {shown}"),
         problem => unreadable(&problem, &shown).to_string(),
     })?;
     let bytes = Zeroizing::new(bytes);
     if is_of_another(file) {
-        return Err(format!("{shown} belongs to another user of this machine"));
+        return Err(format!("{shown} belongs to another user"));
     }
     if let Some(mode) = mode_for_others(file) {
         return Err(format!(
-            "others on this machine can read {shown}, whose mode is {mode:04o} (chmod 600 it)"
+            "other users can read {shown}: its mode is {mode:04o} (use chmod 600)"
         ));
     }
     let text = std::str::from_utf8(&bytes).map_err(|_| format!("{shown} is not UTF-8"))?;
@@ -32,12 +32,12 @@ pub(super) fn read(file: &Path) -> Result<Vec<x25519::Identity>, String> {
             continue;
         }
         let identity = line.parse().map_err(|_| {
-            format!("{shown}:{} is no X25519 identity of the age format", number + 1)
+            format!("{shown}:{} is not an X25519 identity of the age format", number + 1)
         })?;
         identities.push(identity);
     }
     match identities.is_empty() {
-        true => Err(format!("there is no identity in {shown}")),
+        true => Err(format!("no identity in {shown}")),
         false => Ok(identities),
     }
 }

@@ -67,13 +67,13 @@ impl Keyring {
     fn identities(&self) -> Result<(&[x25519::Identity], &Path), String> {
         let Some(file) = &self.file else {
             return Err(format!(
-                "it is encrypted, and {IDENTITY_VARIABLE} names no identity to read it with"
+                "encrypted, and {IDENTITY_VARIABLE} is not set"
             ));
         };
         match self.identities.get_or_init(|| identity::read(file)) {
             Ok(identities) => Ok((identities, file)),
             Err(why) => {
-                Err(format!("it is encrypted, and {IDENTITY_VARIABLE} does not help: {why}"))
+                Err(format!("encrypted, and the identities of {IDENTITY_VARIABLE} cannot be read: {why}"))
             }
         }
     }
@@ -93,21 +93,21 @@ impl Keyring {
             bytes += line.len() + 1;
         }
         if recipients > MOST_RECIPIENTS {
-            return Err(format!("it is encrypted for more than {MOST_RECIPIENTS} recipients"));
+            return Err(format!("encrypted for more than {MOST_RECIPIENTS} recipients"));
         }
         if bytes > MOST_BYTES {
-            return Err("it is encrypted, and its header is too long".to_owned());
+            return Err("encrypted, and the header is too long".to_owned());
         }
         let tries = self.tries.fetch_add(recipients * identities, Ordering::Relaxed);
         match tries > MOST_TRIES {
-            true => Err("more is encrypted here than can be tried in one run".to_owned()),
+            true => Err("too many encrypted values for one run".to_owned()),
             false => Ok(()),
         }
     }
 
     fn read(&self, encrypted: &str) -> Result<Text, String> {
         let (identities, file) = self.identities()?;
-        let damaged = || "it is encrypted, and damaged".to_owned();
+        let damaged = || "encrypted, but damaged".to_owned();
         let bytes = encrypted.strip_prefix(ENCRYPTED_MARK).ok_or_else(damaged)?;
         let bytes = STANDARD.decode(bytes).map_err(|_| damaged())?;
         let most = bytes.len();
@@ -120,7 +120,7 @@ impl Keyring {
         let with = identities.iter().map(|identity| identity as &dyn age::Identity);
         let mut reader = decryptor.decrypt(with).map_err(|error| match error {
             age::DecryptError::NoMatchingKeys => {
-                format!("it is encrypted for others than the identities in {}", file.display())
+                format!("encrypted, but not for the identities in {}", file.display())
             }
             _ => damaged(),
         })?;
@@ -131,7 +131,7 @@ impl Keyring {
             Ok(text) => Ok(Text::secret(text)),
             Err(error) => {
                 error.into_bytes().zeroize();
-                Err("it is encrypted, and what it holds is not UTF-8".to_owned())
+                Err("encrypted, but the value is not UTF-8".to_owned())
             }
         }
     }

@@ -15,19 +15,19 @@ impl Arguments {
     /// Errors name the option by its number: its text may hold a secret.
     pub fn set(&mut self, text: &str, number: usize) -> Result<(), Error> {
         let bad = |problem: &str| {
-            Error::new("bad-argument", format!("--set, option {number} of that name: {problem}"))
-                .help("write --set KEY=VALUE, for example --set database.port=5433")
+            Error::new("bad-argument", format!("--set number {number}: {problem}"))
+                .help("for example --set database.port=5433")
         };
         let (key, rest) = match KeyPath::parse_start(text) {
             Ok(parsed) => parsed,
-            Err(_) if !text.contains('=') => return Err(bad("there is no `=` in it")),
-            Err(error) => return Err(bad(&format!("the key is wrong: {error}"))),
+            Err(_) if !text.contains('=') => return Err(bad("expected KEY=VALUE")),
+            Err(error) => return Err(bad(&format!("invalid key: {error}"))),
         };
         let Some(value) = rest.strip_prefix('=') else {
             return Err(bad(if rest.is_empty() {
-                "there is no `=` in it"
+                "expected KEY=VALUE"
             } else {
-                "the key is wrong: a segment with other characters than A-Z, a-z, 0-9, `_` and \
+                "invalid key: a segment with other characters than A-Z, a-z, 0-9, `_` and \
                  `-` must be quoted"
             }));
         };
@@ -38,7 +38,7 @@ impl Arguments {
     /// Adds an `--unset KEY`.
     pub fn unset(&mut self, text: &str) -> Result<(), Error> {
         let key = KeyPath::parse(text).map_err(|error| {
-            Error::new("bad-argument", format!("--unset: this is no key: {error}"))
+            Error::new("bad-argument", format!("--unset: invalid key: {error}"))
         })?;
         self.entries.push((key, None));
         Ok(())

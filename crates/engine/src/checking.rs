@@ -151,17 +151,17 @@ impl Checking<'_> {
                 Ok(expression) => read.push((rule, expression)),
                 Err(BadExpression { problem, at }) => {
                     let place = match at {
-                        Some((line, column)) => format!(" (at {line}:{column} of it)"),
+                        Some((line, column)) => format!(" (at its {line}:{column})"),
                         None => String::new(),
                     };
                     let message = format!(
-                        "the expression of the rule {} is wrong: {problem}{place}",
+                        "invalid expression in the rule {}: {problem}{place}",
                         rule.name
                     );
                     let error = Error::new("bad-project", message);
                     errors.push(error.at(rule.file.clone(), Some(rule.at)).help(
-                        "an expression compares settings by their keys: forecast.timeout < 30; what \
-                         is no name there stands in brackets: database[\"pool-max\"]",
+                        "an expression compares settings by their keys, for example \
+                         forecast.timeout < 30; other names need brackets: database[\"pool-max\"]",
                     ));
                 }
             }

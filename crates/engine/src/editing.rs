@@ -247,7 +247,7 @@ impl Editor<'_, '_> {
         let at = match &place.holder {
             Holder::File(path) => path.clone(),
             Holder::Values => self.snapshot.project().file.clone(),
-            Holder::Scope { store, scope } => format!("the scope {scope} of {store}"),
+            Holder::Scope { store, scope } => format!("scope {scope} of {store}"),
         };
         Ok((place, at))
     }
@@ -271,8 +271,8 @@ impl Editor<'_, '_> {
             NewValue::Encrypted(encrypted) => Value::Text((*encrypted).into()),
             NewValue::Given("") if encrypts => {
                 let error =
-                    Error::new("bad-edit", "there is nothing to be hidden in an empty text");
-                return Err(error.help("give a value, or leave --encrypt out"));
+                    Error::new("bad-edit", "an empty string needs no encryption");
+                return Err(error.help("give a value, or remove --encrypt"));
             }
             // What was hidden from the readers of a file stays so.
             NewValue::Given(text) if encrypts || place.encrypted.is_some() && !text.is_empty() => {
@@ -280,8 +280,8 @@ impl Editor<'_, '_> {
                 self.encrypted(path, text)?
             }
             NewValue::Written(Value::Unread) => {
-                let message = format!("what is said of {path} cannot be read");
-                return Err(Error::new("bad-edit", message).help("put it where it is to stand"));
+                let message = format!("the value of {path} cannot be read");
+                return Err(Error::new("bad-edit", message).help("use justwhy put with the new layer"));
             }
             NewValue::Written(value) => (*value).clone(),
             NewValue::Given(text) => {
@@ -387,9 +387,9 @@ impl Editor<'_, '_> {
                     .world()
                     .tracking(&self.snapshot.project().folder, &[(&file).into()]);
                 if tracking == Tracking::Known(vec![true]) {
-                    Some("which git tracks or would track")
+                    Some("which git tracks, or would track")
                 } else if self.is_open_to_others(&file) {
-                    Some("which others on this machine can read")
+                    Some("which other users can read")
                 } else {
                     None
                 }
@@ -398,7 +398,7 @@ impl Editor<'_, '_> {
         let Some(why) = why.filter(|_| !is_replaced) else { return };
         if let Some(last) = self.supposed.last_mut() {
             last.exposes =
-                Some(format!("{what} is a secret, and would stand in plain in {shown}, {why}"));
+                Some(format!("{what} is a secret, and would be written in plain to {shown}, {why}"));
         }
     }
 
@@ -418,20 +418,20 @@ impl Editor<'_, '_> {
         match encrypted {
             Ok(encrypted) => Ok(Value::Text(encrypted.into())),
             Err(NotEncrypted::Nobody) => {
-                let message = format!("nobody is named for whom {path} could be encrypted");
-                let help = "`justwhy identity new FILE` makes an identity and prints its recipient, \
-                            which belongs into the project file: [secrets], recipients = [\"age1…\"]";
+                let message = format!("the project has no recipients to encrypt {path} for");
+                let help = "justwhy identity new FILE prints a recipient; add it to the project file \
+                            under [secrets]: recipients = [\"age1…\"]";
                 Err(Error::new("no-recipients", message).help(help))
             }
             Err(NotEncrypted::BadRecipient(number)) => {
-                let message = "this is no recipient: a letter or digit of it is wrong";
+                let message = "invalid recipient";
                 let error = Error::new("bad-project", message);
                 let at = recipients.get(number).map(|(_, at)| *at);
-                let help = "copy it anew from what `justwhy identity new` has printed";
+                let help = "copy the recipient that justwhy identity new printed";
                 Err(error.at(&self.snapshot.project().file, at).help(help))
             }
             Err(NotEncrypted::Failed) => {
-                Err(Error::new("bad-edit", format!("{path} could not be encrypted")))
+                Err(Error::new("bad-edit", format!("{path} cannot be encrypted")))
             }
         }
     }
@@ -447,13 +447,11 @@ impl Editor<'_, '_> {
             self.snapshot.world().tracking(&self.snapshot.project().folder, &[file.into()]);
         (tracking == Tracking::Known(vec![true])).then_some(match place.encrypted {
             None => {
-                "note: the history of the file still has the old text for all who can read it; give \
-                 the setting a new value"
+                "note: the history of the file still has the plain value; change the secret"
             }
             Some(_) => {
-                "note: the history of the file still has what was encrypted before, for all who \
-                 could decrypt that; if one of them is not to know it any more, give the setting a \
-                 new value"
+                "note: the history of the file still has the old encrypted value; if one of its \
+                 recipients must not know it any more, change the secret"
             }
         })
     }
@@ -462,21 +460,21 @@ impl Editor<'_, '_> {
     fn encrypt(&mut self, layer: &str, path: &KeyPath) -> Result<(), Error> {
         let (place, at) = self.place(layer, path)?;
         let nothing = |what: &str, help: &str| {
-            let message = format!("{layer} says {what} of {path} there ({at})");
+            let message = format!("{layer} sets {path} to {what} ({at})");
             Err(Error::new("bad-edit", message).help(help))
         };
         let text = match &place.says {
             None => return Err(self.says_nothing(layer, path, &at)),
-            Some(Value::Null) => return nothing("a null", "there is nothing to be hidden in it"),
+            Some(Value::Null) => return nothing("a null", "it needs no encryption"),
             Some(Value::Text(text)) if text.is_empty() => {
-                return nothing("an empty text", "there is nothing to be hidden in it");
+                return nothing("an empty string", "it needs no encryption");
             }
             Some(Value::Unread) if place.encrypted.is_some() => {
-                let help = "it can be encrypted anew where an identity for it is at hand";
-                return nothing("something encrypted already", help);
+                let help = "set JUSTWHY_IDENTITY to an identity that can decrypt it";
+                return nothing("an encrypted value", help);
             }
             Some(Value::Unread) => {
-                return nothing("something that cannot be read", "put it there anew");
+                return nothing("a value that cannot be read", "use justwhy put with a new value");
             }
             Some(Value::Text(text)) => text.clone(),
             Some(value @ (Value::List(_) | Value::Map(_))) => {
@@ -499,10 +497,10 @@ impl Editor<'_, '_> {
         let key = self.key(path).filter(|key| !is_setting(*key));
         let error = |message| Error::new("bad-edit", message);
         match key.is_some_and(|key| resolution.keys().below(key).any(is_setting)) {
-            true => error(format!("{path} is a branch, and no setting"))
-                .help(format!("name one of those that justwhy list {path} shows")),
-            false => error(format!("{layer} says nothing of {path} there ({at})"))
-                .help(format!("justwhy explain {path} shows what says something")),
+            true => error(format!("{path} is not a setting; it has keys below it"))
+                .help(format!("justwhy list {path} lists them")),
+            false => error(format!("{layer} does not set {path} ({at})"))
+                .help(format!("justwhy explain {path} shows the layers that set it")),
         }
     }
 

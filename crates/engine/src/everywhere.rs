@@ -91,7 +91,7 @@ impl<'a> Everywhere<'a> {
         let is_all = self.survey.get().and_then(Option::as_ref).is_some_and(|(_, is_all)| *is_all);
         let words = match in_words(&choices, &all) {
             words if !words.is_empty() => words,
-            _ if is_all => "every context that the axes form".to_owned(),
+            _ if is_all => "every context".to_owned(),
             _ => "every context that can be read".to_owned(),
         };
         Some((words, choices))
@@ -107,7 +107,7 @@ impl<'a> Everywhere<'a> {
             {
                 let name = &layer.name;
                 error = error.help(format!(
-                    "the layer {name} reads the section {section} of {path}, which is not there"
+                    "section not found: {name} reads the section {section} of {path}"
                 ));
             }
         }
@@ -124,7 +124,7 @@ impl<'a> Everywhere<'a> {
         match near.as_slice() {
             [] => error,
             near => error.help(format!(
-                "in other contexts there is {}",
+                "other contexts have {}",
                 justwhy_core::list_values(near, "and")
             )),
         }

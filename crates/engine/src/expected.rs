@@ -178,15 +178,15 @@ pub fn where_it_is(asking: &Asking<'_>, key: &str, expected: &str, error: Error)
             let layer = &resolution.readings().layer(stand.layer).name;
             let place = stand.show(resolution.keys());
             match is_met {
-                true => found = Some(format!("with --in {way} it is that: {layer} ({place})")),
-                false => any = Some(format!("with --in {way} there is: {layer} sets it ({place})")),
+                true => found = Some(format!("it has this value with --in {way}: {layer} ({place})")),
+                false => any = Some(format!("it is set with --in {way}: {layer} ({place})")),
             }
         }
         found.is_none()
     });
     match found.or(any) {
         Some(help) => error.help(help),
-        None => error.help("nor is there in any other context"),
+        None => error.help("no other context has it either"),
     }
 }
 
@@ -204,7 +204,7 @@ pub fn where_it_is_read(asking: &Asking<'_>, place: &str, error: Error) -> Error
     });
     match found {
         Some(way) => error.help(format!("it is read with --in {way}")),
-        None => error.help("nor is it in any other context"),
+        None => error.help("no other context reads it either"),
     }
 }
 

@@ -179,7 +179,7 @@ pub fn foresee<C: PartialEq + Send + Sync>(
 }
 
 fn then(errors: Vec<Error>) -> Vec<Error> {
-    errors.into_iter().map(|error| error.help("it would be so with what is supposed")).collect()
+    errors.into_iter().map(|error| error.help("the project would be invalid with this change")).collect()
 }
 
 /// Looks at both sides of a supposition.
@@ -248,7 +248,7 @@ impl<C: PartialEq + Send + Sync, S: Fn(&Answers<'_>, &Explanation) -> C + Sync> 
         }
         let read = |snapshot: &Snapshot, asked: Option<&str>| {
             snapshot.survey(asked, true, reads).map_err(|errors| {
-                let none = || Error::new("bad-context", "there is no context to look at");
+                let none = || Error::new("bad-context", "no context to look at");
                 (head.clone(), errors.into_iter().next().unwrap_or_else(none))
             })
         };

@@ -377,13 +377,13 @@ impl Reader {
         let number = value.parse::<usize>().ok().filter(|row| *row > 0);
         number.ok_or_else(|| {
             let message = format!(
-                "the layer {} reads a row by the axis {axis}, and {} is no number of a row",
+                "{} reads a row by the axis {axis}, but {} is not a row number",
                 declared.name,
                 shown_name(value)
             );
             Error::new("bad-context", message)
                 .also("declared at", &self.project.file, self.position(declared.at))
-                .help("rows count from 1")
+                .help("row numbers begin with 1")
         })
     }
 
@@ -429,22 +429,22 @@ impl Reader {
     fn unknown_format(&self, declared: &ProjectLayer, file: &str) -> Error {
         if Format::of_path(file).is_some_and(Format::has_variables) {
             let message = format!(
-                "{file} is an env file, whose names are variables, and the names of the layer {} are keys",
+                "{file} is an env file, but the names of {} are keys",
                 declared.name
             );
             return Error::new("bad-file", message)
                 .at(file, None)
                 .also("declared at", &self.project.file, self.position(declared.at))
-                .help("add names = \"variables\" to the layer, or write a pattern that leaves the file out");
+                .help("add names = \"variables\" to the layer, or exclude the file from the pattern");
         }
         let message = format!(
-            "the layer {} reads {file}, and its name does not show how to read it",
+            "unknown format: {} reads {file}",
             declared.name
         );
         Error::new("bad-file", message)
             .at(file, None)
             .also("declared at", &self.project.file, self.position(declared.at))
-            .help("add format = \"…\" to the layer, or write a pattern that leaves the file out")
+            .help("add format = \"…\" to the layer, or exclude the file from the pattern")
     }
 
     fn files_matching(
@@ -456,7 +456,7 @@ impl Reader {
             return Ok(known.clone());
         }
         let glob = Glob::parse(pattern).map_err(|problem| {
-            let message = format!("the pattern {pattern} is wrong: {problem}");
+            let message = format!("invalid pattern {pattern}: {problem}");
             let at = self.position(declared.at);
             Error::new("bad-project", message).at(&self.project.file, at)
         })?;
@@ -518,7 +518,7 @@ impl Reader {
     }
 
     fn missing_file(&self, declared: &ProjectLayer, path: &str) -> Error {
-        let message = format!("the layer {} reads {path}, which is not there", declared.name);
+        let message = format!("file not found: {} reads {path}", declared.name);
         let mut error = Error::new("missing-file", message).at(path, None).also(
             "declared at",
             &self.project.file,
@@ -532,10 +532,10 @@ impl Reader {
             let name = name.to_string_lossy();
             if let Some(near) = nearest(&name, names.iter().map(String::as_str)) {
                 let near = Path::new(path).with_file_name(near);
-                error = error.help(format!("there is {}: is its name misspelt?", near.display()));
+                error = error.help(format!("did you mean {}?", near.display()));
             }
         }
-        error.help("create it, or say that it may be missing: optional = true")
+        error.help("create it, or add optional = true to the layer")
     }
 
     fn position(&self, at: Span) -> Option<Position> {
@@ -545,7 +545,7 @@ impl Reader {
 
 /// The error to tell of where one is enough.
 pub fn first_of(errors: Vec<Error>) -> Error {
-    let none = || Error::new("bad-file", "it cannot be read");
+    let none = || Error::new("bad-file", "cannot be read");
     errors.into_iter().next().unwrap_or_else(none)
 }
 
@@ -554,7 +554,7 @@ struct Nobody;
 
 impl Decrypts for Nobody {
     fn decrypt(&self, _: &str) -> Result<Text, String> {
-        Err("it is encrypted, and nothing is decrypted here".to_owned())
+        Err("encrypted, and not decrypted here".to_owned())
     }
 }
 
@@ -569,7 +569,7 @@ fn input(
 
 fn not_there_any_more(path: &str) -> Error {
     let message =
-        format!("{path} was found and cannot be read: it is gone, or its name is not UTF-8");
+        format!("{path} cannot be read: it is gone, or its name is not UTF-8");
     Error::new("missing-file", message).at(path, None)
 }
 

@@ -175,29 +175,29 @@ fn at_line(
     }
     let error = match is_read {
         true => {
-            let message = format!("no value of a setting begins at line {line} of {file}");
+            let message = format!("no value begins at line {line} of {file}");
             Error::new("unknown-key", message)
         }
         false => {
-            let message = format!("no source that is read here is called {file}");
+            let message = format!("no layer reads {file} here");
             Error::new("unread-source", message)
         }
     };
-    Err(error.help("a place is FILE:LINE, from the working directory or the project's folder"))
+    Err(error.help("write FILE:LINE, from the working directory or the project's folder"))
 }
 
 fn bad_key(text: &str, error: &justwhy_core::NameError) -> Error {
     let at = text.get(..error.at).map_or(0, |start| start.chars().count()) + 1;
-    Error::new("bad-argument", format!("this is no key: {} (character {at})", error.problem)).help(
-        "a key is a dotted path such as database.pool.max; quote a segment with other \
+    Error::new("bad-argument", format!("invalid key: {} (character {at})", error.problem)).help(
+        "write a dotted path such as database.pool.max; quote a segment with other \
                characters, as in headers.\"x.y\"",
     )
 }
 
 fn unknown(resolution: &Resolution, text: &str) -> Error {
-    let mut error = Error::new("unknown-key", format!("there is no setting {text} here"));
+    let mut error = Error::new("unknown-key", format!("no setting {text} here"));
     if let Some(place) = left_out_at(resolution, text) {
-        error = error.help(format!("{place} names it without a value, which says nothing"));
+        error = error.help(format!("{place} is a key without a value"));
     }
     let keys = resolution.keys();
     let path = justwhy_core::KeyPath::parse(text).ok();
@@ -205,11 +205,11 @@ fn unknown(resolution: &Resolution, text: &str) -> Error {
     let map = key.and_then(|key| resolution.readings().catalogue.map_at(keys, key));
     if let Some(map) = map {
         let map = keys.show(map);
-        return error.help(format!("{map} is a map, which is one value as a whole: ask for {map}"));
+        return error.help(format!("{map} is a table with one value as a whole; ask for {map}"));
     }
     let near = near_keys(resolution, text);
     match near.as_slice() {
-        [] => error.help("justwhy list shows all that there are"),
+        [] => error.help("justwhy list shows all settings"),
         near => error.help(format!("did you mean {}?", justwhy_core::list_values(near, "or"))),
     }
 }

@@ -89,10 +89,10 @@ impl Situation {
                     }
                     let led = leads_to.unwrap_or("none");
                     let message = format!(
-                        "--in: {other}={there} leads to {name}={led}, not to {name}={wanted}"
+                        "--in: {other}={there} gives {name}={led}, not {name}={wanted}"
                     );
                     let error = Error::new("bad-context", message);
-                    return Err(error.help(format!("leave {name} out: it follows {other}")));
+                    return Err(error.help(format!("remove {name}: it follows {other}")));
                 }
                 let allowed = self.project.axis(other).map(|other| &other.axis.allowed);
                 let mut back: Vec<&str> = map.iter().map(|(from, ..)| from.as_str()).collect();
@@ -104,9 +104,9 @@ impl Situation {
                     // An open axis that nothing leads to is what somebody says that it is.
                     [] if axis.axis.open && !map.iter().any(|(_, to, _)| *to == wanted) => {}
                     [] => {
-                        let message = format!("--in: no value of {other} leads to {name}={wanted}");
+                        let message = format!("--in: no value of {other} gives {name}={wanted}");
                         let error = Error::new("bad-context", message);
-                        return Err(error.help(format!("{name} follows {other}: ask for that")));
+                        return Err(error.help(format!("{name} follows {other}; use {other} instead")));
                     }
                     [one] => {
                         chosen.insert(other.clone(), Some((*one).to_owned()));
@@ -120,7 +120,7 @@ impl Situation {
                             justwhy_core::list_values(&choices, "or")
                         );
                         let error = Error::new("bad-context", message);
-                        return Err(error.help(format!("{name} follows {other}: ask for that")));
+                        return Err(error.help(format!("{name} follows {other}; use {other} instead")));
                     }
                 }
             }
@@ -200,7 +200,7 @@ impl Situation {
             };
             if values.is_empty() {
                 let message = format!("--across: the axis {name} lists no values");
-                let help = "list them in `allowed`, or take it out and ask with --in";
+                let help = "list them in `allowed`, or use --in for this axis";
                 return Err(Error::new("bad-context", message).help(help));
             }
             count = count.saturating_mul(values.len());
@@ -209,7 +209,7 @@ impl Situation {
         if count > MOST_CONTEXTS {
             let message = format!("the axes form more than {MOST_CONTEXTS} contexts");
             let error = Error::new("limit", message);
-            return Err(error.help("keep some of them fixed: --in AXIS=VALUE"));
+            return Err(error.help("fix some of them: --in AXIS=VALUE"));
         }
         let kept = self.project.axes.iter().zip(&from.axes);
         let kept = kept.filter(|(axis, value)| !follows(axis, value));
@@ -228,8 +228,8 @@ impl Situation {
             }
         }
         if contexts.is_empty() {
-            let error = Error::new("bad-context", "there is no context to look at");
-            return Err(error.help("[[never]] takes every combination of these axes away"));
+            let error = Error::new("bad-context", "no context to look at");
+            return Err(error.help("[[never]] excludes every combination of these axes"));
         }
         Ok(contexts)
     }
@@ -271,7 +271,7 @@ impl Situation {
         if count > MOST_CONTEXTS {
             let message = format!("the axes form more than {MOST_CONTEXTS} contexts");
             let error = Error::new("limit", message);
-            return Err(error.help("keep some of them fixed: --in AXIS=VALUE"));
+            return Err(error.help("fix some of them: --in AXIS=VALUE"));
         }
         let mut contexts = Vec::new();
         for number in 0..count {
@@ -343,11 +343,11 @@ impl Situation {
         let never = self.project.nevers.iter().find(|never| never.values.iter().all(is_met))?;
         let values: Vec<String> =
             never.values.iter().map(|(axis, value)| format!("{axis}={value}")).collect();
-        let message = format!("there is no {}: this combination does not exist", values.join(","));
+        let message = format!("the combination {} does not exist", values.join(","));
         let at = Some(self.project.text.position(never.at.start));
         let error = Error::new("bad-context", message);
         let error = error.also("declared at", &self.project.file, at);
-        Some(error.help("choose another one with --in, or take it out of [[never]]"))
+        Some(error.help("choose another one with --in, or remove it from [[never]]"))
     }
 
     /// The value of an axis, those that it is read from first.
@@ -487,7 +487,7 @@ impl Situation {
         };
         let Some(value) = value.to_str() else {
             let message = format!(
-                "the variable {name}, which the axis {} is read from, is not UTF-8",
+                "the environment variable {name} of the axis {} is not UTF-8",
                 axis.axis.name
             );
             return Err(Error::new("bad-context", message).at_place(Place::whole(Origin::Process)));
@@ -497,7 +497,7 @@ impl Situation {
 
     fn file(&self, path: &str) -> Result<Found, Error> {
         let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(Found::Nothing(format!("{path} is not there")));
+            return Ok(Found::Nothing(format!("file not found: {path}")));
         };
         Ok(match text.text().trim() {
             "" => Found::Nothing(format!("{path} is empty")),
@@ -507,7 +507,7 @@ impl Situation {
 
     fn file_variable(&self, path: &str, name: &str) -> Result<Found, Error> {
         let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(Found::Nothing(format!("{path} is not there")));
+            return Ok(Found::Nothing(format!("file not found: {path}")));
         };
         let tree = Format::ENV
             .parse(text.text(), self.project.limits)
@@ -532,7 +532,7 @@ impl Situation {
             Branch::Detached => {
                 return Found::Nothing("no git branch is checked out (detached head)".to_owned());
             }
-            Branch::NoRepository => return Found::Nothing("in no git repository".to_owned()),
+            Branch::NoRepository => return Found::Nothing("no git repository".to_owned()),
             Branch::Unknown(why) => return Found::Nothing(why.clone()),
         };
         match patterns.iter().find(|(glob, ..)| glob.matches(name)) {

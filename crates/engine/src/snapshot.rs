@@ -350,7 +350,7 @@ impl Snapshot {
             Err(error) => {
                 return match error.kind() {
                     std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory => Ok(None),
-                    _ => Err(format!("the file {shown} cannot be read: {error}")),
+                    _ => Err(format!("{shown} cannot be read: {error}")),
                 };
             }
         };
@@ -359,12 +359,12 @@ impl Snapshot {
             Ok(bytes) => bytes,
             Err(ReadProblem::Missing) => return Ok(None),
             Err(problem) => {
-                let what = format!("the file {shown}");
+                let what = format!("{shown}");
                 return Err(justwhy_project::unreadable(&problem, &what).message().to_owned());
             }
         };
         let (text, verdict) = decode(bytes);
-        verdict.map_err(|fault| format!("the file {shown} cannot be read: {}", fault.message))?;
+        verdict.map_err(|fault| format!("{shown} cannot be read: {}", fault.message))?;
         Ok(Some(text.text().trim().into()))
     }
 
@@ -379,8 +379,8 @@ impl Snapshot {
             .any(|folder| world.canonical(&folder).is_ok_and(|folder| target.starts_with(folder)));
         if !is_listed {
             return Err(format!(
-                "the file {shown} is outside of the project's folder; `read_folders` under [limits] \
-                 lists other folders from which files may be read"
+                "{shown} is outside the project's folder; `read_folders` under [limits] lists other \
+                 folders to read"
             ));
         }
         if target.starts_with(&project.repository) {
@@ -389,7 +389,7 @@ impl Snapshot {
         beyond::is_allowed(world, &project.repository, &target).map_err(|why| {
             let why = why.map(|why| format!(": {why}")).unwrap_or_default();
             let how = beyond::how_to_allow(world, &target);
-            format!("the file {shown} is outside of the repository, and you do not allow that{why} ({how})")
+            format!("{shown} is outside the repository, which you do not allow{why} ({how})")
         })
     }
 }
@@ -410,7 +410,7 @@ impl Outside for Snapshot {
         match self.situation.process_variable(name).map(|value| value.to_str()) {
             None => Ok(None),
             Some(Some(value)) => Ok(Some(value.into())),
-            Some(None) => Err(format!("the variable {} is not UTF-8", shown_name(name))),
+            Some(None) => Err(format!("the environment variable {} is not UTF-8", shown_name(name))),
         }
     }
 
@@ -450,6 +450,6 @@ pub fn local_layers(readings: &Readings) -> Vec<String> {
 
 /// What references put together grew past all bounds.
 pub fn exhausted() -> Error {
-    Error::new("limit", "references make the values of the project larger than they may be")
-        .help("raise `file_bytes` under [limits] in the project file if this is wanted")
+    Error::new("limit", "references make the values of the project too large")
+        .help("to allow more, raise `file_bytes` under [limits] in the project file")
 }

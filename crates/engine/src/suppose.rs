@@ -96,7 +96,7 @@ impl Supposition {
             Holder::File(path) => {
                 let format = project.format_at(destination.layer, path);
                 let Some(format) = format else {
-                    let message = format!("nobody knows how to write {path}");
+                    let message = format!("the format of {path} cannot be written");
                     return Err(Error::new("bad-edit", message).at(path, None));
                 };
                 self.edit(project, path, (format, &steps(&destination.name)), value)
@@ -115,11 +115,11 @@ impl Supposition {
                     if !is_table(text.text(), &above) {
                         let layer = project.layers.get(number).map_or("", |layer| &layer.name);
                         let message = format!(
-                            "{} is the last value of the layer {layer}, which would read nothing then",
+                            "{} is the last value of the layer {layer}",
                             destination.name
                         );
                         let error = Error::new("bad-edit", message);
-                        return Err(error.help("take the layer out of the project file instead"));
+                        return Err(error.help("remove the layer from the project file instead"));
                     }
                 }
                 Ok(())

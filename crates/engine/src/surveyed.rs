@@ -84,9 +84,9 @@ impl Snapshot {
                 [first, rest @ ..] => {
                     let where_ = plain_context(first);
                     error.help(match rest.len() {
-                        0 => format!("it is so in {where_}"),
-                        1 => format!("it is so in {where_} and 1 more context"),
-                        more => format!("it is so in {where_} and {more} more contexts"),
+                        0 => format!("this happens in {where_}"),
+                        1 => format!("this happens in {where_} and 1 more context"),
+                        more => format!("this happens in {where_} and {more} more contexts"),
                     })
                 }
                 [] => error,
@@ -94,8 +94,8 @@ impl Snapshot {
             return Err(told.collect());
         }
         if set.is_empty() {
-            let error = Error::new("bad-context", "there is no context to look at");
-            return Err(vec![error.help("[[never]] takes every combination of the axes away")]);
+            let error = Error::new("bad-context", "no context to look at");
+            return Err(vec![error.help("[[never]] excludes every combination of the axes")]);
         }
         Ok(Surveyed { survey: Survey::of(readings), full: set, head, unread, faults })
     }
@@ -120,7 +120,7 @@ fn note(unread: &mut Vec<(Error, Vec<Context>)>, error: Error, context: &Context
 pub fn plain_context(context: &Context) -> String {
     let axes: Vec<String> = context.set().map(|(axis, value)| format!("{axis}={value}")).collect();
     match axes.is_empty() {
-        true => "the context in which nothing is set".to_owned(),
+        true => "the context without any axis".to_owned(),
         false => axes.join(","),
     }
 }

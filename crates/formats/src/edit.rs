@@ -51,8 +51,8 @@ pub fn take_out(
     let tree = format.parse(text, limits)?;
     let way = walk(&tree, path, is_whole)?;
     let Some(there) = way.there else {
-        return Err(Fault::new(Span::default(), "there is no value of its own here")
-            .help("if it comes through an anchor, take it out there"));
+        return Err(Fault::new(Span::default(), "no value of its own here")
+            .help("if it comes through an anchor, remove it there"));
     };
     let splice = format.rules().take_out(text, &tree, (parent(&tree, &way), there))?;
     let (start, end) = (text.get(..splice.range.start), text.get(splice.range.end..));
@@ -83,9 +83,9 @@ fn walk<'w>(tree: &Tree<'_>, path: &'w [Step], is_whole: bool) -> Result<Way<'w>
         match &node.kind {
             Kind::Table(_) | Kind::List(_) if !is_last => table = next,
             Kind::Table(children) if !children.is_empty() && !is_whole => {
-                let message = format!("there is a table at {}, and not a value", shown(path));
+                let message = format!("{} is a table, not a value", shown(path));
                 return Err(Fault::new(node.name_at, message)
-                    .help("name one of the keys in it, or take the table out first"));
+                    .help("name one of its keys, or remove the table first"));
             }
             _ if is_last => return Ok(Way { table, there: Some(next), rest: &[], above: path }),
             // Nothing was written there yet, so that a table may be.
@@ -94,13 +94,13 @@ fn walk<'w>(tree: &Tree<'_>, path: &'w [Step], is_whole: bool) -> Result<Way<'w>
                 return Ok(Way { table: next, there: None, rest, above });
             }
             Kind::Alias(..) => {
-                return Err(Fault::new(node.at, "an alias stands for the table here")
-                    .help("write the table out here first, or change it at its anchor"));
+                return Err(Fault::new(node.at, "the table here is an alias")
+                    .help("replace the alias by the table first, or change the table at its anchor"));
             }
             _ => {
-                let message = format!("there is a value at {}", shown(&path[..=number]));
-                let fault = Fault::new(node.name_at, message + ", and a key below it is wanted");
-                return Err(fault.help("a key is either a value or a table: take the value out"));
+                let message = format!("{} has a value", shown(&path[..=number]));
+                let fault = Fault::new(node.name_at, message + ", so it cannot have keys below it");
+                return Err(fault.help("remove the value first"));
             }
         }
     }
@@ -143,7 +143,7 @@ fn verify(
         Span::default(),
         match value {
             Some(_) => "this value cannot be written here",
-            None => "this value cannot be taken out here",
+            None => "this value cannot be removed here",
         },
     );
     let refused = |why: &str| {
@@ -152,7 +152,7 @@ fn verify(
     };
     let before = lower(before)?;
     let after = lower(after).map_err(|fault| {
-        refused(&format!("the file could not be read any more then: {}", fault.message))
+        refused(&format!("the file could not be read afterwards: {}", fault.message))
     })?;
     let Some(target) = target(&mut keys, path) else {
         // It stands in a list, which is one leaf: what reads it judges for itself.
@@ -175,13 +175,13 @@ fn verify(
         .all(|(key, value)| after_said.remove(key).is_some_and(|now| same(&now, value)));
     if !is_wanted || after_said.contains_key(&target) {
         return Err(refused(match value {
-            Some(_) => "the format would make something else of it",
-            None => "another value would be there then, such as through an anchor",
+            Some(_) => "the format would change the value",
+            None => "another value would be there, for example through an anchor",
         }));
     }
     let at = after.leaves.iter().position(|leaf| leaf.name == target);
     if at.is_some_and(|at| !after.literal_dollars(at).is_empty()) {
-        return Err(refused("its references would not be read as such"));
+        return Err(refused("its references would not be read as references"));
     }
     if before_said.len() != after_said.len()
         || before_said
@@ -189,7 +189,7 @@ fn verify(
             .any(|(key, value)| after_said.get(key).is_none_or(|other| !same(other, value)))
     {
         return Err(refused(
-            "other settings take their value from there, such as through an anchor",
+            "other settings have their value from there, for example through an anchor",
         ));
     }
     Ok(())

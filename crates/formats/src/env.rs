@@ -157,7 +157,7 @@ impl<'s> Scanner<'s> {
             }
             _ => {
                 return Err(expected(self.here())
-                    .help("write NAME=VALUE; a name is made of letters, digits and _"));
+                    .help("write NAME=VALUE; a name has letters, digits and _"));
             }
         }
         self.at += 1;
@@ -181,8 +181,8 @@ impl<'s> Scanner<'s> {
         if self.at == start || first.is_some_and(|byte| byte.is_ascii_digit()) {
             return Err(Fault::new(Span::new(start, start), "expected the name of a variable")
                 .help(
-                    "a line is NAME=VALUE, empty, or a comment that begins with #; a name is \
-                       made of letters, digits and _ and does not begin with a digit",
+                    "write NAME=VALUE, or a comment that begins with #; a name has letters, digits \
+                       and _, and does not begin with a digit",
                 ));
         }
         Ok(Span::new(start, self.at))
@@ -263,7 +263,7 @@ impl<'s> Scanner<'s> {
     fn only_a_comment_follows(&mut self) -> Result<(), Fault> {
         self.skip_blanks();
         if !self.is_at_line_end() && self.peek() != Some(b'#') {
-            return Err(Fault::new(self.here(), "something follows the closing quote")
+            return Err(Fault::new(self.here(), "unexpected text after the closing quote")
                 .help("quote the whole value; only blanks and a comment may follow it"));
         }
         self.skip_line();
@@ -277,11 +277,11 @@ fn narrow(at: usize) -> u32 {
 }
 
 fn spaces(at: Span) -> Fault {
-    Fault::new(at, "there are spaces around `=`").help("write NAME=VALUE without spaces")
+    Fault::new(at, "spaces around `=`").help("write NAME=VALUE without spaces")
 }
 
 fn never_closed(open: usize) -> Fault {
-    Fault::new(Span::new(open, open), "the quote that opens here is never closed")
+    Fault::new(Span::new(open, open), "unterminated quote")
 }
 
 fn put(text: &str, tree: &Tree<'_>, way: &Way<'_>, value: &Value) -> Result<Splice, Fault> {

@@ -88,19 +88,19 @@ pub fn variables(settings: &[Exported]) -> Result<Vec<(&str, String)>, Vec<NotWr
         };
         if !is_env_name(name) {
             refuse(format!(
-                "its variable would be {}, which is no name of a variable; `variable` in the catalogue \
-                 gives it another one",
+                "its variable would be {}, which is not a valid name; choose another with `variable` in \
+                 the catalogue",
                 KeyPath::single(name)
             ));
             continue;
         }
         if let Some(other) = by_name.insert(name, &setting.key) {
-            refuse(format!("its variable, {name}, is that of {other} too"));
+            refuse(format!("{other} has the same variable, {name}"));
             continue;
         }
         let text = text(&setting.value);
         match text.contains('\0') {
-            true => refuse("there is a NUL character in it, which no variable can hold".to_owned()),
+            true => refuse("it has a NUL character, which no variable can hold".to_owned()),
             false => all.push((name, text)),
         }
     }
@@ -166,7 +166,7 @@ fn properties(settings: &[Exported]) -> Result<String, Vec<NotWritable>> {
     let mut out = String::new();
     for Exported { key, value, .. } in settings {
         if key.segments().any(|segment| segment.is_empty() || segment.contains('.')) {
-            let because = "a segment of it is empty or has a dot, which separates segments there";
+            let because = "one of its segments is empty or has a dot";
             refused.push(NotWritable { key: key.clone(), because: because.to_owned() });
             continue;
         }
@@ -188,7 +188,7 @@ fn toml(settings: &[Exported]) -> Result<String, Vec<NotWritable>> {
         match toml::written(value, Quotes::Double) {
             Ok(value) => lines.push_str(&format!("{name} = {value}\n")),
             Err(_) => {
-                let because = "there is a null in it, which TOML has not".to_owned();
+                let because = "it has a null, which TOML does not have".to_owned();
                 refused.push(NotWritable { key: key.clone(), because });
             }
         }

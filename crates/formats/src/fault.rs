@@ -40,16 +40,16 @@ impl Fault {
 
     /// Its name is not told: in a file of values it could be a part of one.
     pub(crate) fn repeated(at: Span, first: Span) -> Fault {
-        Fault::new(at, "this key is repeated")
-            .also("it stands first at", first)
-            .help("keep one of the two")
+        Fault::new(at, "duplicate key")
+            .also("first at", first)
+            .help("remove one of the two")
     }
 
     /// Past a limit; `field` is its name in `[limits]`.
     pub(crate) fn past_limit(at: Span, field: &str, limit: u64, of_what: &str) -> Fault {
-        let mut fault = Fault::new(at, format!("there are more than {limit} {of_what} here"));
+        let mut fault = Fault::new(at, format!("more than {limit} {of_what} here"));
         fault.code = "limit";
-        fault.help(format!("raise `{field}` under [limits] in the project file if this is wanted"))
+        fault.help(format!("to allow more, raise `{field}` under [limits] in the project file"))
     }
 }
 
@@ -87,17 +87,17 @@ impl Faults {
 
 /// More tables and lists inside each other than there may be.
 pub(crate) fn too_deep(at: Span, limits: Limits) -> Fault {
-    let of_what = "tables and lists inside each other";
+    let of_what = "nested tables and lists";
     Fault::past_limit(at, "depth", limits.depth as u64, of_what)
 }
 
 pub(crate) fn integer_too_large(at: Span) -> Fault {
-    Fault::new(at, "an integer must fit into 64 bits").help("write it as a text, in quotes")
+    Fault::new(at, "integer too large for 64 bits").help("write it as a string, in quotes")
 }
 
 pub(crate) fn number_too_large(at: Span) -> Fault {
-    Fault::new(at, "a number must fit into 64-bit floating point")
-        .help("write it as a text, in quotes")
+    Fault::new(at, "number too large for 64-bit floating point")
+        .help("write it as a string, in quotes")
 }
 
 /// A name for a message: at most 60 characters, quoted if it must be.

@@ -92,14 +92,14 @@ fn trimmed(text: &str, start: usize) -> (&str, usize) {
 
 fn header(paths: &mut Paths<'_>, content: &str, at: usize) -> Result<NodeId, Fault> {
     let Some(inner) = content[1..].strip_suffix(']') else {
-        let fault = Fault::new(Span::new(at, at), "this section has no `]` at the end of its line");
-        return Err(fault.help("a section is [a.b], alone on its line"));
+        let fault = Fault::new(Span::new(at, at), "unterminated section: expected `]` at the end of the line");
+        return Err(fault.help("write [a.b], alone on its line"));
     };
     let (name, name_at) = trimmed(inner, at + 1);
     let path = KeyPath::parse(name).map_err(|error| {
         let here = name_at + error.at;
-        Fault::new(Span::new(here, here), format!("this is no section: {}", error.problem))
-            .help("a section is a dotted path such as [database.pool]; quote a segment with other characters")
+        Fault::new(Span::new(here, here), format!("invalid section: {}", error.problem))
+            .help("write a dotted path such as [database.pool]; quote a segment with other characters")
     })?;
     let mut table = Tree::ROOT;
     for segment in path.segments() {
@@ -115,12 +115,12 @@ fn pair<'s>(
     at: usize,
 ) -> Result<(), Fault> {
     let Some(separator) = content.find(['=', ':']) else {
-        return Err(Fault::new(Span::new(at, at), "this line has neither `=` nor `:`")
+        return Err(Fault::new(Span::new(at, at), "expected `=` or `:`")
             .help("write key = value, a section [a.b], or a comment that begins with ; or #"));
     };
     let (name, name_at) = trimmed(&content[..separator], at);
     if name.is_empty() {
-        return Err(Fault::new(Span::new(at, at), "there is no key before the separator")
+        return Err(Fault::new(Span::new(at, at), "no key before the separator")
             .help("write key = value"));
     }
     let after = at + separator + 1;
@@ -204,7 +204,7 @@ fn sections(text: &str) -> Vec<Section> {
 /// The value of an INI key.
 fn quoted(text: &str, quotes: Quotes) -> Result<String, Fault> {
     if text.contains(['\n', '\r']) {
-        return Err(unwritable("a text of several lines"));
+        return Err(unwritable("a string of several lines"));
     }
     let is_trimmed = text.trim_matches([' ', '\t']) == text;
     let looks_quoted = text.len() > 1 && text.starts_with('"') && text.ends_with('"');

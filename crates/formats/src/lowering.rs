@@ -205,8 +205,8 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
                 let (source, anchor) = self.follow(source, anchor);
                 if !matches!(self.tree.node(source).kind, Kind::Table(_)) {
                     let at = self.tree.node(merge).name_at;
-                    return Err(Fault::new(at, "`<<` merges something that is not a table")
-                        .help("name an anchor of a table, or a list of such"));
+                    return Err(Fault::new(at, "`<<` can only merge tables")
+                        .help("write the alias of a table, or a list of such aliases"));
                 }
                 self.enter(source, depth + 1)?;
                 for member in self.members(source, depth + 1, anchor)? {
@@ -322,7 +322,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         self.text_bytes = self.text_bytes.saturating_add(bytes);
         if self.text_bytes > self.limits.file_bytes {
             let limit = self.limits.file_bytes;
-            return Err(Fault::past_limit(at, "file_bytes", limit, "bytes of text, with aliases,"));
+            return Err(Fault::past_limit(at, "file_bytes", limit, "bytes, with aliases,"));
         }
         Ok(())
     }

@@ -58,7 +58,7 @@ impl<'s> Paths<'s> {
     fn both(&self, at: Span, there: NodeId) -> Fault {
         let message = "a key is both a value and a table";
         Fault::new(at, message)
-            .also("it stands first at", self.tree.node(there).name_at)
+            .also("first at", self.tree.node(there).name_at)
             .help("give one of the two another name")
     }
 }

@@ -175,8 +175,8 @@ fn pair(paths: &mut Paths<'_>, line: &Logical) -> Result<(), Fault> {
     };
     let segments: Vec<&str> = key.split('.').collect();
     if segments.iter().any(|segment| segment.is_empty()) {
-        return Err(Fault::new(name_at, "a segment of this key is empty")
-            .help("dots separate the segments of a key, and each needs a name"));
+        return Err(Fault::new(name_at, "empty segment in this key")
+            .help("dots separate the segments of a key; each needs a name"));
     }
     if segments.len() > justwhy_core::MAX_SEGMENTS {
         let message = format!("a key has at most {} segments", justwhy_core::MAX_SEGMENTS);
@@ -217,7 +217,7 @@ fn unescape(characters: &[Placed]) -> Result<String, Fault> {
 fn unicode(rest: &mut &[Placed], at: usize) -> Result<char, Fault> {
     let at = Span::new(at, at);
     let half = || {
-        Fault::new(at, "this \\u escape is no character: half a surrogate pair")
+        Fault::new(at, "invalid \\u escape: half a surrogate pair")
             .help("write both halves, or the character itself")
     };
     let first = hexadecimal(rest, at)?;

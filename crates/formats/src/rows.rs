@@ -77,9 +77,9 @@ fn past_end(text: &str, wanted: usize, count: usize) -> Fault {
     };
     Fault::new(
         Span::new(text.len(), text.len()),
-        format!("there is no row {wanted}: it has {rows}"),
+        format!("row {wanted} not found: the file has {rows}"),
     )
-    .help("rows count from 1")
+    .help("row numbers begin with 1")
 }
 
 /// The same document so many bytes further on.
@@ -155,7 +155,7 @@ fn csv_row(text: &str, wanted: usize, keys: &mut Keys, limits: Limits) -> Result
             let message =
                 format!("this row has {} fields, the header {}", record.len(), names.len());
             return Err(Fault::new(Span::new(start, start), message)
-                .help("give every column a field; quote a field that holds a comma"));
+                .help("give every column a field; quote a field with a comma"));
         }
         if count == wanted {
             let places = fields(&text[start..end], start);
@@ -164,8 +164,8 @@ fn csv_row(text: &str, wanted: usize, keys: &mut Keys, limits: Limits) -> Result
         }
     }
     if header.is_none() {
-        let fault = Fault::new(Span::new(0, 0), "there is no header that names the columns");
-        return Err(fault.help("the first line of a CSV file names its columns"));
+        let fault = Fault::new(Span::new(0, 0), "no header with the names of the columns");
+        return Err(fault.help("the first line of a CSV file has the names of its columns"));
     }
     Err(past_end(text, wanted, count))
 }
@@ -185,7 +185,7 @@ fn check_quotes(record: &str, start: usize) -> Result<(), Fault> {
         return Ok(());
     }
     let at = start + record.find('"').unwrap_or_default();
-    Err(Fault::new(Span::new(at, at), "a quote in this row has no counterpart")
+    Err(Fault::new(Span::new(at, at), "unterminated quote in this row")
         .help("quote the whole field, and double each quote in it: \"5\"\" pipe\""))
 }
 
@@ -221,7 +221,7 @@ fn row_tree(
         let name = name.trim();
         if name.is_empty() {
             return Err(Fault::new(name_at, "a column has no name")
-                .help("the first line of a CSV file names its columns"));
+                .help("the first line of a CSV file has the names of its columns"));
         }
         let path = KeyPath::parse(name).unwrap_or_else(|_| KeyPath::single(name));
         let segments: Vec<&str> = path.segments().collect();

@@ -22,7 +22,7 @@ pub fn decode(bytes: Vec<u8>) -> (SourceText, Result<(), Fault>) {
     text.drain(..mark);
     let verdict = match fault {
         Some((at, utf16)) => {
-            let fault = Fault::new(Span::new(at - mark, at - mark), "this is not UTF-8");
+            let fault = Fault::new(Span::new(at - mark, at - mark), "not UTF-8");
             Err(fault.help(if utf16 {
                 "it looks like UTF-16; save it as UTF-8"
             } else {
@@ -31,7 +31,7 @@ pub fn decode(bytes: Vec<u8>) -> (SourceText, Result<(), Fault>) {
         }
         None => match memchr::memchr(0, text.as_bytes()) {
             // Forbidden by every format, and some parsers take it for the end of the text.
-            Some(at) => Err(Fault::new(Span::new(at, at), "there is a NUL character here")
+            Some(at) => Err(Fault::new(Span::new(at, at), "NUL character")
                 .help("this does not look like a text file")),
             None => Ok(()),
         },

@@ -1,6 +1,7 @@
-//! What is said when something could not be done.
+//! Errors: what could not be done, where and what to do.
 
 use crate::arguments::{Common, Form, When};
+use crate::help;
 use crate::json;
 use crate::look::{Look, Role, width};
 use crate::outcome::{Outcome, Terminal};
@@ -28,14 +29,15 @@ pub(crate) fn of_common(errors: &[Error], common: &Common, terminal: &Terminal) 
     Outcome { result: result.into(), notes, code: CODE, done: Vec::new() }
 }
 
-/// An error for people.
+/// An error for people: its place and what is wrong, the line, and what to do.
 pub(crate) fn render(error: &Error, look: &Look) -> String {
-    let mut out = look.paint(Role::Wrong, "error");
-    let place = match error.place() {
-        Some(place) => format!(" {}", look.paint(Role::Place, &place.to_string())),
-        None => String::new(),
-    };
-    out.push_str(&format!("{place}: {}\n", look.text(error.message())));
+    let mut out = String::new();
+    if let Some(place) = error.place() {
+        out.push_str(&look.paint(Role::Place, &place.to_string()));
+        out.push_str(": ");
+    }
+    let label = look.paint(Role::Wrong, "error");
+    out.push_str(&format!("{label}: {}\n", look.text(error.message())));
     if let Some(excerpt) = error.shown_line() {
         out.push_str(&shown_line(error, excerpt, look));
     }
@@ -45,7 +47,7 @@ pub(crate) fn render(error: &Error, look: &Look) -> String {
     }
     let beside_the_mark = error.shown_line().map(|excerpt| excerpt.label.as_str());
     for help in error.helps().iter().filter(|help| Some(help.as_str()) != beside_the_mark) {
-        look.paragraph(&mut out, help, "  ");
+        look.paragraph(&mut out, &format!("help: {help}"), "  ");
     }
     out
 }
@@ -125,34 +127,33 @@ fn rendered_line(
     split.map(|(number, text)| (number.to_owned(), text.to_owned())).collect()
 }
 
-/// What clap says about the arguments: help and the version are no errors.
+/// What clap made of the arguments: help and the version are no errors.
 pub(crate) fn of_arguments(
     error: &clap::Error,
     words: &[OsString],
     terminal: &Terminal,
 ) -> Outcome {
-    let in_colour = match error.use_stderr() {
-        true => terminal.errors_in_colour,
-        false => terminal.look.colour,
-    };
-    let text = match in_colour {
-        true => error.render().ansi().to_string(),
-        false => error.render().to_string(),
-    };
     if !error.use_stderr() {
+        let text = match error.kind() {
+            clap::error::ErrorKind::DisplayHelp => help::asked(words),
+            _ => error.render(),
+        };
+        let text = match terminal.look.colour {
+            true => text.ansi().to_string(),
+            false => text.to_string(),
+        };
         return Outcome { result: text.into(), notes: String::new(), code: 0, done: Vec::new() };
     }
-    let wants_json = words.windows(2).any(|pair| pair[0] == "--output" && pair[1] == "json")
-        || words.iter().any(|word| word == "--output=json");
-    let result = if wants_json {
-        let plain = error.render().to_string();
-        // Up to the usage, in one line: what is wrong may take several.
-        let lines = plain.lines().map(str::trim).take_while(|line| !line.is_empty());
-        let said = lines.collect::<Vec<_>>().join(" ");
-        let message = said.strip_prefix("error: ").unwrap_or(&said);
-        crate::printable::printable_json(json::failure(&Error::new("bad-argument", message)))
-    } else {
-        String::new()
+    let (message, helps) = help::problem(error);
+    let problem = helps.into_iter().fold(Error::new("bad-argument", message), Error::help);
+    let look = Look { colour: terminal.errors_in_colour, ..terminal.look };
+    let is_json = |word: &OsString| word == "json";
+    let is_output = |word: &OsString| word == "--output" || word == "-o";
+    let wants_json = words.windows(2).any(|pair| is_output(&pair[0]) && is_json(&pair[1]))
+        || words.iter().any(|word| word == "--output=json" || word == "-ojson");
+    let result = match wants_json {
+        true => crate::printable::printable_json(json::failure(&problem)),
+        false => String::new(),
     };
-    Outcome { result: result.into(), notes: text, code: CODE, done: Vec::new() }
+    Outcome { result: result.into(), notes: render(&problem, &look), code: CODE, done: Vec::new() }
 }

@@ -21,9 +21,11 @@ pub(crate) fn read(words: &[OsString]) -> Result<Arguments, Error> {
     let words: Vec<String> = words.iter().map(|word| word.to_string_lossy().into_owned()).collect();
     let mut rest = words.iter().skip(1).take_while(|word| *word != "--");
     while let Some(word) = rest.next() {
-        let (option, value) = match word.split_once('=') {
-            Some((option, value)) => (option, Some(value)),
-            None => (word.as_str(), None),
+        let (option, value) = match (short(word), word.split_once('=')) {
+            (Some((option, "")), _) => (option, None),
+            (Some((option, value)), _) => (option, Some(value)),
+            (None, Some((option, value))) => (option, Some(value)),
+            (None, None) => (word.as_str(), None),
         };
         let once = ONCE.into_iter().find(|known| *known == option);
         if once.is_none() && !["--set", "--unset"].contains(&option) {
@@ -44,4 +46,16 @@ pub(crate) fn read(words: &[OsString]) -> Result<Arguments, Error> {
         }
     }
     Ok(given)
+}
+
+/// The long form of an option that was given by its letter, and the value that follows it there.
+fn short(word: &str) -> Option<(&'static str, &str)> {
+    let long = match word.get(..2)? {
+        "-p" => "--project",
+        "-i" => "--in",
+        "-o" => "--output",
+        _ => return None,
+    };
+    let value = &word[2..];
+    Some((long, value.strip_prefix('=').unwrap_or(value)))
 }

@@ -11,6 +11,7 @@ mod dumps;
 mod failure;
 mod fingerprint;
 mod given;
+mod help;
 mod json;
 mod look;
 mod outcome;

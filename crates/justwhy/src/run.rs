@@ -5,10 +5,11 @@ use crate::command_line::{Arguments, Command};
 use crate::commands;
 use crate::failure;
 use crate::given;
+use crate::help;
 use crate::outcome::{Outcome, Terminal};
 use crate::printable::printable;
 use crate::running::{Asked, Running, requests};
-use clap::{CommandFactory as _, Parser as _};
+use clap::Parser as _;
 use justwhy_encryption::Keyring;
 use justwhy_project::{Error, World};
 use justwhy_stores::{Client, Options};
@@ -39,10 +40,10 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &Arc<dyn World
     let stores = &Arc::new(Client::new(options));
     let keyring = &Arc::new(Keyring::of_process());
     let asked = Asked { common, look: &look, given: &given, stores, keyring };
-    let answer = match misplaced_form(&arguments) {
+    let answer = match misplaced_form(&arguments).or_else(|| misplaced_option(&arguments)) {
         Some(error) => Err(vec![error]),
         None => {
-            let program = Arguments::command;
+            let program = help::program;
             let running = Running { asked, world, program, again: run };
             match &arguments.command {
                 Some(command) => command.runs().run(&running),
@@ -55,7 +56,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &Arc<dyn World
     let copies = stores
         .copies()
         .into_iter()
-        .map(|(store, copy)| look.text(&format!("note: of the store {store} {copy}")) + "\n");
+        .map(|(store, copy)| look.text(&format!("note: store {store}: {copy}")) + "\n");
     let outcome = Outcome { notes: copies.collect::<String>() + &outcome.notes, ..outcome };
     let is_launch = matches!(arguments.command, Some(Command::Launch(_)));
     let outcome = if is_launch { commands::launch::as_own_failure(outcome) } else { outcome };
@@ -73,11 +74,26 @@ fn misplaced_form(arguments: &Arguments) -> Option<Error> {
         return None;
     }
     let message = match form {
-        Form::Csv | Form::Html => "only grid prints a table or a page",
-        Form::Sarif | Form::Junit => "only check prints findings as SARIF or JUnit XML",
+        Form::Csv | Form::Html => "only grid has the forms csv and html",
+        Form::Sarif | Form::Junit => "only check has the forms sarif and junit",
         Form::Text | Form::Json => return None,
     };
-    Some(Error::new("bad-argument", message).help("--output json is understood everywhere"))
+
+    Some(Error::new("bad-argument", message).help("every command has --output json"))
+}
+
+/// Refuses a common option that does nothing in the command.
+fn misplaced_option(arguments: &Arguments) -> Option<Error> {
+    let entry = arguments.command.as_ref()?.entry();
+    let option = entry.without.iter().find(|option| arguments.common.has(option))?;
+    let message = format!("{} has no option {}", entry.name, help::option(option));
+    Some(Error::new("bad-argument", message).help(match (*option, entry.name) {
+        ("context", "compare") => "compare takes its contexts as arguments".to_owned(),
+        ("set" | "unset", "put" | "drop" | "move" | "encrypt") => {
+            "it is for one run only; justwhy suppose shows what it changes".to_owned()
+        }
+        _ => format!("justwhy {} --help lists its options", entry.name),
+    }))
 }
 
 /// What arguments that could not be understood come to: a failure of `launch` is told from those of the

@@ -80,7 +80,7 @@ impl<'a> Answering<'a> {
             notes.push_str(
                 &self
                     .look
-                    .text(&format!("note: nothing mentions {shown}, which --unset names{hint}")),
+                    .text(&format!("note: --unset {shown}: no layer sets it{hint}")),
             );
             notes.push('\n');
         }
@@ -227,7 +227,7 @@ impl Running<'_> {
         let unread = snapshot.unread_elsewhere();
         let notes = unread.iter().map(|what| {
             let told = format!(
-                "note: {what} cannot be read: a variable for a setting that only stands there is not recognised"
+                "note: {what} cannot be read; variables of settings that only it sets are not recognised"
             );
             look.text(&told) + "\n"
         });
@@ -265,7 +265,7 @@ fn other_process(from: &str, world: &dyn World) -> Result<Vec<(OsString, OsStrin
                 false => from.to_owned(),
             };
             let error = justwhy_project::unreadable(&problem, &what);
-            Err(error.help("--process-from takes the number of a process or a dump made by env"))
+            Err(error.help("give a process ID, or a file that env wrote"))
         }
     }
 }

@@ -54,10 +54,10 @@ pub fn is_allowed(
 }
 
 fn refusal(world: &dyn World, shown: &str, target: &Path, why: Option<String>) -> Error {
-    let message = format!("{shown} leads out of the repository, to {}", target.display());
+    let message = format!("{shown} is outside the repository, at {}", target.display());
     let error = Error::new("outside", message).at(shown, None);
     let error = match why {
-        Some(why) => error.help(format!("what you allow cannot be used: {why}")),
+        Some(why) => error.help(format!("your own configuration cannot be read: {why}")),
         None => error,
     };
     error.help(how_to_allow(world, target))

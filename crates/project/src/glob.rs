@@ -52,17 +52,17 @@ impl Glob {
                 return Ok(Part::Folders);
             }
             if part.contains("**") {
-                return Err("`**` stands alone between two slashes".to_owned());
+                return Err("`**` must be alone between two slashes".to_owned());
             }
             if !part.contains(['*', '?', '[']) {
                 return Ok(Part::Name(part.to_owned()));
             }
-            Pattern::new(part).map(Part::Wild).map_err(|_| "a `[` in it is never closed".to_owned())
+            Pattern::new(part).map(Part::Wild).map_err(|_| "unterminated `[`".to_owned())
         };
         let parts = text.split('/').filter(|part| !part.is_empty() && *part != ".");
         let parts: Vec<Part> = parts.map(part).collect::<Result<_, _>>()?;
         match parts.is_empty() {
-            true => Err("there is nothing in it".to_owned()),
+            true => Err("it is empty".to_owned()),
             false => Ok(Glob { parts }),
         }
     }
@@ -197,9 +197,9 @@ impl Search<'_> {
         };
         self.visits += entries.len();
         if self.visits > MOST_VISITS {
-            let message = format!("a pattern leads to more than {MOST_VISITS} files and folders");
+            let message = format!("a pattern visits more than {MOST_VISITS} files and folders");
             let error = Error::new("limit", message).at(path, None);
-            return Err(error.help("write a pattern that begins with a narrower folder"));
+            return Err(error.help("begin the pattern with a narrower folder"));
         }
         let entry = |entry: crate::ports::FolderEntry| {
             // A name that is no text is shown so and cannot be read as a source; nothing is lost, as

@@ -282,8 +282,8 @@ impl Project {
         let store =
             self.stores.iter().find(|store| store.token_variable.as_deref() == Some(variable));
         match (axis, store) {
-            (Some(axis), _) => Some(format!("the axis {} is read from it", axis.axis.name)),
-            (None, Some(store)) => Some(format!("it holds the token of the store {}", store.name)),
+            (Some(axis), _) => Some(format!("the axis {} reads it", axis.axis.name)),
+            (None, Some(store)) => Some(format!("it has the token of the store {}", store.name)),
             (None, None) => None,
         }
     }
@@ -315,12 +315,12 @@ impl Project {
 /// Why a file that was named could not be read.
 pub fn unreadable(problem: &ReadProblem, what: &str) -> Error {
     match problem {
-        ReadProblem::Missing => Error::new("missing-file", format!("{what} is not there")),
+        ReadProblem::Missing => Error::new("missing-file", format!("file not found: {what}")),
         ReadProblem::NotAFile(kind) => {
-            Error::new("not-a-file", format!("{what} is {kind}, and only regular files are read"))
+            Error::new("not-a-file", format!("{what} is {kind}, not a regular file"))
         }
         ReadProblem::TooLarge => {
-            Error::new("limit", format!("{what} is larger than the limit for a file allows"))
+            Error::new("limit", format!("{what} is larger than the limit for files"))
         }
         ReadProblem::Refused(error) => {
             Error::new("unreadable-file", format!("{what} cannot be read: {error}"))
@@ -340,9 +340,9 @@ fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
                 true => Ok(file),
                 false => Err(Error::new(
                     "no-project",
-                    format!("there is no {FILE_NAME} in {}", asked.display()),
+                    format!("no {FILE_NAME} in {}", asked.display()),
                 )
-                .help("--project takes the project file or its folder")),
+                .help("give --project the project file or its folder")),
             };
         }
         return Ok(path);
@@ -358,10 +358,10 @@ fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
             None => {
                 return Err(Error::new(
                     "no-project",
-                    format!("there is no {FILE_NAME} here or in any folder above"),
+                    format!("no {FILE_NAME} here or in any folder above"),
                 )
                 .help(
-                    "--project PATH names one elsewhere; `justwhy demo` shows what one looks like",
+                    "use --project PATH for one elsewhere; justwhy demo writes an example",
                 ));
             }
         }
@@ -419,10 +419,10 @@ fn read(
     for item in sink.list(root, "catalogue").unwrap_or_default() {
         let Some((path, at)) = sink.text_of(item) else { continue };
         if path.is_empty() || path.ends_with('/') || path.contains('\0') {
-            sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+            sink.error(Error::new("bad-project", "invalid path of a file"), at);
         } else if paths.iter().any(|(other, _)| *other == path) {
             let message =
-                format!("the catalogue file {} is named twice", justwhy_formats::shown_name(&path));
+                format!("duplicate catalogue file: {}", justwhy_formats::shown_name(&path));
             sink.error(Error::new("bad-project", message), at);
         } else {
             paths.push((path, at));
@@ -455,13 +455,13 @@ fn version(sink: &mut Sink<'_>) {
     match sink.integer(Tree::ROOT, "justwhy") {
         Some((1, _)) => {}
         Some((_, at)) => sink.error(
-            Error::new("bad-project", "this file is of a version that is not known")
-                .help("this program reads version 1: justwhy = 1"),
+            Error::new("bad-project", "unknown version")
+                .help("this program reads version 1: write justwhy = 1"),
             at,
         ),
         None if sink.field(Tree::ROOT, "justwhy").is_some() => {}
         None => sink.error(
-            Error::new("bad-project", "the version of the project file is missing")
+            Error::new("bad-project", "no version in the project file")
                 .help("begin the file with: justwhy = 1"),
             Span::default(),
         ),
@@ -486,8 +486,8 @@ fn nest(sink: &mut Sink<'_>, table: justwhy_formats::NodeId) -> Option<String> {
     let (nest, at) = sink.text(table, "nest")?;
     if nest.is_empty() {
         sink.error(
-            Error::new("bad-project", "`nest` is empty, so that no name could be split")
-                .help("the usual one is nest = \"__\""),
+            Error::new("bad-project", "`nest` must not be empty")
+                .help("the default is nest = \"__\""),
             at,
         );
         return None;
@@ -505,23 +505,23 @@ fn recipients(sink: &mut Sink<'_>) -> Vec<(String, justwhy_core::Position)> {
         let Some((recipient, at)) = sink.text_of(item) else { continue };
         // Whoever puts an identity here by mistake has made a secret public.
         let error = |message: &str| Error::new("bad-project", message);
-        let how = "a recipient is what `justwhy identity new FILE` prints: age1 and 58 more \
-                   lower-case letters and digits";
+        let how = "justwhy identity new FILE prints a recipient: age1 and 58 lower-case letters and \
+                   digits";
         if recipient.trim_start().to_ascii_uppercase().starts_with("AGE-SECRET-KEY-") {
-            let error = error("this is an identity, which must stay secret, and no recipient");
-            let help = "take it out, and make a new one: whoever has read this file can read what \
-                        is encrypted for it";
+            let error = error("this is an identity, which must stay secret, not a recipient");
+            let help = "remove it and make a new one: everybody who has read this file can decrypt \
+                        with it";
             sink.error(error.help(help).help(how), at);
         } else if !is_recipient(&recipient) {
-            sink.error(error("this is no recipient of the age format").help(how), at);
+            sink.error(error("invalid recipient: not of the age format").help(how), at);
         } else if let Some((_, first)) = recipients.iter().find(|(other, _)| *other == recipient) {
             let first = sink.position(*first);
-            let error = error("this recipient is named twice").also(
-                "the first is at",
+            let error = error("duplicate recipient").also(
+                "first at",
                 sink.file(),
                 Some(first),
             );
-            sink.error(error.help("take one of the two out"), at);
+            sink.error(error.help("remove one of the two"), at);
         } else {
             recipients.push((recipient, at));
         }

@@ -155,12 +155,12 @@ pub trait Stores: Send + Sync {
 
 /// The address of a service or an etcd node, or why it is none, as a clause.
 pub(crate) fn check_address(text: &str) -> Result<Url, String> {
-    let url = Url::parse(text).map_err(|error| format!("this is no address: {error}"))?;
+    let url = Url::parse(text).map_err(|error| format!("invalid address: {error}"))?;
     if !matches!(url.scheme(), "http" | "https") {
         return Err("the address must begin with https:// or http://".to_owned());
     }
     if !url.username().is_empty() || url.password().is_some() {
-        return Err("the address must not hold a user or a password".to_owned());
+        return Err("the address must not have a user or a password".to_owned());
     }
     if url.query().is_some() || url.fragment().is_some() {
         return Err("the address must not have a query or a fragment".to_owned());

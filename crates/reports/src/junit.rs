@@ -23,7 +23,7 @@ pub fn junit(findings: &[Reported<'_>], not_run: &[NotRun<'_>], warnings_fail: b
                 false => TestCaseStatus::skipped(),
             };
             if !reasons.is_empty() {
-                status.set_message(format!("it did not run: {}", reasons.join("; ")));
+                status.set_message(format!("skipped: {}", reasons.join("; ")));
             }
             let mut case = TestCase::new(rule.about(), status);
             case.set_classname(rule.name());

@@ -16,7 +16,7 @@ pub fn sarif(findings: &[Reported<'_>], not_run: &[NotRun<'_>], version: &str) -
     let notifications = not_run.iter().map(|NotRun { rule, why }| {
         let about = sarif::ReportingDescriptorReference::builder().id(rule.name()).build();
         sarif::Notification::builder()
-            .message(message(&format!("{} did not run: {why}", rule.name())))
+            .message(message(&format!("{} was skipped: {why}", rule.name())))
             .level(json!("warning"))
             .associated_rule(about)
             .build()

@@ -82,12 +82,11 @@ impl Expression {
             })),
         });
         match parsed {
-            None => Err(bad("it cannot be read".to_owned())),
-            Some(Err(None)) => Err(bad("it is no expression".to_owned())),
+            None => Err(bad("the expression cannot be read".to_owned())),
+            Some(Err(None)) => Err(bad("not an expression".to_owned())),
             Some(Err(Some((problem, at)))) => Err(BadExpression { problem, at }),
             Some(Ok((_, found))) if found.macros > MOST_MACROS => Err(bad(format!(
-                "more than {MOST_MACROS} of all, exists, exists_one, map and filter stand inside of \
-                 each other"
+                "more than {MOST_MACROS} of all, exists, exists_one, map and filter are nested"
             ))),
             Some(Ok((ast, found))) => Ok(Expression { ast, paths: found.paths }),
         }
@@ -105,13 +104,13 @@ impl Expression {
             cases.iter().map(|settings| self.judge_one(settings)).collect::<Vec<_>>()
         });
         judged.unwrap_or_else(|| {
-            cases.iter().map(|_| Judgement::Unclear("it cannot be evaluated".to_owned())).collect()
+            cases.iter().map(|_| Judgement::Unclear("cannot be evaluated".to_owned())).collect()
         })
     }
 
     fn judge_one(&self, settings: &[Named]) -> Judgement {
         if cost::check(&self.ast.expr, settings, &|expr| paths::path_of(expr, ALL)).is_err() {
-            return Judgement::Unclear("it goes through too much".to_owned());
+            return Judgement::Unclear("too many steps".to_owned());
         }
         let mut root = Branch::default();
         // A branch that is named is there, so that `has` can ask what is in it.
@@ -134,7 +133,7 @@ impl Expression {
             Ok(CelValue::Bool(true)) => Judgement::Holds,
             Ok(CelValue::Bool(false)) => Judgement::Broken,
             Ok(other) => Judgement::Unclear(format!(
-                "it comes to a value of the type {}, neither true nor false",
+                "the result has the type {}, not true or false",
                 other.type_of()
             )),
             Err(error) => Judgement::Unclear(self.clause(&error)),
@@ -164,7 +163,7 @@ impl Branch {
         }
         match node {
             Node::Branch(branch) => branch.branch(rest),
-            Node::Value(_) => unreachable!("it was made a branch"),
+            Node::Value(_) => unreachable!("it has keys below it"),
         }
     }
 
@@ -231,11 +230,11 @@ impl Expression {
         let is_named = |name: &str| self.paths.iter().flatten().any(|segment| segment == name);
         match error {
             ExecutionError::NoSuchKey(name) if is_named(name) => {
-                format!("{name} has no value here; has(…) asks whether it has one")
+                format!("{name} is not set here; has(…) asks whether it is set")
             }
-            ExecutionError::NoSuchKey(_) => "there is nothing of that key".to_owned(),
+            ExecutionError::NoSuchKey(_) => "no such key".to_owned(),
             ExecutionError::UndeclaredReference(name) if is_named(name) => {
-                format!("there is no {name} in it")
+                format!("no such key: {name}")
             }
             error => clause(error),
         }
@@ -245,22 +244,22 @@ impl Expression {
 /// The same where no name is told.
 fn clause(error: &ExecutionError) -> String {
     match error {
-        ExecutionError::UndeclaredReference(_) => "it names something that is not there".to_owned(),
+        ExecutionError::UndeclaredReference(_) => "no such name".to_owned(),
         ExecutionError::NoSuchOverload(overload) => format!(
             "{} cannot be applied to {}",
             shown_function(overload.function()),
             justwhy_core::list_values(overload.argument_types(), "and")
         ),
         ExecutionError::InvalidArgumentCount { expected, actual } => {
-            format!("a function that takes {expected} arguments has {actual}")
+            format!("a function has {actual} arguments instead of {expected}")
         }
         ExecutionError::FunctionError { function, .. } => format!("{function} failed"),
         ExecutionError::DivisionByZero(_) | ExecutionError::RemainderByZero(_) => {
-            "it divides by zero".to_owned()
+            "division by zero".to_owned()
         }
-        ExecutionError::Overflow(..) => "a number becomes too large".to_owned(),
-        ExecutionError::IndexOutOfBounds(_) => "a list has no item of that number".to_owned(),
-        _ => "it does not fit the types of the settings".to_owned(),
+        ExecutionError::Overflow(..) => "a number is too large".to_owned(),
+        ExecutionError::IndexOutOfBounds(_) => "list index out of range".to_owned(),
+        _ => "the types of the settings do not fit".to_owned(),
     }
 }
 

@@ -96,14 +96,14 @@ pub(crate) enum Problem {
 impl fmt::Display for Problem {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Problem::NoScope => f.write_str("there is no such scope"),
-            Problem::NoVariable => f.write_str("there is no such variable"),
+            Problem::NoScope => f.write_str("no such scope"),
+            Problem::NoVariable => f.write_str("no such variable"),
             Problem::Changed => f.write_str("the store has changed since the first page was read"),
             Problem::Conflict(Some(revision)) => {
-                write!(f, "the variable is there in revision {revision}")
+                write!(f, "the variable exists, in revision {revision}")
             }
-            Problem::Conflict(None) => f.write_str("the variable is not there"),
-            Problem::Busy => f.write_str("too many write at the moment"),
+            Problem::Conflict(None) => f.write_str("the variable does not exist"),
+            Problem::Busy => f.write_str("too many writers at the moment"),
             Problem::Gone => f.write_str("the file of the database was removed or replaced"),
             Problem::Broken(why) => write!(f, "the database failed: {why}"),
         }
@@ -115,7 +115,7 @@ impl From<rusqlite::Error> for Problem {
         // The error of a statement could hold its values.
         Problem::Broken(match error {
             rusqlite::Error::SqliteFailure(failure, _) => failure.to_string(),
-            _ => "something that it holds cannot be read".to_owned(),
+            _ => "a stored value cannot be read".to_owned(),
         })
     }
 }

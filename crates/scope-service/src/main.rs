@@ -58,7 +58,7 @@ fn say(line: &str) -> Result<(), String> {
 /// Makes a token and prints it, once: only its hash is kept.
 fn token(data: &Path, name: &str, role: Role) -> Result<(), String> {
     let mut bytes = [0u8; 32];
-    getrandom::fill(&mut bytes).map_err(|error| format!("there is no randomness: {error}"))?;
+    getrandom::fill(&mut bytes).map_err(|error| format!("no source of randomness: {error}"))?;
     let token: String = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
     open(data)?.add_token(&token, name, role).map_err(|problem| problem.to_string())?;
     say(&token)
@@ -66,7 +66,7 @@ fn token(data: &Path, name: &str, role: Role) -> Result<(), String> {
 
 fn revoke(data: &Path, name: &str) -> Result<(), String> {
     match open(data)?.revoke(name).map_err(|problem| problem.to_string())? {
-        0 => Err(format!("there is no token of {name}")),
+        0 => Err(format!("no token has the name {name}")),
         count => say(&format!("revoked: {count}")),
     }
 }
@@ -83,7 +83,7 @@ fn serve(options: &Serve) -> Result<(), String> {
         return Err("--data FILE and --listen ADDRESS are needed".to_owned());
     };
     if !listen.ip().is_loopback() {
-        let why = "it speaks plain HTTP, and so listens on this machine alone";
+        let why = "the service has no TLS, and listens on loopback only";
         return Err(format!("{listen}: {why}: --listen 127.0.0.1:8080"));
     }
     let database = open(data)?;
@@ -114,7 +114,7 @@ fn seed_from(database: &Database, seed: &Path) -> Result<(), String> {
     match database.seed(&scopes).map_err(|problem| problem.to_string())? {
         true => Ok(()),
         false => {
-            let note = format!("{file} is left alone: something is kept already\n");
+            let note = format!("{file} has data already, and is not changed\n");
             let _ = std::io::stderr().write_all(note.as_bytes());
             Ok(())
         }
@@ -124,7 +124,7 @@ fn seed_from(database: &Database, seed: &Path) -> Result<(), String> {
 async fn listen_on(address: SocketAddr, database: Arc<Database>) -> Result<(), String> {
     let listener = tokio::net::TcpListener::bind(address)
         .await
-        .map_err(|error| format!("{address} cannot be listened on: {error}"))?;
+        .map_err(|error| format!("cannot listen on {address}: {error}"))?;
     let address = listener.local_addr().map_err(|error| error.to_string())?;
     say(&format!("listening on http://{address}"))?;
     let router = service::router(database);

@@ -48,11 +48,11 @@ pub(crate) fn router(database: Arc<Database>) -> Router {
         .route("/v1/scopes/{scope}/variables/{name}", get(variable).put(write).delete(delete))
         .route("/v1/scopes/{scope}/variables/{name}/history", get(history))
         .fallback(|| async {
-            Refused::new(StatusCode::NOT_FOUND, "no-such-address", "nothing is here")
+            Refused::new(StatusCode::NOT_FOUND, "no-such-address", "not found")
         })
         .method_not_allowed_fallback(|| async {
             let status = StatusCode::METHOD_NOT_ALLOWED;
-            Refused::new(status, "no-such-method", "this is not done here")
+            Refused::new(status, "no-such-method", "method not allowed")
         })
         .layer(DefaultBodyLimit::max(MOST_BYTES))
         .layer(axum::middleware::from_fn(with_a_length))
@@ -145,7 +145,7 @@ impl FromRequestParts<Kept> for Asking {
 
     async fn from_request_parts(parts: &mut Parts, database: &Kept) -> Result<Asking, Refused> {
         let refused = || {
-            let message = "a token is wanted: Authorization: Bearer …";
+            let message = "a token is needed: Authorization: Bearer …";
             Refused::new(StatusCode::UNAUTHORIZED, "no-token", message)
         };
         let given = parts.headers.get(header::AUTHORIZATION).and_then(|value| value.to_str().ok());
@@ -179,11 +179,11 @@ async fn blocking<T: Send + 'static>(
     work: impl FnOnce(&Database) -> Result<T, Problem> + Send + 'static,
 ) -> Result<T, Refused> {
     let broken = |why: &str| Problem::Broken(why.to_owned());
-    let turn = service.waiting.acquire().await.map_err(|_| broken("it ends"))?;
+    let turn = service.waiting.acquire().await.map_err(|_| broken("ends"))?;
     let database = Arc::clone(&service.database);
     let done = tokio::task::spawn_blocking(move || work(&database)).await;
     drop(turn);
-    done.map_err(|_| broken("it was broken off")).and_then(|done| done).map_err(Refused::from)
+    done.map_err(|_| broken("broken off")).and_then(|done| done).map_err(Refused::from)
 }
 
 /// The same for what changes something, which is done one after the other.
@@ -196,7 +196,7 @@ async fn writing<T: Send + 'static>(
     let database = Arc::clone(&service.database);
     let done = tokio::task::spawn_blocking(move || work(&database)).await;
     drop(turn);
-    let failed = |_| Problem::Broken("it was broken off".to_owned());
+    let failed = |_| Problem::Broken("broken off".to_owned());
     done.map_err(failed).and_then(|done| done).map_err(Refused::from)
 }
 
@@ -244,7 +244,7 @@ async fn list(
     headers: HeaderMap,
     listing: Result<Query<Listing>, axum::extract::rejection::QueryRejection>,
 ) -> Result<Response, Refused> {
-    let Query(listing) = listing.map_err(|_| Refused::bad("the query is not understood"))?;
+    let Query(listing) = listing.map_err(|_| Refused::bad("invalid query"))?;
     let limit = listing.limit.unwrap_or(100);
     if !(1..=MOST_SCOPES).contains(&limit) {
         return Err(Refused::bad("limit must be between 1 and 1000"));
@@ -255,7 +255,7 @@ async fn list(
         Some((revision.parse::<u64>().ok()?, mark.to_owned(), name.to_owned()))
     });
     let after = match after {
-        Some(None) => return Err(Refused::bad("after must be what another page gave as next")),
+        Some(None) => return Err(Refused::bad("after must be the next of another page")),
         Some(after) => after,
         None => None,
     };
@@ -277,10 +277,10 @@ async fn list(
 
 fn named(scope: &str, name: Option<&str>) -> Result<(), Refused> {
     if !is_scope_name(scope) {
-        return Err(Refused::bad("this is no name of a scope"));
+        return Err(Refused::bad("invalid name of a scope"));
     }
     if name.is_some_and(|name| !is_env_name(name)) {
-        return Err(Refused::bad("this is no name of a variable"));
+        return Err(Refused::bad("invalid name of a variable"));
     }
     Ok(())
 }
@@ -346,10 +346,10 @@ fn expected(headers: &HeaderMap) -> Result<Precondition, Refused> {
         (None, Some("*")) => Ok(Precondition::Absent),
         (None, None) => {
             let message =
-                "say what you change: If-Match with its ETag, or If-None-Match: * for a new one";
+                "send If-Match with the ETag, or If-None-Match: * for a new variable";
             Err(Refused::new(StatusCode::PRECONDITION_REQUIRED, "no-precondition", message))
         }
-        _ => Err(Refused::bad("one of If-Match and If-None-Match: * is wanted")),
+        _ => Err(Refused::bad("send either If-Match or If-None-Match: *")),
     }
 }
 
@@ -377,7 +377,7 @@ async fn write(
     let is_nobody =
         |values: &OneOrMore| matches!(values, OneOrMore::More(values) if values.is_empty());
     if write.visible_to.iter().flat_map(|axes| axes.values()).any(is_nobody) {
-        return Err(Refused::bad("visible_to has an axis without a value: nobody would see it"));
+        return Err(Refused::bad("visible_to has an axis without values"));
     }
     let by = asking.caller.name;
     let done =
@@ -400,7 +400,7 @@ async fn delete(
     named(&scope, Some(&name))?;
     let expected = expected(&headers)?;
     if expected == Precondition::Absent {
-        return Err(Refused::bad("what is not there cannot be deleted"));
+        return Err(Refused::bad("a variable that does not exist cannot be deleted"));
     }
     let by = asking.caller.name;
     let done = writing(&database, move |database| database.delete((&scope, &name), &expected, &by));

@@ -134,7 +134,7 @@ impl Client {
     /// As whom the store takes us, and in which role; `None` if it has no word for that.
     pub fn caller(&self, store: &Store) -> Result<Option<(String, Option<String>)>, StoreProblem> {
         if self.options.offline {
-            return Err(StoreProblem::Unavailable("nothing is asked (--offline)".to_owned()));
+            return Err(StoreProblem::Unavailable("not contacted (--offline)".to_owned()));
         }
         let permits = self.permits(store)?;
         match &store.kept {
@@ -156,14 +156,14 @@ impl Client {
     pub fn write(&self, store: &Store, change: &Change) -> Result<u64, WriteProblem> {
         let refused = WriteProblem::Refused;
         if self.options.offline {
-            let why = "nothing is written (--offline)".to_owned();
+            let why = "not written (--offline)".to_owned();
             return Err(refused(StoreProblem::Unavailable(why)));
         }
         let permits = self.permits(store).map_err(refused)?;
         const MOST: u64 = 1024 * 1024;
         match &store.kept {
             Kept::File(_) => {
-                let why = "a store that is a file is written as a file".to_owned();
+                let why = "a store in a file is written as a file".to_owned();
                 Err(refused(StoreProblem::Unavailable(why)))
             }
             Kept::Service(_) => {
@@ -214,7 +214,7 @@ impl Client {
                 };
                 Ok(Line::new(permit, self.agent(permit, purpose)?, &self.log, deadline))
             }
-            None => Err(StoreProblem::Unavailable("it has no address".to_owned())),
+            None => Err(StoreProblem::Unavailable("the store has no address".to_owned())),
         }
     }
 
@@ -259,7 +259,7 @@ impl Client {
     ) -> Result<Vec<Arc<Scope>>, StoreProblem> {
         let unreadable = match &store.token_variable {
             Some(name) => format!("{} does not show it to the token in {name}", store.name),
-            None => format!("{} does not show it to whoever brings no token", store.name),
+            None => format!("{} does not show it without a token", store.name),
         };
         // Only what could be used is kept.
         let use_and_keep = |scopes: Vec<WireScope>, revision: u64, etag: Option<String>| {
@@ -274,7 +274,7 @@ impl Client {
         };
         let permits = self.permits(store)?;
         match &store.kept {
-            Kept::File(_) => Err(StoreProblem::Unavailable("it is a file".to_owned())),
+            Kept::File(_) => Err(StoreProblem::Unavailable("the store is a file".to_owned())),
             Kept::Service(_) => {
                 let service = Service::new(self.line(&permits, Purpose::Read)?, question.most);
                 // What was kept is of use only if nothing was left out of it.
@@ -293,7 +293,7 @@ impl Client {
                     (Fresh::Same, None) => Err(problem(
                         &permits[0],
                         "store-answer",
-                        "it says that nothing has changed, and was not asked that".to_owned(),
+                        "unexpected answer: not modified".to_owned(),
                     )),
                     (Fresh::New { scopes, revision, etag }, _) => {
                         let etag = Some(etag).filter(|etag| !etag.is_empty());
@@ -330,14 +330,14 @@ impl Client {
         match shelf.and_then(|shelf| shelf.take(question.is_secret)) {
             Some(copy) => {
                 let old = format!(
-                    "that is the copy which was kept {}, as nothing is asked (--offline)",
+                    "this is the cached copy of {} (--offline)",
                     age(copy.kept_at, now())
                 );
                 self.learn(store, Some(copy.revision), Some(old.clone()), false);
                 Ok((copy, old))
             }
             None => Err(StoreProblem::Unavailable(format!(
-                "the store {} is not asked (--offline), and no copy of its answer is kept",
+                "the store {} is not contacted (--offline), and has no cached copy",
                 store.name
             ))),
         }
@@ -353,7 +353,7 @@ impl Stores for Client {
             return Ok(Answered { scopes, copy: None });
         }
         let (copy, old) = self.kept(store, question, shelf.as_ref())?;
-        let unreadable = "no secret is kept on this machine, and nothing is asked (--offline)";
+        let unreadable = "secrets have no cached copy (--offline)";
         let scopes = used(store, copy.scopes, unreadable)?;
         Ok(Answered { scopes, copy: Some(old) })
     }
@@ -369,7 +369,7 @@ fn used(
     scopes.collect::<Result<Vec<Arc<Scope>>, String>>().map_err(|reason| StoreProblem::Failed {
         code: "store-answer",
         address: store.place(),
-        reason: format!("its answer cannot be used: {reason}"),
+        reason: format!("invalid answer: {reason}"),
         help: None,
     })
 }

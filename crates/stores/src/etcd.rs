@@ -115,14 +115,14 @@ impl<'c> Etcd<'c> {
             count => self.number(count)?,
         };
         if range.more || count > range.kvs.len() as u64 {
-            return Err(self.bad("it holds back a part of its answer"));
+            return Err(self.bad("incomplete answer"));
         }
         let revision = self.number(&range.header.revision)?;
         let mut scopes: BTreeMap<String, WireScope> = BTreeMap::new();
         let mut seen = HashSet::new();
         for held in &range.kvs {
             if !seen.insert(held.key.as_str()) {
-                return Err(self.bad("it has a key twice"));
+                return Err(self.bad("duplicate key in the answer"));
             }
             self.take(held, asked, &mut scopes)?;
         }
@@ -137,24 +137,24 @@ impl<'c> Etcd<'c> {
         scopes: &mut BTreeMap<String, WireScope>,
     ) -> Result<(), StoreProblem> {
         let key = decode(&held.key).and_then(|bytes| String::from_utf8(bytes).ok());
-        let key = key.ok_or_else(|| self.bad("a key in it is no text"))?;
+        let key = key.ok_or_else(|| self.bad("a key in the answer is not a string"))?;
         let below = key.strip_prefix(self.root).and_then(|rest| rest.strip_prefix('/'));
-        let below = below.ok_or_else(|| self.bad("it has keys that were not asked for"))?;
+        let below = below.ok_or_else(|| self.bad("unexpected keys in the answer"))?;
         // Keys of others that begin in the same way are none of ours.
         let Some((name, variable)) = below.rsplit_once('/') else { return Ok(()) };
         if !asked.has(name) {
             return Ok(());
         }
         let revision = self.number(&held.mod_revision)?;
-        let value = decode(&held.value).ok_or_else(|| self.bad("a value in it is no base64"))?;
+        let value = decode(&held.value).ok_or_else(|| self.bad("a value in the answer is not base64"))?;
         let scope = scopes
             .entry(name.to_owned())
             .or_insert_with(|| WireScope { name: name.to_owned(), ..WireScope::default() });
         scope.revision = scope.revision.max(revision);
         let bad = |what: &str| {
             // What stands there may be a secret.
-            let reason = format!("what the key {key} holds is no {what}");
-            let help = "a variable is a JSON text, or an object with its value";
+            let reason = format!("the key {key} is not a {what}");
+            let help = "write a JSON string, or an object with its value";
             with_help(self.bad(&reason), help)
         };
         if variable.is_empty() {
@@ -273,7 +273,7 @@ impl<'c> Etcd<'c> {
             }
         }
         Err(last.unwrap_or_else(|| Trouble {
-            problem: StoreProblem::Unavailable("it has no node".to_owned()),
+            problem: StoreProblem::Unavailable("the store has no node".to_owned()),
             may_have_arrived: false,
         }))
     }
@@ -309,7 +309,7 @@ impl<'c> Etcd<'c> {
             }
             return Ok(answer);
         }
-        Err(Trouble { problem: self.bad("it ends every session at once"), may_have_arrived: false })
+        Err(Trouble { problem: self.bad("the store ends every session at once"), may_have_arrived: false })
     }
 
     /// The token to send: that of the session if there is a user, else what the variable holds.
@@ -336,7 +336,7 @@ impl<'c> Etcd<'c> {
         let trouble = |problem: StoreProblem| Trouble { problem, may_have_arrived: false };
         if answer.status == 400 || answer.status == 401 {
             let name = allowed.token_variable.as_deref().unwrap_or_default();
-            let reason = format!("it does not accept the password in {name} for the user {user}");
+            let reason = format!("wrong password in {name} for the user {user}");
             return Err(trouble(problem(line.permit, "store-refused", reason)));
         }
         if let Some(problem) = self.refusal(line, &answer) {
@@ -349,7 +349,7 @@ impl<'c> Etcd<'c> {
                 self.session.begin(session.clone());
                 Ok(Some(session))
             }
-            None => Err(trouble(self.bad("it logs us in without a token"))),
+            None => Err(trouble(self.bad("no token after the login"))),
         }
     }
 
@@ -357,28 +357,28 @@ impl<'c> Etcd<'c> {
     fn refusal(&self, line: &Line<'_>, answer: &Answer) -> Option<StoreProblem> {
         let variable = line.permit.allowed.token_variable.as_deref();
         let token = match variable {
-            Some(name) => format!("what is in {name}"),
-            None => "whoever brings no token".to_owned(),
+            Some(name) => format!("the token in {name}"),
+            None => "a request without a token".to_owned(),
         };
         let problem = |code, reason: String| Some(problem(line.permit, code, reason));
         match answer.status {
             200 => None,
             400 if variable.is_none() => {
-                let refused = problem("store-refused", "it refuses the question (400)".to_owned())?;
-                let help = "it may want a token (token_variable), or refuse the certificate's name";
+                let refused = problem("store-refused", "bad request (400)".to_owned())?;
+                let help = "the store may need a token (token_variable), or refuse the name in the certificate";
                 Some(with_help(refused, help))
             }
-            400 => problem("store-refused", "it refuses the question (400)".to_owned()),
-            401 => problem("store-refused", format!("it does not accept {token} (401)")),
-            403 => problem("store-refused", format!("{token} may not do this there (403)")),
-            404 => problem("store-missing", "there is no etcd at this address (404)".to_owned()),
-            429 => problem("store-busy", "it is asked too often (429)".to_owned()),
+            400 => problem("store-refused", "bad request (400)".to_owned()),
+            401 => problem("store-refused", format!("{token} is not accepted (401)")),
+            403 => problem("store-refused", format!("{token} is not allowed to do this (403)")),
+            404 => problem("store-missing", "no etcd at this address (404)".to_owned()),
+            429 => problem("store-busy", "too many requests (429)".to_owned()),
             status @ 300..=399 => problem(
                 "store-answer",
-                format!("it sends us elsewhere, where nobody goes ({status})"),
+                format!("redirects are errors; they are never followed ({status})"),
             ),
-            status @ 500.. => problem("store-failed", format!("it failed ({status})")),
-            status => problem("store-answer", format!("it answers with the status {status}")),
+            status @ 500.. => problem("store-failed", format!("the store failed ({status})")),
+            status => problem("store-answer", format!("unexpected status {status}")),
         }
     }
 
@@ -390,15 +390,15 @@ impl<'c> Etcd<'c> {
     }
 
     fn number(&self, text: &str) -> Result<u64, StoreProblem> {
-        text.parse().map_err(|_| self.bad("a revision in it is no number"))
+        text.parse().map_err(|_| self.bad("a revision in the answer is not a number"))
     }
 
     fn json<T: serde::de::DeserializeOwned>(&self, answer: &Answer) -> Result<T, StoreProblem> {
         // The error of the parser would show what it found there.
         serde_json::from_slice(&answer.body).map_err(|error| {
-            let what = if error.is_data() { "is not what was asked for" } else { "is no JSON" };
+            let what = if error.is_data() { "is not what was expected" } else { "is not JSON" };
             let (line, column) = (error.line(), error.column());
-            self.bad(&format!("its answer {what} (at {line}:{column} of it)"))
+            self.bad(&format!("the answer {what} (at its {line}:{column})"))
         })
     }
 }

@@ -72,7 +72,7 @@ impl<'c> Line<'c> {
     /// What keeps connections to an address open, and knows whom to trust there.
     pub(crate) fn agent(permit: &Permit) -> Result<Agent, StoreProblem> {
         let tls = tls(permit).map_err(|reason| {
-            problem(permit, "bad-stores", format!("what stores.toml says cannot be used: {reason}"))
+            problem(permit, "bad-stores", format!("stores.toml cannot be used: {reason}"))
         })?;
         let mut config = Agent::config_builder()
             .http_status_as_error(false)
@@ -146,7 +146,7 @@ impl<'c> Line<'c> {
         }
         let failed = |error: ureq::Error| self.failed(error, most);
         let request = builder.body(request.body.unwrap_or_default()).map_err(|_| {
-            Attempted::new("store-failed", "the request cannot be put together".to_owned())
+            Attempted::new("store-failed", "invalid request".to_owned())
         })?;
         let request = self.agent.configure_request(request).timeout_global(Some(left)).build();
         let mut response = self.agent.run(request).map_err(failed)?;
@@ -162,7 +162,7 @@ impl<'c> Line<'c> {
     }
 
     fn too_late(&self) -> Attempted {
-        let reason = format!("it did not answer within {:?}", self.permit.allowed.timeout);
+        let reason = format!("no answer within {:?}", self.permit.allowed.timeout);
         Attempted { may_have_arrived: true, ..Attempted::new("store-unreachable", reason) }
     }
 
@@ -174,19 +174,19 @@ impl<'c> Line<'c> {
         };
         match error {
             ureq::Error::Timeout(ureq::Timeout::Connect | ureq::Timeout::Resolve) => {
-                passing("no connection came about in time")
+                passing("connection timed out")
             }
             ureq::Error::Timeout(_) => self.too_late(),
-            ureq::Error::HostNotFound => passing("its host is not known here"),
-            ureq::Error::ConnectionFailed => passing("no connection came about"),
+            ureq::Error::HostNotFound => passing("unknown host"),
+            ureq::Error::ConnectionFailed => passing("no connection"),
             ureq::Error::BodyExceedsLimit(_) => {
-                let reason = format!("its answer has more than {most} bytes");
+                let reason = format!("the answer has more than {most} bytes");
                 Attempted { may_have_arrived: true, ..Attempted::new("limit", reason) }
             }
             ureq::Error::LargeResponseHeader(..) => {
-                Attempted::broken("its answer has too long a head")
+                Attempted::broken("the head of the answer is too long")
             }
-            ureq::Error::Protocol(_) => Attempted::broken("what it answers is no HTTP"),
+            ureq::Error::Protocol(_) => Attempted::broken("the answer is not HTTP"),
             ureq::Error::Rustls(error) => {
                 Attempted::new("store-untrusted", format!("the connection is not safe: {error}"))
             }
@@ -195,7 +195,7 @@ impl<'c> Line<'c> {
             }
             ureq::Error::BodyStalled => self.too_late(),
             ureq::Error::Io(error) => match error.kind() {
-                io::ErrorKind::ConnectionRefused => passing("the connection was refused"),
+                io::ErrorKind::ConnectionRefused => passing("connection refused"),
                 io::ErrorKind::TimedOut | io::ErrorKind::WouldBlock => self.too_late(),
                 io::ErrorKind::InvalidData if error.to_string().contains("certificate") => {
                     let reason = format!("the connection is not safe: {error}");
@@ -205,10 +205,10 @@ impl<'c> Line<'c> {
                 | io::ErrorKind::ConnectionReset
                 | io::ErrorKind::ConnectionAborted
                 | io::ErrorKind::BrokenPipe => {
-                    Attempted { is_passing: true, ..Attempted::broken("its answer broke off") }
+                    Attempted { is_passing: true, ..Attempted::broken("the answer broke off") }
                 }
                 // How the system says that it does not know a name; it has no kind of its own.
-                _ if error.to_string().contains("lookup") => passing("its host is not known here"),
+                _ if error.to_string().contains("lookup") => passing("unknown host"),
                 kind => Attempted::broken(&format!("the exchange failed: {kind}")),
             },
             _ => Attempted::broken("the exchange failed"),
@@ -278,7 +278,7 @@ fn tls(permit: &Permit) -> Result<TlsConfig, String> {
         Some((certificate, key)) => {
             let key_text = read(key)?;
             let key = PrivateKey::from_pem(&key_text)
-                .map_err(|_| format!("{} holds no private key (PEM)", key.display()))?;
+                .map_err(|_| format!("{} has no private key (PEM)", key.display()))?;
             Some(ClientCert::new_with_certs(&certificates(certificate)?, key))
         }
     };
@@ -294,7 +294,7 @@ fn certificates(path: &Path) -> Result<Vec<Certificate<'static>>, String> {
         })
         .collect();
     match found.is_empty() {
-        true => Err(format!("{} holds no certificate (PEM)", path.display())),
+        true => Err(format!("{} has no certificate (PEM)", path.display())),
         false => Ok(found),
     }
 }

@@ -50,7 +50,7 @@ fn allowed<'a>(
         Consent::Given(user) => user.stores.as_slice(),
         Consent::NoFile => &[],
         Consent::Unusable(why) => {
-            let why = format!("what you allow cannot be used: {why}");
+            let why = format!("your own configuration cannot be used: {why}");
             return Err(problem("bad-stores", address, why, String::new()));
         }
     };
@@ -71,13 +71,13 @@ fn allowed<'a>(
     let has_origin = of_origin().next().is_some();
     let has_path = of_origin().any(|allowed| is_below(&allowed));
     let reason = match &store.token_variable {
-        _ if !has_origin => "you have not allowed it to be asked".to_owned(),
+        _ if !has_origin => "you have not allowed this store".to_owned(),
         _ if !has_path => {
-            format!("you have allowed {origin} to be asked, but not below the path of this address")
+            format!("you have allowed {origin}, but not this path")
         }
-        Some(name) => format!("you have allowed it to be asked, but not with what is in {name}"),
+        Some(name) => format!("you have allowed this store, but not with the token in {name}"),
         None => {
-            "you have allowed it to be asked with a token, and this store names none".to_owned()
+            "you have allowed this store with a token, but the project names none".to_owned()
         }
     };
     Err(problem("store-not-allowed", address, reason, help(store, place)))
@@ -85,7 +85,7 @@ fn allowed<'a>(
 
 fn help(store: &Store, place: &Place) -> String {
     format!(
-        "if you trust this project with it, add to {} what `justwhy stores` shows for {}",
+        "if you trust this project with it, add to {} the lines that justwhy stores shows for {}",
         place.file(),
         store.name
     )
@@ -104,7 +104,7 @@ pub fn how_to_allow(store: &Store) -> String {
             text.push_str(&format!("token_variable = \"{name}\"\n"));
         }
         if let (Kept::Etcd { .. }, Some(_)) = (&store.kept, &store.token_variable) {
-            text.push_str("# user = \"…\"   if the variable holds a password\n");
+            text.push_str("# user = \"…\"   if the variable has a password\n");
         }
     }
     text
@@ -112,17 +112,17 @@ pub fn how_to_allow(store: &Store) -> String {
 
 fn token(address: &str, name: &str, value: Option<OsString>) -> Result<Token, StoreProblem> {
     if address.starts_with("http:") && !is_loopback(address) {
-        let reason = "a token is only ever sent by https, except to this machine".to_owned();
-        let help = "write https:// in its address".to_owned();
+        let reason = "tokens are sent by https only, except to this machine".to_owned();
+        let help = "use an https:// address".to_owned();
         return Err(problem("store-insecure", address, reason, help));
     }
     let missing = |reason: String| {
-        problem("store-no-token", address, reason, format!("put the token into {name}"))
+        problem("store-no-token", address, reason, format!("set {name} to the token"))
     };
     match value {
-        None => Err(missing(format!("the variable {name}, which holds its token, is not set"))),
+        None => Err(missing(format!("the environment variable {name}, with its token, is not set"))),
         Some(value) => value.into_string().ok().and_then(Token::new).ok_or_else(|| {
-            missing(format!("what the variable {name} holds is no token: it cannot be sent"))
+            missing(format!("the environment variable {name} has no valid token"))
         }),
     }
 }

@@ -59,7 +59,7 @@ impl<'c> Service<'c> {
                         return Ok(fresh);
                     }
                 }
-                let reason = format!("it changed while it was read, {BEGINNINGS} times in a row");
+                let reason = format!("the store changed while it was read, {BEGINNINGS} times in a row");
                 Err(with_help(self.problem("store-changed", reason), "try again"))
             }
         }
@@ -77,7 +77,7 @@ impl<'c> Service<'c> {
         }
         let scope: WireScope = self.json(&answer)?;
         if scope.name != name {
-            return Err(self.bad("it answers with another scope than was asked for"));
+            return Err(self.bad("unexpected scope in the answer"));
         }
         let etag = self.etag(&answer, scope.revision)?;
         Ok(Fresh::New { revision: scope.revision, etag, scopes: vec![scope] })
@@ -101,7 +101,7 @@ impl<'c> Service<'c> {
             }
             bytes += answer.body.len() as u64;
             if bytes > self.most {
-                let reason = format!("its answer has more than {} bytes", self.most);
+                let reason = format!("the answer has more than {} bytes", self.most);
                 return Err(self.problem("limit", reason));
             }
             let page: Page = self.json(&answer)?;
@@ -114,7 +114,7 @@ impl<'c> Service<'c> {
                 let goes_on = scopes.last().is_none_or(|last| last.name < scope.name);
                 if !goes_on || !scope.name.starts_with(prefix) {
                     return Err(
-                        self.bad("it lists scopes that were not asked for, or out of order")
+                        self.bad("unexpected scopes in the answer, or out of order")
                     );
                 }
                 scopes.push(scope);
@@ -124,7 +124,7 @@ impl<'c> Service<'c> {
                 return Ok(Paged::Fresh(Fresh::New { scopes, revision, etag }));
             }
             if page.next == next || page.next.as_ref().is_some_and(|next| next.len() > 1_000) {
-                return Err(self.bad("its pages do not come to an end"));
+                return Err(self.bad("the pages of the answer do not end"));
             }
             next = page.next;
         }
@@ -137,7 +137,7 @@ impl<'c> Service<'c> {
         let caller: Caller = self.json(&answer)?;
         match caller.name.len() <= 200 && caller.role.len() <= 40 {
             true => Ok(caller),
-            false => Err(self.bad("it knows us by too long a name")),
+            false => Err(self.bad("your name in the answer is too long")),
         }
     }
 
@@ -215,28 +215,28 @@ impl<'c> Service<'c> {
     fn expect(&self, answer: &Answer) -> Result<(), StoreProblem> {
         let token = match &self.line.permit.allowed.token_variable {
             Some(name) => format!("the token in {name}"),
-            None => "whoever brings no token".to_owned(),
+            None => "a request without a token".to_owned(),
         };
         let problem = match answer.status {
             200 | 201 => return Ok(()),
-            304 => self.bad("it says that nothing has changed, and was not asked that (304)"),
-            401 => self.problem("store-refused", format!("it does not accept {token} (401)")),
-            403 => self.problem("store-refused", format!("{token} may not do this there (403)")),
+            304 => self.bad("unexpected answer: not modified (304)"),
+            401 => self.problem("store-refused", format!("{token} is not accepted (401)")),
+            403 => self.problem("store-refused", format!("{token} is not allowed to do this (403)")),
             404 => with_help(
-                self.problem("store-missing", "there are no scopes at this address (404)"),
-                "is the address of the store right?",
+                self.problem("store-missing", "no scopes at this address (404)"),
+                "check the address of the store",
             ),
-            413 => self.problem("store-refused", "the value is too long for it (413)"),
+            413 => self.problem("store-refused", "the value is too long for the store (413)"),
             429 => with_help(
-                self.problem("store-busy", "it is asked too often (429)"),
-                "wait for a while, or use the copy that is kept: --offline",
+                self.problem("store-busy", "too many requests (429)"),
+                "wait, or use the cached copy: --offline",
             ),
             status @ 300..=399 => self.problem(
                 "store-answer",
-                format!("it sends us elsewhere, where nobody goes ({status})"),
+                format!("redirects are errors; they are never followed ({status})"),
             ),
-            status @ 500.. => self.problem("store-failed", format!("it failed ({status})")),
-            status => self.bad(&format!("it answers with the status {status}")),
+            status @ 500.. => self.problem("store-failed", format!("the store failed ({status})")),
+            status => self.bad(&format!("unexpected status {status}")),
         };
         Err(problem)
     }
@@ -244,13 +244,13 @@ impl<'c> Service<'c> {
     fn json<T: DeserializeOwned>(&self, answer: &Answer) -> Result<T, StoreProblem> {
         let kind = answer.content_type.split(';').next().unwrap_or_default().trim();
         if !kind.eq_ignore_ascii_case("application/json") {
-            return Err(self.bad("its answer is no JSON, by its content type"));
+            return Err(self.bad("the answer is not JSON, by its content type"));
         }
         // The error of the parser would show what it found there.
         serde_json::from_slice(&answer.body).map_err(|error| {
-            let what = if error.is_data() { "is not what was asked for" } else { "is no JSON" };
+            let what = if error.is_data() { "is not what was expected" } else { "is not JSON" };
             let (line, column) = (error.line(), error.column());
-            self.bad(&format!("its answer {what} (at {line}:{column} of it)"))
+            self.bad(&format!("the answer {what} (at its {line}:{column})"))
         })
     }
 
@@ -262,9 +262,9 @@ impl<'c> Service<'c> {
         match tagged {
             Some(tagged) if tagged == revision => Ok(etag.to_owned()),
             Some(tagged) => Err(self.bad(&format!(
-                "it contradicts itself: its ETag is of revision {tagged}, its answer of {revision}"
+                "the ETag has the revision {tagged}, the answer {revision}"
             ))),
-            None => Err(self.bad("its answer has no ETag that begins with a revision")),
+            None => Err(self.bad("no revision in the ETag of the answer")),
         }
     }
 }

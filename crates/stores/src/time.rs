@@ -10,7 +10,7 @@ pub fn now() -> u64 {
 /// How long ago a moment was, in words; what lies in the future is said to.
 pub fn age(moment: u64, now: u64) -> String {
     let Some(seconds) = now.checked_sub(moment) else {
-        return "at a time that has not come yet, by this machine's clock".to_owned();
+        return "in the future, by the clock of this machine".to_owned();
     };
     let (count, unit) = match seconds {
         0..60 => (seconds, "second"),

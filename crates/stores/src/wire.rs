@@ -151,7 +151,7 @@ where
             let mut all = BTreeMap::new();
             while let Some((name, value)) = map.next_entry()? {
                 if all.insert(name, value).is_some() {
-                    return Err(serde::de::Error::custom("a name stands twice"));
+                    return Err(serde::de::Error::custom("duplicate name"));
                 }
             }
             Ok(all)
@@ -187,13 +187,13 @@ impl WireScope {
     /// `unreadable` is why a secret without a value has none.
     pub(crate) fn into_scope(self, unreadable: &str) -> Result<Scope, String> {
         if !is_scope_name(&self.name) {
-            return Err("a scope in it has a name that none can have".to_owned());
+            return Err("invalid name of a scope in the answer".to_owned());
         }
         let name = self.name.as_str();
         let variables = self.variables.into_iter().map(|(variable, wire)| {
             wire.into_variable(&variable, unreadable).map_err(|problem| match problem {
-                Some(problem) => format!("{variable} of its scope {name} {problem}"),
-                None => format!("a variable of its scope {name} has a name that none can have"),
+                Some(problem) => format!("{variable} in the scope {name} {problem}"),
+                None => format!("invalid name of a variable in the scope {name}"),
             })
         });
         let variables = variables.collect::<Result<Vec<ScopeVariable>, String>>()?;
@@ -215,16 +215,16 @@ impl WireVariable {
             return Err(None);
         }
         if self.value.is_none() && !self.secret {
-            return Err(Some("has no value and is no secret".to_owned()));
+            return Err(Some("has no value and is not a secret".to_owned()));
         }
         let is_time = |text: &String| {
             text.len() <= 40 && text.bytes().all(|c| c.is_ascii_digit() || b"-+:.TZ".contains(&c))
         };
         if self.updated.as_ref().is_some_and(|text| !is_time(text)) {
-            return Err(Some("was updated at something that is no time".to_owned()));
+            return Err(Some("has an invalid time".to_owned()));
         }
         if self.by.as_ref().is_some_and(|by| by.len() > LONGEST) {
-            return Err(Some("was written by somebody with too long a name".to_owned()));
+            return Err(Some("has too long an author".to_owned()));
         }
         let note = Note {
             secret: self.secret,

@@ -43,7 +43,7 @@ pub fn write_temporary_folder(
     files: &[(&'static str, &'static str)],
 ) -> Result<PathBuf, Error> {
     let refused = |error: io::Error| {
-        Error::new("unwritable-folder", format!("no temporary folder can be written: {error}"))
+        Error::new("unwritable-folder", format!("no temporary folder can be created: {error}"))
     };
     let folder = tempfile::Builder::new().prefix(prefix).tempdir().map_err(refused)?;
     write_files(folder.path(), files).map_err(refused)?;

@@ -63,7 +63,7 @@ fn ask(folder: &Path, arguments: &[&OsStr], given: &[&PathBuf]) -> Result<Answer
     }
     answer.map_err(|broken| match broken {
         Broken::TooSlow => too_slow(),
-        Broken::TooMuch => "git answers more than can be read".to_owned(),
+        Broken::TooMuch => "the answer of git is too long".to_owned(),
         Broken::Io(why) => why,
     })
 }
@@ -195,7 +195,7 @@ fn within(heard: &Receiver<io::Result<Vec<u8>>>, started: Instant) -> Result<Vec
     match heard.recv_timeout(DEADLINE.saturating_sub(started.elapsed())) {
         Ok(Ok(bytes)) if bytes.len() as u64 > MOST_BYTES => Err(Broken::TooMuch),
         Ok(Ok(bytes)) => Ok(bytes),
-        Ok(Err(error)) => Err(Broken::Io(format!("what git answers cannot be read: {error}"))),
+        Ok(Err(error)) => Err(Broken::Io(format!("the answer of git cannot be read: {error}"))),
         Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected) => Err(Broken::TooSlow),
     }
 }
@@ -266,8 +266,8 @@ pub(super) fn branch(folder: &Path) -> Branch {
     }
     match (answer.status.code(), printed(&answer)) {
         (Some(1), None) => Branch::Detached,
-        (_, Some(line)) => Branch::Unknown(format!("git says: {line}")),
-        _ => Branch::Unknown("git did not say which branch it is".to_owned()),
+        (_, Some(line)) => Branch::Unknown(format!("git: {line}")),
+        _ => Branch::Unknown("git did not print the branch".to_owned()),
     }
 }
 
@@ -284,12 +284,12 @@ fn asked(tree: &dyn Files, folder: &Path, files: &[PathBuf]) -> Result<Tracking,
     if !top.status.success() {
         return match is_no_repository(&top) {
             true => Ok(Tracking::NoRepository),
-            false => Err(format!("git says: {}", printed(&top).unwrap_or_default())),
+            false => Err(format!("git: {}", printed(&top).unwrap_or_default())),
         };
     }
     let top = path_of(top.stdout.strip_suffix(b"\n").unwrap_or(&top.stdout));
     let top =
-        tree.canonical(&top).map_err(|error| format!("the repository is not there: {error}"))?;
+        tree.canonical(&top).map_err(|error| format!("repository not found: {error}"))?;
     // A file outside of the repository, or behind a link that leads out of it, is not tracked.
     let real = |file: &PathBuf| {
         let file = folder.join(file);
@@ -332,7 +332,7 @@ fn paths_from(
 ) -> Result<Vec<PathBuf>, String> {
     let answer = ask(top, arguments, given)?;
     if !answer.status.code().is_some_and(|code| fine.contains(&code)) {
-        return Err(format!("git says: {}", printed(&answer).unwrap_or_default()));
+        return Err(format!("git: {}", printed(&answer).unwrap_or_default()));
     }
     let paths = answer.stdout.split(|byte| *byte == 0).filter(|path| !path.is_empty());
     Ok(paths.map(path_of).collect())

@@ -39,7 +39,7 @@ impl EditLock {
                     std::thread::sleep(Duration::from_millis(5));
                 }
                 Err(TryLockError::WouldBlock) => {
-                    let message = format!("somebody else has been editing in {}", folder.display());
+                    let message = format!("{} changed while it was being edited", folder.display());
                     let message = format!("{message} for {} seconds", patience.as_secs());
                     return Err(
                         Error::new("not-written", message).help("nothing was written; try again")
@@ -64,27 +64,27 @@ impl Writing<'_> {
         self.replace().map_err(|why| {
             let code = if matches!(why, Refusal::Changed) { CHANGED } else { "not-written" };
             let (reason, help) = match why {
-                Refusal::Io(what, error) => (format!("{what}: {error}"), "it is as it was"),
+                Refusal::Io(what, error) => (format!("{what}: {error}"), "nothing was written"),
                 Refusal::Changed => (
-                    "somebody else has changed it meanwhile".to_owned(),
-                    "look at what it says now, and try again",
+                    "it changed while it was being edited".to_owned(),
+                    "look at the new value, and try again",
                 ),
                 Refusal::ReadOnly => {
-                    ("it is read-only".to_owned(), "make it writable if it is to be edited")
+                    ("it is read-only".to_owned(), "make it writable")
                 }
                 Refusal::NotAFile => {
-                    ("it is no regular file".to_owned(), "only regular files are edited")
+                    ("not a regular file".to_owned(), "only regular files are edited")
                 }
                 Refusal::LeadsNowhere => (
-                    "it is a link to something that is not there".to_owned(),
-                    "create what it leads to, or remove the link",
+                    "it is a broken link".to_owned(),
+                    "create its target, or remove the link",
                 ),
                 Refusal::Attribute(name) => (
                     format!("its extended attribute {name} cannot be kept"),
-                    "it is as it was; whoever may set that attribute can edit it",
+                    "nothing was written; only a user who can set this attribute can edit it",
                 ),
                 Refusal::Busy => (
-                    "somebody else has been editing it".to_owned(),
+                    "it changed while it was being edited".to_owned(),
                     "nothing was written; try again",
                 ),
             };
@@ -100,7 +100,7 @@ impl Writing<'_> {
     }
 
     fn replace_old(&self, before: &[u8]) -> Result<(), Refusal> {
-        let gone = |error| Refusal::Io("it cannot be found", error);
+        let gone = |error| Refusal::Io("it cannot be resolved", error);
         // Where a link leads is what is edited; the link stays.
         let target = self.0.full.canonicalize().map_err(gone)?;
         let (Some(folder), Some(name)) = (target.parent(), target.file_name()) else {
@@ -138,7 +138,7 @@ impl Writing<'_> {
             return Err(if is_there { Refusal::Changed } else { Refusal::LeadsNowhere });
         }
         let made = std::fs::create_dir_all(folder);
-        made.map_err(|it| Refusal::Io("its folder cannot be made", it))?;
+        made.map_err(|it| Refusal::Io("its folder cannot be created", it))?;
         let new = NewFile::beside(folder, &name.to_string_lossy(), self.0.is_secret)?;
         self.fill(&new)?;
         new.file.sync_all().map_err(cannot_write)?;
@@ -156,7 +156,7 @@ impl Writing<'_> {
 pub const CHANGED: &str = "changed";
 
 fn cannot_write(error: io::Error) -> Refusal {
-    Refusal::Io("the new one cannot be written", error)
+    Refusal::Io("the new file cannot be written", error)
 }
 
 /// Brings a folder to the disk. What has taken its name is there, and a loss of power right after is all
@@ -235,7 +235,7 @@ struct NewFile {
 impl NewFile {
     fn beside(folder: &Path, name: &str, is_private: bool) -> Result<NewFile, Refusal> {
         const TRIES: u32 = 1_000;
-        let refused = |it| Refusal::Io("there is no writing in its folder", it);
+        let refused = |it| Refusal::Io("its folder is not writable", it);
         clear(folder, name);
         let beside =
             |number: u32| folder.join(format!(".{name}.{}-{number}.new", std::process::id()));

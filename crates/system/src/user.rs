@@ -36,7 +36,7 @@ impl Place {
             let path = PathBuf::from(variable(name)?);
             if !path.is_absolute() {
                 problem.get_or_insert(format!(
-                    "{name} is a relative path, which a repository could lead anywhere"
+                    "{name} is a relative path; only absolute ones are safe"
                 ));
                 return None;
             }
@@ -56,7 +56,7 @@ impl Place {
     pub fn file(&self) -> String {
         match &self.allowed {
             Some(path) => path.display().to_string(),
-            None => "the file that JUSTWHY_STORES names".to_owned(),
+            None => "the file in JUSTWHY_STORES".to_owned(),
         }
     }
 
@@ -102,7 +102,7 @@ fn why_not(path: &Path, real: &Path, repository: &Path) -> Option<String> {
     let shown = path.display();
     let repository = repository.canonicalize().unwrap_or_else(|_| repository.to_owned());
     if real.starts_with(&repository) || path.starts_with(&repository) {
-        return Some(format!("{shown} is inside of the repository, which would allow itself"));
+        return Some(format!("{shown} is inside the repository, which could then allow itself"));
     }
     let folder = real.parent().unwrap_or(Path::new("/"));
     owned_by_others(real)
@@ -125,7 +125,7 @@ fn owned_by_others(path: &Path) -> Option<String> {
     let is_own_group = metadata.gid() == metadata.uid();
     let others = if is_own_group { 0o002 } else { 0o022 };
     if metadata.mode() & others != 0 && !is_sticky {
-        return Some("can be written by others (chmod go-w it)".to_owned());
+        return Some("can be written by other users (use chmod go-w)".to_owned());
     }
     None
 }

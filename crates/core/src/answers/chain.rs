@@ -135,7 +135,7 @@ impl ChainWalk<'_, '_> {
             Ok(Referent::File(path)) => {
                 let found = self.answers.outside.file(&path);
                 let is_secret = is_secret_name(&path.replace('/', "."));
-                hop.found = text(found, is_secret, format!("{path} is not there"));
+                hop.found = text(found, is_secret, format!("file not found: {path}"));
                 hop.place = Some(Place::whole(Origin::File(path.into())));
             }
             Ok(Referent::Setting(asked)) => self.setting(asked, &mut hop),
@@ -156,7 +156,7 @@ impl ChainWalk<'_, '_> {
         hop.found = match &outcome.result {
             Ok(Some(_)) if outcome.secret => HopValue::Secret,
             Ok(Some(value)) => HopValue::Value(hide_address_password(value).into_owned()),
-            Ok(None) => HopValue::Nothing("it has no value here".to_owned()),
+            Ok(None) => HopValue::Nothing("it is not set here".to_owned()),
             Err(failure) => HopValue::Error(failure.message.clone()),
         };
         let resolution = answers.resolution_of(asked.context);

@@ -132,7 +132,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
     fn text(&mut self, text: &str, reading: &TextContext<'_>) -> Expanded {
         if self.answers.is_exhausted() {
             // The run ends in an error, whatever is said of this one; before all memory does.
-            let message = "references make the values of the project larger than they may be";
+            let message = "references make the values of the project too large";
             return self.fail(Failure::new("reference-too-deep", message));
         }
         match take_apart(text, reading.rules(self.answers)) {
@@ -172,7 +172,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
                 Ok(shown) => out.push(&shown),
                 Err(kind) => {
                     let message = format!(
-                        "`{}` is {}, which cannot be part of a longer text",
+                        "`{}` is {}, which cannot be a part of a string",
                         reference.show(),
                         kind.with_article()
                     );
@@ -181,7 +181,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
             }
             if out.len() as u64 > self.answers.limits.bytes {
                 let bytes = self.answers.limits.bytes;
-                let message = format!("with its references it has more than {bytes} bytes of text");
+                let message = format!("with its references it has more than {bytes} bytes");
                 return self.fail(Failure::new("reference-too-deep", message));
             }
         }
@@ -211,7 +211,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
             Some(pieces) => self.pieces(pieces, reading),
             None if self.is_unknown(reference, reading) => {
                 let message = format!(
-                    "`{}`: process variables are left out here, so that it is not known",
+                    "`{}`: environment variables are not included here",
                     reference.show()
                 );
                 self.fail(Failure::new(LEFT_OUT, message))
@@ -253,13 +253,13 @@ impl<'a, 'o> Expansion<'a, 'o> {
                 self.secret |= answers.is_secret_variable(self.asked.context, &name);
                 self.height = self.height.max(1);
                 let found = answers.outside.variable(&name).map_err(bad)?;
-                Ok(text(found, format!("the variable {name} is not set")))
+                Ok(text(found, format!("the environment variable {name} is not set")))
             }
             Referent::File(path) => {
                 self.secret |= is_secret_name(&path.replace('/', "."));
                 self.height = self.height.max(1);
                 let found = answers.outside.file(&path).map_err(bad)?;
-                Ok(text(found, format!("{path} is not there")))
+                Ok(text(found, format!("file not found: {path}")))
             }
             Referent::Setting(asked) => self.setting(asked),
         }
@@ -280,7 +280,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
             Ok(Some(value)) => {
                 Ok(Lookup::Value(Expanded { value: value.clone(), weight: outcome.weight_of() }))
             }
-            Ok(None) => Ok(Lookup::Nothing(format!("{} has no value here", answers.name(asked)))),
+            Ok(None) => Ok(Lookup::Nothing(format!("{} is not set here", answers.name(asked)))),
             Err(failure) => {
                 let mut failure = failure.clone();
                 if failure.way.len() < LONGEST_WAY {
@@ -349,7 +349,7 @@ fn meaning(
                 Some(layer) => {
                     let layer = resolution.readings().layer(layer);
                     let absence = layer.absence().unwrap_or_default();
-                    Referent::Uncertain(format!("{why}; {} could: {absence}", layer.name))
+                    Referent::Uncertain(format!("{why}; {} could set it: {absence}", layer.name))
                 }
             },
         },
@@ -366,7 +366,7 @@ fn meaning(
                 Some(key) => setting(key),
                 // Whoever writes into a store must not learn what this machine has.
                 None if reading.is_from_store => {
-                    Referent::Nothing(format!("no setting here has the variable {name}"))
+                    Referent::Nothing(format!("no setting has the variable {name}"))
                 }
                 None => Referent::Variable(name.clone()),
             }
@@ -375,7 +375,7 @@ fn meaning(
     match meaning {
         // Whoever writes into a store must not learn what this machine has.
         Referent::Variable(_) | Referent::File(_) if reading.is_from_store => {
-            Err("text from a store may refer to settings only".to_owned())
+            Err("a value from a store can refer to settings only".to_owned())
         }
         meaning => Ok(meaning),
     }
@@ -400,12 +400,12 @@ fn setting_at(resolution: &Resolution, path: &KeyPath) -> Result<KeyId, String> 
             return Ok(now);
         }
         if keys.below(key).any(|below| resolution.is_setting(below)) {
-            return Err(format!("{path} is a branch, not a setting"));
+            return Err(format!("{path} is not a setting; it has keys below it"));
         }
     }
     match resolution.names().nearest(&path.to_string()) {
-        Some(near) => Err(format!("there is no setting {path} here; {near} is near")),
-        None => Err(format!("there is no setting {path} here")),
+        Some(near) => Err(format!("no setting {path} here; did you mean {near}?")),
+        None => Err(format!("no setting {path} here")),
     }
 }
 

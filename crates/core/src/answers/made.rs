@@ -100,7 +100,7 @@ pub(super) fn gathered(
                 let layer = &resolution.readings().layer(resolution.layer_of(candidate)).name;
                 let place = resolution.reading(candidate).place(candidate.leaf);
                 let message = format!(
-                    "it gathers lists, and what {layer} says ({place}) is {}",
+                    "it joins lists, but {layer} sets {} ({place})",
                     problem.show()
                 );
                 return Outcome::new(Err(Failure::new("bad-value", message)));

@@ -84,15 +84,15 @@ impl AxisOrigin {
         match self {
             AxisOrigin::Asked => "--in".to_owned(),
             AxisOrigin::Variable(name) => format!("the variable {name}"),
-            AxisOrigin::File(path) => format!("the file {path}"),
+            AxisOrigin::File(path) => format!("{path}"),
             AxisOrigin::FileVariable { name, path, line } => format!("{name} in {path}:{line}"),
             AxisOrigin::Branch { name, pattern } if name == pattern => {
-                format!("the git branch {name}")
+                format!("git branch {name}")
             }
-            AxisOrigin::Branch { name, pattern } => format!("the git branch {name} ({pattern})"),
-            AxisOrigin::Folder(path) => format!("the folder {path}"),
-            AxisOrigin::Axis(name) => format!("the axis {name}"),
-            AxisOrigin::Default => "the default".to_owned(),
+            AxisOrigin::Branch { name, pattern } => format!("git branch {name} ({pattern})"),
+            AxisOrigin::Folder(path) => format!("folder {path}"),
+            AxisOrigin::Axis(name) => format!("axis {name}"),
+            AxisOrigin::Default => "default".to_owned(),
             AxisOrigin::Nothing => "nothing".to_owned(),
         }
     }

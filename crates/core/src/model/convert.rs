@@ -41,7 +41,7 @@ impl NotAList {
     pub fn show(self) -> &'static str {
         match self {
             NotAList::Kind(kind) => kind.with_article(),
-            NotAList::BadJson => "a text that begins with `[` and is no JSON list",
+            NotAList::BadJson => "a string that begins with `[`, but is not a JSON list",
         }
     }
 }

@@ -41,7 +41,7 @@ impl Pattern {
             let after = if rest.starts_with(['"', '\'']) {
                 let end = quoted_end(rest).ok_or(NameError {
                     at: here,
-                    problem: "the quote that opens here is never closed",
+                    problem: "unterminated quote",
                 })?;
                 let (key, _) = crate::model::key::KeyPath::parse_start(&rest[..end])
                     .map_err(|error| NameError { at: error.at + here, ..error })?;
@@ -158,7 +158,7 @@ fn segment(text: &str, here: usize) -> Result<PatternPart, NameError> {
         return Ok(PatternPart::AnySegments);
     }
     if text.is_empty() {
-        return Err(NameError { at: here, problem: "a segment is empty here" });
+        return Err(NameError { at: here, problem: "empty segment" });
     }
     let fine = |c: char| c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '*');
     if let Some((at, _)) = text.char_indices().find(|(_, c)| !fine(*c)) {

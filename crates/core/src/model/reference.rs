@@ -174,7 +174,7 @@ impl<'t> Parser<'t> {
         let mut changes = Vec::new();
         if self.rest().starts_with('@') {
             if !matches!(target, Target::Key(_) | Target::Name(_)) {
-                return Err(bad("only a setting has another value in another context".to_owned()));
+                return Err(bad("only a setting can have a context (`@`)".to_owned()));
             }
             self.at += 1;
             changes = self.changes()?;
@@ -188,7 +188,7 @@ impl<'t> Parser<'t> {
         if !self.rest().starts_with('}') {
             return Err(match self.rest() {
                 "" => unterminated(),
-                _ => bad(format!("after `${{{}` a `}}` or `:-` must come", target.show())),
+                _ => bad(format!("expected `}}` or `:-` after `${{{}`", target.show())),
             });
         }
         self.at += 1;
@@ -205,7 +205,7 @@ impl<'t> Parser<'t> {
                 let end = after.find(":-").map_or(end, |fallback| fallback.min(end));
                 let name = after[..end].to_owned();
                 if name.is_empty() || name.contains(['\0', '\n']) {
-                    return Err(bad(format!("`${{{word}` must be followed by a name")));
+                    return Err(bad(format!("expected a name after `${{{word}`")));
                 }
                 self.at += word.len() + end;
                 return Ok(make(name));
@@ -223,7 +223,7 @@ impl<'t> Parser<'t> {
             return Err(unterminated());
         }
         let (path, after) = KeyPath::parse_start(rest).map_err(|error| {
-            bad(format!("`${{` must be followed by the name of a setting: {}", error.problem))
+            bad(format!("expected the key of a setting after `${{`: {}", error.problem))
         })?;
         self.at = self.text.len() - after.len();
         Ok(Target::Key(path))
@@ -239,7 +239,7 @@ impl<'t> Parser<'t> {
             Some((axis.to_owned(), (!value.is_empty()).then(|| value.to_owned())))
         };
         let changes: Option<Vec<_>> = rest[..end].split(',').map(change).collect();
-        changes.ok_or_else(|| bad("after `@` stands `axis=value`, several with commas".to_owned()))
+        changes.ok_or_else(|| bad("expected `axis=value` after `@`, several separated by commas".to_owned()))
     }
 }
 
@@ -248,5 +248,5 @@ fn bad(problem: String) -> BadText {
 }
 
 fn unterminated() -> BadText {
-    bad("a `${` is never closed; write `$${` if it shall stand for itself".to_owned())
+    bad("unterminated `${`; write `$${` for a literal `${`".to_owned())
 }

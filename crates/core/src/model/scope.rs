@@ -114,10 +114,10 @@ impl Scope {
             OfScope { number, name: Arc::clone(&self.name), is_withheld: of_scope.is_some() };
         let mut document =
             Document { text: text.cloned(), scope: Some(scope), ..Document::default() };
-        let of_scope = of_scope.map(|why| format!("the scope {} is {why}", self.name));
+        let of_scope = of_scope.map(|why| format!("scope {} is {why}", self.name));
         for variable in &self.variables {
             let own = || variable.audience.as_ref()?.refuses(context);
-            let withheld = of_scope.clone().or_else(|| Some(format!("it is {}", own()?)));
+            let withheld = of_scope.clone().or_else(own);
             let note = Note { withheld: withheld.map(Into::into), ..variable.note.clone() };
             if note != Note::default() {
                 document.notes.push((document.leaves.len(), Arc::new(note)));

@@ -94,7 +94,7 @@ impl Type {
             Type::Boolean => "boolean",
             Type::Integer => "integer",
             Type::Number => "number",
-            Type::Text => "text",
+            Type::Text => "string",
             Type::List => "list",
             Type::Map => "map",
             Type::Unread => "unreadable value",
@@ -108,9 +108,9 @@ impl Type {
             Type::Boolean => "a boolean",
             Type::Integer => "an integer",
             Type::Number => "a number",
-            Type::Text => "a text",
+            Type::Text => "a string",
             Type::List => "a list",
-            Type::Map => "a map",
+            Type::Map => "a table",
             Type::Unread => "a value that cannot be read",
         }
     }

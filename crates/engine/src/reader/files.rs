@@ -57,8 +57,8 @@ pub(crate) fn read_bytes(
             let error = unreadable(&problem, path).at(path, None);
             Err(match problem {
                 ReadProblem::TooLarge => error.help(format!(
-                    "the limit is {most} bytes; raise `file_bytes` under [limits] in the project \
-                     file if this is wanted"
+                    "the limit is {most} bytes; to raise it, set `file_bytes` under [limits] in the \
+                     project file"
                 )),
                 _ => error,
             })

@@ -80,7 +80,7 @@ impl Reader {
             }
             let Some(contexts) = self.combinations(declared) else {
                 unread.push(format!(
-                    "the files of the layer {}, as there are too many",
+                    "too many files of the layer {}",
                     declared.name
                 ));
                 continue;

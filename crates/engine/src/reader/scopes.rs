@@ -119,13 +119,13 @@ impl Reader {
             }
             let from = value.origin.phrase();
             let message = format!(
-                "the layer {} would send the value of the axis {name} to the store {}; it comes from \
-                 {from}, and `allowed` does not list it",
+                "{} would send the value of the axis {name} to the store {}; it is from {from}, and not \
+                 listed in `allowed`",
                 declared.name, kept.name
             );
             let file = self.world.consent_file();
             return Err(Error::new("not-sent", message)
-                .also("the layer is declared at", &self.project.file, self.position(declared.at))
+                .also("declared at", &self.project.file, self.position(declared.at))
                 .help(format!(
                     "list it in `allowed`, or add to {file}: open_axes = [\"{name}\"]"
                 )));
@@ -225,7 +225,7 @@ impl Reader {
         let Some(text) = load(&self.project, &*self.world, path).map_err(one)? else {
             let store = &self.project.stores[store];
             let message = format!(
-                "the store {}, which the layer {} reads, is the file {path}, which is not there",
+                "file not found: the store {} of the layer {} is {path}",
                 store.name, declared.name
             );
             let error = Error::new("missing-file", message).at(path, None);
@@ -260,7 +260,7 @@ impl Reader {
                 let is_secret = |name: &str| self.is_secret_variable(name);
                 stores.ask(declared, &Question { asked: &by.1, most, is_secret: &is_secret })
             }
-            None => Err(StoreProblem::Unavailable("stores are not asked here".to_owned())),
+            None => Err(StoreProblem::Unavailable("stores are not contacted here".to_owned())),
         };
         let known = answer.map(|Answered { scopes, copy }| {
             let add = |scope: Arc<Scope>| {
@@ -305,13 +305,13 @@ impl Reader {
             StoreProblem::Unavailable(why) => ("store-failed", store.place(), why.as_str(), None),
         };
         let message = format!(
-            "the store {}, whose scopes the layer {} reads, cannot be used ({address}): {reason}",
+            "the store {} of the layer {} cannot be used ({address}): {reason}",
             store.name, declared.name
         );
         let at = self.position(declared.at);
         let error = Error::new(code, message)
             .at_place(Place::whole(Origin::Scope(store.name.as_str().into())));
-        let error = error.also("the layer is declared at", &self.project.file, at);
+        let error = error.also("declared at", &self.project.file, at);
         match help {
             Some(help) => error.help(help),
             None => error,
@@ -321,7 +321,7 @@ impl Reader {
     fn missing_scope(&self, declared: &ProjectLayer, store: usize, wanted: &str) -> Error {
         let name = &self.project.stores[store].name;
         let message = format!(
-            "the layer {} reads the scope {wanted} of the store {name}, which is not there",
+            "scope not found: {} reads the scope {wanted} of the store {name}",
             declared.name
         );
         let source = match &self.project.stores[store].kept {
@@ -336,9 +336,9 @@ impl Reader {
         if let Some(Ok(kept)) = self.scopes.files.get(&store) {
             let names = kept.scopes.iter().map(|(name, _)| name.as_ref());
             if let Some(near) = nearest(wanted, names) {
-                error = error.help(format!("there is {near}: is its name misspelt?"));
+                error = error.help(format!("did you mean {near}?"));
             }
         }
-        error.help("write the scope, or say that it may be missing: optional = true")
+        error.help("create the scope, or add optional = true to the layer")
     }
 }

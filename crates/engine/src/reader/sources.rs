@@ -43,10 +43,10 @@ impl Reader {
 
     pub(super) fn missing_rows(&self, declared: &ProjectLayer, path: &str) -> Error {
         let message =
-            format!("the layer {} reads rows of {path}, which is not there", declared.name);
+            format!("file not found: {} reads rows of {path}", declared.name);
         let at = self.position(declared.at);
         let error = Error::new("missing-file", message).at(path, None);
-        error.also("declared at", &self.project.file, at).help("create it, or take the layer out")
+        error.also("declared at", &self.project.file, at).help("create it, or remove the layer")
     }
 
     /// How many rows the axis numbers in the files that do not depend on other axes.

@@ -46,8 +46,8 @@ pub(crate) fn parse(text: &str, limits: Limits, dialect: Dialect) -> Result<Tree
         Some(Value::Object(root)) => root,
         Some(other) => return Err(not_a_table(span(other.range()))),
         None => {
-            return Err(Fault::new(Span::new(text.len(), text.len()), "there is no value here")
-                .help("an empty JSON file must say {}"));
+            return Err(Fault::new(Span::new(text.len(), text.len()), "expected a value")
+                .help("write {} for an empty object"));
         }
     };
     let mut tree = Tree::for_text(text.len());
@@ -61,7 +61,7 @@ pub(crate) fn parse_rows(text: &str, limits: Limits) -> Result<(Tree<'_>, Vec<No
     let parsed = jsonc_parser::parse_to_ast(text, &CollectOptions::default(), &STRICT)
         .map_err(|error| fault(&error, limits))?;
     let no_rows = |at: Span, what: &str| {
-        Fault::new(at, format!("{what} must be here")).help("rows are [ { \"name\": … }, … ]")
+        Fault::new(at, format!("expected {what}")).help("write rows as [ { \"name\": … }, … ]")
     };
     let items = match parsed.value {
         Some(Value::Array(items)) => items,
@@ -144,7 +144,7 @@ impl<'s> Filling<'_, 's> {
             None => Ok(()),
             Some(offset) => {
                 let at = at.start as usize + offset;
-                Err(Fault::new(Span::new(at, at), "there is a bare control character in this text")
+                Err(Fault::new(Span::new(at, at), "control character in a string")
                     .help("write it as an escape, such as \\n or \\t"))
             }
         }
@@ -166,7 +166,7 @@ fn span(range: jsonc_parser::common::Range) -> Span {
 }
 
 fn not_a_table(at: Span) -> Fault {
-    Fault::new(at, "the file must hold one object, and this is none")
+    Fault::new(at, "expected one object")
         .help("wrap it: { \"name\": … }")
 }
 
@@ -177,33 +177,33 @@ fn fault(error: &ParseError, limits: Limits) -> Fault {
     let message = match error.kind() {
         E::NestingDepthExceeded => return too_deep(at, limits),
         E::CommentsNotAllowed => {
-            return Fault::new(at, "JSON has no comments").help("take the comment out");
+            return Fault::new(at, "JSON has no comments").help("remove the comment");
         }
-        E::TrailingCommasNotAllowed => "a comma must be followed by another item",
+        E::TrailingCommasNotAllowed => "expected another item after the comma",
         E::ExpectedComma => "expected a comma or the closing bracket",
         E::ExpectedColonAfterObjectKey => "expected `:` after the name",
         E::ExpectedObjectValue => "expected a value after `:`",
         E::ExpectedStringObjectProperty => "expected a name in double quotes",
         E::MultipleRootJsonValues => "expected the end of the file after its one value",
-        E::SingleQuotedStringsNotAllowed => "texts stand in double quotes in JSON",
-        E::UnterminatedArray => "this `[` is never closed",
-        E::UnterminatedObject => "this `{` is never closed",
-        E::UnexpectedWord => "expected a value: texts and names stand in double quotes",
-        E::BareDecimalPointNumbersNotAllowed => "a number has digits on both sides of its point",
+        E::SingleQuotedStringsNotAllowed => "a JSON string needs double quotes",
+        E::UnterminatedArray => "unterminated `[`",
+        E::UnterminatedObject => "unterminated `{`",
+        E::UnexpectedWord => "expected a value; strings and names need double quotes",
+        E::BareDecimalPointNumbersNotAllowed => "a number needs digits on both sides of its point",
         E::HexadecimalNumbersNotAllowed => "JSON numbers are decimal",
         E::NonFiniteNumbersNotAllowed => "JSON has no Infinity and no NaN",
-        E::UnaryPlusNumbersNotAllowed => "a number does not begin with `+` in JSON",
+        E::UnaryPlusNumbersNotAllowed => "a JSON number cannot begin with `+`",
         E::ExpectedDigit
         | E::ExpectedDigitFollowingNegativeSign
         | E::ExpectedPlusMinusOrDigitInNumberLiteral => "expected a digit",
-        E::String(ParseStringErrorKind::UnterminatedStringLiteral) => "this text is never closed",
+        E::String(ParseStringErrorKind::UnterminatedStringLiteral) => "unterminated string",
         E::String(ParseStringErrorKind::InvalidUnicodeEscapeSequence(_)) => {
-            "this \\u escape is no character: half a surrogate pair"
+            "invalid \\u escape: half a surrogate pair"
         }
         E::String(ParseStringErrorKind::ExpectedFourHexDigits) => {
             "expected four hexadecimal digits after \\u"
         }
-        E::String(_) => "this escape or control character is not allowed in a text",
+        E::String(_) => "escape or control character not allowed in a string",
         _ => "expected a value here",
     };
     Fault::new(at, message)

@@ -33,7 +33,7 @@ pub(super) fn put(
         Stands::Dotted => {
             // Beside the names that open it, which begin in the same way.
             let Some(end) = own_end(text, tree, table) else {
-                return Err(unwritable("a key in a table that nothing opens"));
+                return Err(unwritable("a key in a table without a header"));
             };
             let node = tree.node(table);
             let start = line_start(text, node.name_at.start as usize);

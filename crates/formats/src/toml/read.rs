@@ -152,8 +152,8 @@ impl<'s> Builder<'s> {
         let is_table = matches!(existing.kind, Kind::Table(_));
         let first = existing.name_at;
         let fault = if is_table {
-            let what = "a table is defined twice";
-            Fault::new(name_at, what).also("it stands first at", first).help("join the two")
+            let what = "duplicate table";
+            Fault::new(name_at, what).also("first at", first).help("join the two")
         } else {
             Fault::repeated(name_at, first)
         };
@@ -164,8 +164,8 @@ impl<'s> Builder<'s> {
         let existing = self.tree.node(existing);
         let first = existing.name_at;
         if matches!(existing.kind, Kind::Table(_)) {
-            let what = "a table ends with its closing brace";
-            let fault = Fault::new(name_at, what).also("it stands at", first);
+            let what = "a table in braces cannot be extended";
+            let fault = Fault::new(name_at, what).also("it is at", first);
             return self.fail(fault.help("write the key into the braces"));
         }
         let what = "a key is both a value and a table";
@@ -315,19 +315,19 @@ impl<'s> Builder<'s> {
             ScalarKind::Boolean(value) => return Kind::Boolean(value),
             ScalarKind::DateTime => match text.parse::<toml_datetime::Datetime>() {
                 Ok(_) => return Kind::Text(Cow::Borrowed(written)),
-                Err(_) => Fault::new(at, "there is no such date or time"),
+                Err(_) => Fault::new(at, "invalid date or time"),
             },
             ScalarKind::Integer(radix) => match i64::from_str_radix(&text, radix.value()) {
                 Ok(value) => return Kind::Integer(value),
                 Err(error) if is_overflow(&error) => integer_too_large(at),
-                Err(_) => Fault::new(at, "this is no number"),
+                Err(_) => Fault::new(at, "invalid number"),
             },
             ScalarKind::Float => match text.parse::<f64>() {
                 Ok(value) if !value.is_infinite() || text.contains("inf") => {
                     return Kind::Number(value);
                 }
                 Ok(_) => number_too_large(at),
-                Err(_) => Fault::new(at, "this is no number"),
+                Err(_) => Fault::new(at, "invalid number"),
             },
         };
         match is_told {
@@ -437,7 +437,7 @@ fn syntax_fault(error: &ParseError, end: usize) -> Fault {
             }
             Expected::Literal(literal) => format!("`{literal}`"),
             Expected::Description(description) => (*description).to_owned(),
-            _ => "something else".to_owned(),
+            _ => "unexpected text".to_owned(),
         });
         let words: Vec<String> = words.collect();
         if !words.is_empty() {

@@ -165,7 +165,7 @@ fn out_of_a_block(
     let start = tree.node(there).name_at.start as usize;
     let indent = indent_at(text, start);
     if line_start(text, start) + indent.len() != start {
-        return Err(unwritable("an edit of a line that more stands on"));
+        return Err(unwritable("an edit of a line with several values"));
     }
     let lines = whole_line(text, (start, whole_end(tree, there).max(end_of(tree, there))));
     let is_alone = tree.entries(table).nth(1).is_none();

@@ -68,9 +68,9 @@ impl<'s> Reader<'s> {
                 if self.documents > 1 {
                     return Err(Fault::new(
                         Span::new(range.start, range.start),
-                        "a second document begins here",
+                        "second document",
                     )
-                    .help("a settings file is one document; put the other into another file"));
+                    .help("a settings file has one document; move the other one to another file"));
                 }
                 self.last_end = range.end;
             }
@@ -154,10 +154,10 @@ impl<'s> Reader<'s> {
         let at = Span::new(range.start, range.end);
         self.last_end = range.end;
         let Some(&(target, anchor)) = self.anchors.get(&id) else {
-            return Err(Fault::new(at, "there is no such anchor above"));
+            return Err(Fault::new(at, "unknown anchor"));
         };
         if self.open.iter().any(|open| open.node == target) {
-            return Err(Fault::new(at, "this alias stands inside of what it stands for"));
+            return Err(Fault::new(at, "this alias is inside its own anchor"));
         }
         if !self.expects_name() {
             self.last_node = Some(self.place(Kind::Alias(target, anchor), at)?);
@@ -193,7 +193,7 @@ impl<'s> Reader<'s> {
                 // An empty document is an empty table.
                 return Ok(Tree::ROOT);
             }
-            return Err(Fault::new(at, "the file must hold one table, and this is none")
+            return Err(Fault::new(at, "expected one mapping")
                 .help("write `name: value` lines"));
         };
         let parent = open.node;
@@ -278,8 +278,8 @@ impl<'s> Reader<'s> {
 }
 
 fn no_scalar_name(at: Span) -> Fault {
-    Fault::new(at, "the name of a setting must be a single text, number or the like")
-        .help("a list or table cannot be a name here")
+    Fault::new(at, "expected a single string or number as a key")
+        .help("a list or mapping cannot be a key")
 }
 
 /// The parser's reason and place.
@@ -299,7 +299,7 @@ fn syntax_fault(error: &ScanError, text: &str, limits: Limits) -> Fault {
     });
     if let Some(tab) = tab {
         let at = Span::new(tab, tab + 1);
-        return Fault::new(at, "a tab indents this line, which YAML does not allow")
+        return Fault::new(at, "tab in the indentation")
             .help("indent with spaces");
     }
     let reason = match error.kind() {
@@ -307,7 +307,7 @@ fn syntax_fault(error: &ScanError, text: &str, limits: Limits) -> Fault {
         ErrorKind::UnexpectedCharacter { .. } => "unexpected character".to_owned(),
         kind => kind.to_string(),
     };
-    Fault::new(at, format!("this is not YAML: {reason}"))
+    Fault::new(at, format!("invalid YAML: {reason}"))
 }
 
 /// Whether a text can stand without quotes and be read back as the same text, by others too.

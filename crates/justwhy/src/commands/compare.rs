@@ -95,7 +95,7 @@ pub(crate) fn run(
     let mut next = |context: &Context| -> Result<Survey, Vec<Error>> {
         let where_ = justwhy_engine::plain_context(context);
         let read = read.next().unwrap_or_else(|| Err(Vec::new())).map_err(first_of);
-        let read = read.map_err(|error| one(error.help(format!("it is so in {where_}"))))?;
+        let read = read.map_err(|error| one(error.help(format!("this happens in {where_}"))))?;
         Ok(Survey::of(vec![Arc::new(read)]))
     };
     let surveys = [next(&contexts[0])?, next(&contexts[1])?];

@@ -74,7 +74,7 @@ impl Effective {
                 Status::Set => {}
                 Status::Absent => {
                     if declared.is_some_and(|it| it.required.holds(&readings.context)) {
-                        refuse("it is required, and nothing gives it a value".to_owned());
+                        refuse("required, but not set".to_owned());
                     }
                     effective.gone.push(variable);
                     continue;
@@ -143,7 +143,7 @@ pub(super) fn taken(answering: &Answering<'_>, settings: &[Exported]) -> Vec<Ref
         guarded.or_else(|| {
             let purpose = answering.snapshot.project().purpose_of(&setting.variable).filter(|_| !is_declared)?;
             Some(format!(
-                "its variable would be {}, and {purpose}; `variable` in the catalogue gives it another one",
+                "its variable would be {}, but {purpose}; choose another with `variable` in the catalogue",
                 setting.variable
             ))
         })
@@ -171,7 +171,7 @@ pub(super) fn refusal(
     let help = match unknown {
         Some(Refused { key, .. }) => {
             format!(
-                "nothing is handed over until every setting can be; justwhy explain {key} tells more"
+                "nothing is handed over until every setting can be; see justwhy explain {key}"
             )
         }
         None => "nothing is handed over until every setting can be".to_owned(),

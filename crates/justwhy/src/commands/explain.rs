@@ -26,13 +26,13 @@ use text::{Beside, text};
 
 #[derive(Args, Debug)]
 pub(crate) struct ExplainArguments {
-    /// Keys, branches of keys, patterns, names of variables, or places (FILE:LINE)
+    /// Keys, branches, patterns (`*`, `**`), variables or FILE:LINE
     #[arg(value_name = "KEY", required = true)]
     pub(crate) keys: Vec<String>,
-    /// Say why it is not that: a value, a layer or a source
+    /// Explain why it is not this value, layer or source
     #[arg(long, value_name = "TEXT")]
     pub(crate) expected: Option<String>,
-    /// Print the effective value of a secret too; what else is said of it stays hidden
+    /// Print the effective value of a secret
     #[arg(long)]
     pub(crate) reveal: bool,
 }
@@ -89,7 +89,7 @@ pub(crate) fn run(
             false => Ok(found),
             true => {
                 let error = Error::new("unknown-key", format!("no setting matches {key}"));
-                Err(error.help("justwhy list shows all that there are"))
+                Err(error.help("justwhy list shows all settings"))
             }
         });
         match (found, wanted) {
@@ -192,7 +192,7 @@ fn explain(
         }
         (Some(_), several) => {
             let message =
-                format!("--expected is about one setting, and these are {}", several.len());
+                format!("--expected needs a single setting; {} match", several.len());
             let error = Error::new("bad-argument", message);
             return Err(vec![error.help("name one of them")]);
         }

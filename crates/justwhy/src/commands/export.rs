@@ -32,13 +32,13 @@ pub(crate) enum ExportForm {
 
 #[derive(Args, Debug)]
 pub(crate) struct ExportArguments {
-    /// Settings to write, all without one: as list understands them
-    #[arg(value_name = "PATTERN")]
+    /// Keys, branches, patterns, variables or FILE:LINE [default: all]
+    #[arg(value_name = "KEY")]
     pub(crate) patterns: Vec<String>,
-    /// How to write them
+    /// The format
     #[arg(long = "as", value_enum, value_name = "FORM")]
     pub(crate) form: ExportForm,
-    /// Write secrets too
+    /// Export secrets too
     #[arg(long)]
     pub(crate) reveal: bool,
 }
@@ -52,11 +52,11 @@ impl Runs for ExportArguments {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct ExportBody {
-    /// The form in which the settings are written.
+    /// The format of the text.
     #[serde(rename = "as")]
     form: &'static str,
     text: String,
-    /// The keys of settings that are left out: secrets, and nulls where the form has none.
+    /// The keys of settings that are not exported: secrets, and nulls where the format has none.
     left_out: Vec<String>,
 }
 
@@ -98,13 +98,13 @@ pub(crate) fn run(
     let mut note = |left_out: &[Exported], what: &str| {
         let names: Vec<String> = left_out.iter().map(|it| it.key.to_string()).collect();
         if !names.is_empty() {
-            let told = format!("note: left out, {what}: {}", list_values(&names, "and"));
+            let told = format!("note: not exported, {what}: {}", list_values(&names, "and"));
             notes.push_str(&answering.look.text(&told));
             notes.push('\n');
         }
     };
-    note(&secrets, "as secret (--reveal writes them)");
-    note(&nulls, &format!("as null, which {name} has not"));
+    note(&secrets, "secrets (--reveal exports them)");
+    note(&nulls, &format!("nulls, which {name} does not have"));
     let result = match answering.as_json() {
         true => {
             let left_out = secrets.iter().chain(&nulls).map(|it| it.key.to_string()).collect();

@@ -90,7 +90,7 @@ pub(super) fn why_not(answering: &Answering<'_>, name: &str, is_declared: bool) 
         return None;
     }
     if name.to_ascii_uppercase().starts_with(OWN) {
-        return Some(format!("its variable would be {name}, which is never set for a program"));
+        return Some(format!("its variable would be {name}, which is never passed to a program"));
     }
     let consent = answering.snapshot.world().consent(&answering.snapshot.project().repository);
     let allows =
@@ -107,8 +107,7 @@ pub(super) fn why_not(answering: &Answering<'_>, name: &str, is_declared: bool) 
         how.push(format!("add to {file}: hand_over = [\"{name}\"]"));
     }
     Some(format!(
-        "its variable would be {name}, which changes how programs are found, loaded or interpreted; to \
-         allow that, {}",
+        "its variable would be {name}, which changes which programs run, or how; to allow it, {}",
         how.join(" and ")
     ))
 }

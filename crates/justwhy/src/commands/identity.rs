@@ -17,9 +17,9 @@ use std::path::PathBuf;
 
 #[derive(Subcommand, Debug)]
 pub(crate) enum IdentityAct {
-    /// Make one in a new file that nobody else can read, and print its recipient
+    /// Write a new identity to a file that only you can read, and print its recipient
     New {
-        /// The file
+        /// The new file
         #[arg(value_name = "FILE")]
         file: PathBuf,
     },
@@ -67,9 +67,9 @@ pub(crate) fn new(
         notes.push_str(&format!("{label}: {}\n", look.text(&warning)));
     }
     let told = format!(
-        "The identity is in {shown}, for you alone to read. Set {IDENTITY_VARIABLE} to that path to \
-         decrypt with it. Its recipient is no secret: add it to `recipients` under [secrets] in the \
-         project file, and encrypt for it."
+        "The identity is in {shown}; only you can read it. To decrypt, set {IDENTITY_VARIABLE} to \
+         this path. The recipient is public: add it to `recipients` under [secrets] in the project \
+         file."
     );
     look.paragraph(&mut notes, &told, "");
     let result = match common.output {
@@ -86,14 +86,14 @@ fn not_made(shown: &str, error: &io::Error) -> Error {
     match error.kind() {
         io::ErrorKind::AlreadyExists => {
             let message =
-                format!("{shown} is there already, and it may be all that can decrypt something");
+                format!("{shown} exists, and may be the only key to something");
             Error::new("not-written", message).help("name a new file; nothing was written")
         }
         io::ErrorKind::NotFound => {
-            let message = format!("{shown} cannot be made: its folder is not there");
-            Error::new("not-written", message).help("make the folder, or name another file")
+            let message = format!("{shown} cannot be created: its folder does not exist");
+            Error::new("not-written", message).help("create the folder, or name another file")
         }
-        _ => Error::new("not-written", format!("{shown} cannot be made: {error}"))
+        _ => Error::new("not-written", format!("{shown} cannot be created: {error}"))
             .help("name a file in a folder of your own"),
     }
 }
@@ -106,14 +106,14 @@ fn tracking(full: &Path, shown: &str, world: &dyn World) -> (Option<bool>, Optio
     match world.tracking(folder, &[name.into()]) {
         Tracking::Known(tracked) if tracked.contains(&true) => {
             let warning = format!(
-                "git would take {shown} up, and with it whoever reads the repository could read what \
-                 is encrypted: have git ignore it, or keep it outside of the repository"
+                "git would track {shown}; with it, everybody who reads the repository can decrypt. \
+                 Add it to .gitignore, or move it outside the repository"
             );
             (Some(true), Some(warning))
         }
         Tracking::Known(_) | Tracking::NoRepository => (Some(false), None),
         Tracking::Unknown(why) => {
-            (None, Some(format!("nobody can tell whether git would take {shown} up: {why}")))
+            (None, Some(format!("whether git would track {shown} is uncertain: {why}")))
         }
     }
 }

@@ -50,7 +50,7 @@ pub(crate) fn run(
     requests: &dyn Fn() -> String,
 ) -> Result<Outcome, Vec<Error>> {
     let Some((program, arguments)) = command.split_first() else {
-        return Err(vec![Error::new("bad-argument", "there is no program to run")]);
+        return Err(vec![Error::new("bad-argument", "no program to run")]);
     };
     let mut effective = match Effective::of(answering, &answering.resolution().settings()) {
         Ok(effective) => effective,
@@ -84,7 +84,7 @@ pub(crate) fn run(
         return Ok(not_run(
             answering,
             NOT_FOUND,
-            &format!("there is no program {shown}"),
+            &format!("program not found: {shown}"),
             NAME_ONE,
         ));
     };
@@ -100,18 +100,18 @@ pub(crate) fn run(
     let problem = become_it(&mut child);
     crate::dumps::leave_out();
     let (code, message, help) = match problem.kind() {
-        io::ErrorKind::NotFound => (NOT_FOUND, format!("there is no program {shown}"), NAME_ONE),
+        io::ErrorKind::NotFound => (NOT_FOUND, format!("program not found: {shown}"), NAME_ONE),
         io::ErrorKind::ArgumentListTooLong => (
             OWN_FAILURE,
-            format!("{shown} cannot be run: its arguments and the settings are too long together"),
-            "export the settings to a file that it reads",
+            format!("{shown} cannot be run: its arguments and variables are too long"),
+            "use justwhy export and a file instead",
         ),
-        _ => (NOT_EXECUTABLE, format!("{shown} cannot be run: {problem}"), "name a program"),
+        _ => (NOT_EXECUTABLE, format!("{shown} cannot be run: {problem}"), "name an executable program"),
     };
     Ok(not_run(answering, code, &message, help))
 }
 
-const NAME_ONE: &str = "name one that PATH leads to";
+const NAME_ONE: &str = "name a program in PATH";
 
 fn not_run(answering: &Answering<'_>, code: u8, message: &str, help: &str) -> Outcome {
     let error = Error::new("not-run", message).help(help);

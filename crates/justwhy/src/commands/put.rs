@@ -1,5 +1,4 @@
-//! `put`, `drop` and `move`: a value is written where a layer is told of it, taken out there, or both; what
-//! that changes is said first.
+//! `put`, `drop`, `move` and `encrypt`: change a value in a layer, and show what that changes.
 
 use super::suppose::{self, Act};
 use crate::outcome::Outcome;
@@ -17,30 +16,30 @@ use zeroize::Zeroizing;
 // the command.)
 #[derive(Args, Clone, Copy, Debug)]
 pub(crate) struct Writing {
-    /// Only say what it would change
-    #[arg(long)]
+    /// Show what would change; write nothing
+    #[arg(long, short = 'n')]
     pub(crate) dry_run: bool,
-    /// Look at the layers that describe where you stand too
+    /// Include local layers and environment variables
     #[arg(long)]
     pub(crate) with_local: bool,
-    /// Write it even if check would find a new error, if a secret is less protected then, or, of move
-    /// and encrypt, if a value that somebody has changes or goes
+    /// Write even if check finds a new error, if a secret is less protected, or if an effective value
+    /// changes by move or encrypt
     #[arg(long)]
     pub(crate) accept: bool,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct PutArguments {
-    /// The setting: its key or its variable
+    /// The setting: a key, a variable, FILE:LINE, or a pattern that matches one
     #[arg(value_name = "KEY")]
     pub(crate) key: String,
-    /// Its value; `-` reads standard input, which keeps a secret off the command line
+    /// The value; `-` reads it from standard input, as a secret should be
     #[arg(value_name = "VALUE", allow_negative_numbers = true)]
     pub(crate) value: String,
-    /// The layer that is to say it, in the context of --in
-    #[arg(long, value_name = "LAYER")]
+    /// The layer to write to, in the context of --in
+    #[arg(long, short, value_name = "LAYER")]
     pub(crate) layer: String,
-    /// Write it encrypted, so that nobody ever reads it in the file
+    /// Write the value encrypted
     #[arg(long)]
     pub(crate) encrypt: bool,
     #[command(flatten)]
@@ -57,11 +56,11 @@ impl Runs for PutArguments {
 
 #[derive(Args, Debug)]
 pub(crate) struct DropArguments {
-    /// The setting: its key or its variable
+    /// The setting: a key, a variable, FILE:LINE, or a pattern that matches one
     #[arg(value_name = "KEY")]
     pub(crate) key: String,
-    /// The layer that is to say nothing of it, in the context of --in
-    #[arg(long, value_name = "LAYER")]
+    /// The layer to remove it from, in the context of --in
+    #[arg(long, short, value_name = "LAYER")]
     pub(crate) layer: String,
     #[command(flatten)]
     pub(crate) writing: Writing,
@@ -76,13 +75,13 @@ impl Runs for DropArguments {
 
 #[derive(Args, Debug)]
 pub(crate) struct MoveArguments {
-    /// The setting: its key or its variable
+    /// The setting: a key, a variable, FILE:LINE, or a pattern that matches one
     #[arg(value_name = "KEY")]
     pub(crate) key: String,
-    /// The layer that says it, in the context of --in
+    /// The layer that sets it, in the context of --in
     #[arg(long, value_name = "LAYER")]
     pub(crate) from: String,
-    /// The layer that is to say it, in the same context
+    /// The layer to set it, in the same context
     #[arg(long, value_name = "LAYER")]
     pub(crate) to: String,
     #[command(flatten)]
@@ -98,15 +97,15 @@ impl Runs for MoveArguments {
 
 #[derive(Args, Debug)]
 #[command(
-    after_help = "What is encrypted is decrypted in memory, with the identities in the file \
-                        that JUSTWHY_IDENTITY names."
+    after_help = "Encrypted values are decrypted in memory, with the identities in the file of \
+                  JUSTWHY_IDENTITY."
 )]
 pub(crate) struct EncryptArguments {
-    /// The setting: its key or its variable
+    /// The setting: a key, a variable, FILE:LINE, or a pattern that matches one
     #[arg(value_name = "KEY")]
     pub(crate) key: String,
-    /// The layer that says it, in the context of --in
-    #[arg(long, value_name = "LAYER")]
+    /// The layer that sets it, in the context of --in
+    #[arg(long, short, value_name = "LAYER")]
     pub(crate) layer: String,
     #[command(flatten)]
     pub(crate) writing: Writing,
@@ -155,10 +154,10 @@ impl EditCommand<'_> {
     fn keeps_values(self) -> Option<&'static str> {
         match self {
             EditCommand::Put { .. } | EditCommand::Drop { .. } => None,
-            EditCommand::Move { .. } => Some("a value that somebody has changes or goes"),
+            EditCommand::Move { .. } => Some("an effective value would change"),
             EditCommand::Encrypt { .. } => Some(
-                "what is encrypted is read as a text, and as one it comes to something else; if its \
-                 type is declared in the catalogue, it does not",
+                "an effective value would change: encrypted values are read as strings; declare the \
+                 type in the catalogue",
             ),
         }
     }
@@ -173,13 +172,13 @@ pub(crate) fn run(
     let one = |error| vec![error];
     let command = change.name();
     if supposing.asked.given.keys().next().is_some() {
-        let message = format!("{command} writes, and --set and --unset only try");
+        let message = format!("{command} writes; --set and --unset are for one run only");
         let error = Error::new("bad-argument", message);
-        return Err(one(error.help("leave them out, or ask suppose")));
+        return Err(one(error.help("remove them, or use suppose")));
     }
     let key = KeyPath::parse(key).map_err(|error| {
-        let error = Error::new("bad-argument", format!("the key is wrong: {error}"));
-        one(error.help("write it as list shows it, or name its variable"))
+        let error = Error::new("bad-argument", format!("invalid key: {error}"));
+        one(error.help("write the key as justwhy list shows it, or its variable"))
     })?;
     let session = supposing.session()?;
     let project = session.project();

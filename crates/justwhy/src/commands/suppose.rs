@@ -45,7 +45,7 @@ pub(crate) struct SupposeArguments {
     #[arg(long, value_name = "KEY=VALUE", requires = "layer")]
     pub(crate) put: Vec<String>,
     /// The layer of --put
-    #[arg(long, value_name = "LAYER", requires = "put")]
+    #[arg(long, short, value_name = "LAYER", requires = "put")]
     pub(crate) layer: Option<String>,
     /// Compare every context, not only the current one
     #[arg(long)]

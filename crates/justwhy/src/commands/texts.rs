@@ -6,7 +6,7 @@ use crate::outcome::Outcome;
 use crate::running::Running;
 use crate::running::Runs;
 use clap::Args;
-use justwhy_core::{Context, nearest};
+use justwhy_core::Context;
 use justwhy_project::Error;
 use serde::Serialize;
 
@@ -83,8 +83,8 @@ pub(crate) fn manual(
 
 fn unknown_command(program: &clap::Command, name: &str) -> Error {
     let names: Vec<&str> = program.get_subcommands().map(clap::Command::get_name).collect();
-    let error = Error::new("bad-argument", format!("there is no command {name}"));
-    match nearest(name, names.iter().copied()) {
+    let error = Error::new("bad-argument", format!("no command has the name {name}"));
+    match crate::help::meant(name) {
         Some(near) => error.help(format!("did you mean {near}?")),
         None => error.help(format!("the commands are {}", names.join(", "))),
     }

@@ -35,7 +35,7 @@ impl Project {
         self.axis(name).ok_or_else(|| {
             let names: Vec<&str> = self.axes.iter().map(|axis| axis.axis.name.as_str()).collect();
             let error =
-                Error::new("bad-context", format!("{from} names no axis: {}", shown_name(name)));
+                Error::new("bad-context", format!("{from}: unknown axis {}", shown_name(name)));
             match nearest_few(name, names.iter().copied(), 1).first() {
                 Some(near) => error.help(format!("did you mean {near}?")),
                 None if names.is_empty() => error.help("the project declares no axis"),
@@ -63,8 +63,8 @@ impl Project {
 
     fn unknown_bare(&self, value: &str) -> Error {
         if value.is_empty() {
-            return Error::new("bad-context", "--in has an empty part")
-                .help("write --in VALUE or --in AXIS=VALUE, several with a comma between them");
+            return Error::new("bad-context", "--in: empty part")
+                .help("write --in AXIS=VALUE, several separated by commas");
         }
         let message = format!("--in: no axis allows {}", shown_name(value));
         let error = Error::new("bad-context", message);
@@ -104,10 +104,10 @@ impl ProjectAxis {
             Ok(()) => Ok(()),
             Err(BadAxisValue::Characters) => Err(Error::new(
                 "bad-context",
-                format!("{from}: {shown} cannot be the value of the axis {name}"),
+                format!("{from}: invalid value of the axis {name}: {shown}"),
             )
             .help(
-                "a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
+                "a value has A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
             )),
             Err(BadAxisValue::NotAllowed) => {
                 let error = Error::new(
@@ -121,7 +121,7 @@ impl ProjectAxis {
                 };
                 Err(match (&self.directories, self.axis.allowed.as_slice()) {
                     (Some(pattern), []) => error.help(format!(
-                        "it allows the names of the folders {pattern}, and there are none"
+                        "it allows the names of the folders {pattern}, but there are none"
                     )),
                     (_, allowed) => error.help(format!("it allows {}", allowed.join(", "))),
                 })

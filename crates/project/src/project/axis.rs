@@ -74,9 +74,9 @@ pub(super) fn read_all(sink: &mut Sink<'_>, world: &dyn World, folder: &Path) ->
     let mut axes: Vec<(ProjectAxis, Span)> = Vec::new();
     let tables = sink.tables("axis");
     if let Some(table) = tables.get(MOST_AXES) {
-        let error = Error::new("limit", format!("a project has at most {MOST_AXES} axes"));
+        let error = Error::new("limit", format!("more than {MOST_AXES} axes"));
         let at = sink.tree.node(*table).at;
-        sink.error(error.help("what follows was not looked at"), at);
+        sink.error(error.help("the rest was not read"), at);
     }
     for table in tables.into_iter().take(MOST_AXES) {
         let names_are_fine = sink.check_names(table, &FIELDS);
@@ -102,8 +102,8 @@ fn read(
     let (name, name_at) = required_name(sink, table, "an axis")?;
     if !is_axis_name(&name) {
         sink.error(
-            Error::new("bad-project", format!("{} cannot name an axis", shown_name(&name)))
-                .help("a name begins with a-z and goes on with a-z, 0-9, `_` and `-`"),
+            Error::new("bad-project", format!("invalid name of an axis: {}", shown_name(&name)))
+                .help("a name begins with a-z and has a-z, 0-9, `_` and `-`"),
             name_at,
         );
         return None;
@@ -115,8 +115,8 @@ fn read(
     if names_are_fine && !open && axis.allowed.is_empty() && sink.field(table, "allowed").is_none()
     {
         sink.error(
-            Error::new("bad-project", format!("no value is allowed for the axis {}", axis.name))
-                .help("list them: allowed = [\"…\"], or take any: open = true"),
+            Error::new("bad-project", format!("the axis {} has no allowed values", axis.name))
+                .help("list them: allowed = [\"…\"], or allow any: open = true"),
             name_at,
         );
     }
@@ -215,16 +215,16 @@ pub(super) fn pattern_of(sink: &mut Sink<'_>, pattern: &str, at: Span) -> Option
     Glob::parse(pattern)
         .map_err(|problem| {
             let error =
-                Error::new("bad-project", format!("this is no pattern of paths: {problem}"));
-            sink.error(error.help("such as \"services/*\""), at);
+                Error::new("bad-project", format!("invalid pattern of paths: {problem}"));
+            sink.error(error.help("for example \"services/*\""), at);
         })
         .ok()
 }
 
 fn characters(value: &str) -> Error {
-    let message = format!("{} cannot be the value of an axis", shown_name(value));
+    let message = format!("invalid value of an axis: {}", shown_name(value));
     Error::new("bad-project", message)
-        .help("a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`")
+        .help("a value has A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`")
 }
 
 /// Checks a value that the project file itself gives to an axis.
@@ -295,21 +295,21 @@ fn way(sink: &mut Sink<'_>, item: NodeId, axis: &Axis, at: Span) -> Option<Way> 
             Some(Way::Axis { axis: other, map, at })
         }
         ["axis"] => {
-            let error = Error::new("bad-project", "this does not say which value gives which");
+            let error = Error::new("bad-project", "no `map` from the values of the other axis");
             sink.error(error.help("add: map = { \"value of the other axis\" = \"value\" }"), at);
             None
         }
         [] => {
-            let error = Error::new("bad-project", "this way to read an axis reads nothing");
+            let error = Error::new("bad-project", "nothing to read the axis from");
             sink.error(error.help("write { variable = \"NAME\" }"), at);
             None
         }
         several => {
             let several = justwhy_core::list_values(several, "and");
-            let message = format!("one way to read an axis cannot have {several} together");
+            let message = format!("{several} cannot be combined in one entry");
             let error = Error::new("bad-project", message).help(
-                "one of { variable }, { file }, { file, variable }, { branch }, { folder }, \
-                 { axis, map } is one way; a list has several",
+                "write one of { variable }, { file }, { file, variable }, { branch }, { folder }, \
+                 { axis, map }; a list has several",
             );
             sink.error(error, at);
             None
@@ -320,7 +320,7 @@ fn way(sink: &mut Sink<'_>, item: NodeId, axis: &Axis, at: Span) -> Option<Way> 
 fn variable(sink: &mut Sink<'_>, item: NodeId) -> Option<String> {
     let (variable, at) = sink.text(item, "variable")?;
     if variable.is_empty() || variable.contains(['=', '\0']) {
-        sink.error(Error::new("bad-project", "this cannot be the name of a variable"), at);
+        sink.error(Error::new("bad-project", "invalid name of a variable"), at);
         return None;
     }
     Some(variable)
@@ -329,7 +329,7 @@ fn variable(sink: &mut Sink<'_>, item: NodeId) -> Option<String> {
 fn file(sink: &mut Sink<'_>, item: NodeId) -> Option<String> {
     let (path, at) = sink.text(item, "file")?;
     if path.is_empty() || path.ends_with('/') || path.contains('\0') {
-        sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+        sink.error(Error::new("bad-project", "invalid path of a file"), at);
         return None;
     }
     Some(path)
@@ -367,9 +367,9 @@ fn check_maps(sink: &mut Sink<'_>, axes: &[ProjectAxis]) {
                 check_value(sink, &from.axis, value, *at);
             }
             if leads_to(axes, other, &axis.axis.name, &mut Vec::new()) {
-                let message = format!("the axis {} is read from itself", axis.axis.name);
+                let message = format!("the axis {} reads itself", axis.axis.name);
                 let error = Error::new("bad-project", message);
-                sink.error(error.help("one of the axes must be read from something else"), *at);
+                sink.error(error.help("read one of the axes from something else"), *at);
             }
         }
     }
@@ -410,8 +410,8 @@ pub(super) fn nevers(sink: &mut Sink<'_>, axes: &[ProjectAxis]) -> Vec<Never> {
             values.push((name, value));
         }
         if entries.is_empty() {
-            let error = Error::new("bad-project", "this combination names no axis");
-            sink.error(error.help("such as: service = \"alerts\", region = \"south\""), at);
+            let error = Error::new("bad-project", "empty combination");
+            sink.error(error.help("for example service = \"alerts\", region = \"south\""), at);
         } else {
             nevers.push(Never { values, at });
         }
@@ -429,7 +429,7 @@ pub(super) fn named<'a>(
     if let Some(axis) = axes.iter().find(|axis| axis.axis.name == name) {
         return Some(axis);
     }
-    let error = Error::new("bad-project", format!("there is no axis {}", shown_name(name)));
+    let error = Error::new("bad-project", format!("no axis has the name {}", shown_name(name)));
     let names = axes.iter().map(|axis| axis.axis.name.as_str());
     let error = match nearest(name, names.clone()) {
         Some(near) => error.help(format!("did you mean {near}?")),

@@ -70,9 +70,9 @@ impl<'t> Sink<'t> {
 
     /// Adds an error about the second of two things with one name.
     pub(crate) fn repeated(&mut self, what: &str, name: &str, at: Span, first: Span) {
-        let error = Error::new(self.code, format!("two {what} are named {}", shown_name(name)))
-            .also("the first is at", self.file, Some(self.text.position(first.start)))
-            .help("give one of them another name");
+        let error = Error::new(self.code, format!("duplicate name: two {what} have the name {}", shown_name(name)))
+            .also("first at", self.file, Some(self.text.position(first.start)))
+            .help("choose another name for one of them");
         self.error(error, at);
     }
 
@@ -113,7 +113,7 @@ impl<'t> Sink<'t> {
             let shown = shown_name(name);
             let near = nearest(name, fields.known.iter().copied());
             let label = near.map(|near| format!("did you mean `{near}`?")).unwrap_or_default();
-            let error = Error::new(self.code, format!("{} has no field `{shown}`", fields.of));
+            let error = Error::new(self.code, format!("unknown field: {} has no field `{shown}`", fields.of));
             let error = match near {
                 Some(near) => error.help(format!("did you mean `{near}`?")),
                 None => error.help(format!("its fields are {}", fields.known.join(", "))),
@@ -140,7 +140,7 @@ impl<'t> Sink<'t> {
             Kind::Boolean(_) => "a boolean",
             Kind::Integer(_) => "an integer",
             Kind::Number(_) => "a number",
-            Kind::Text(_) => "a text",
+            Kind::Text(_) => "a string",
             Kind::List(_) => "a list",
             Kind::Table(_) => "a table",
             Kind::Null | Kind::LeftOut | Kind::Alias(..) => "nothing",
@@ -168,7 +168,7 @@ impl<'t> Sink<'t> {
         match &node.kind {
             Kind::Text(text) => Some((text.as_ref().to_owned(), node.at)),
             _ => {
-                self.wrong_type(id, "a text");
+                self.wrong_type(id, "a string");
                 None
             }
         }
@@ -238,10 +238,10 @@ impl<'t> Sink<'t> {
         let mut tables = Vec::new();
         for (number, item) in items.into_iter().enumerate() {
             if number == MOST_TABLES {
-                let message = format!("a project has at most {MOST_TABLES} tables [[{name}]]");
+                let message = format!("more than {MOST_TABLES} tables [[{name}]]");
                 let error = Error::new("limit", message);
                 let at = self.tree.node(item).at;
-                self.error(error.help("what follows was not looked at"), at);
+                self.error(error.help("the rest was not read"), at);
                 break;
             }
             match self.tree.node(item).kind {

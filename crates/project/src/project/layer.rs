@@ -105,7 +105,7 @@ fn read(
     check_name(sink, &name, at, "a layer")?;
     if name == "catalogue" || name == "arguments" {
         let message = format!("the layer {name} always exists and cannot be declared");
-        sink.error(Error::new("bad-project", message).help("give this one another name"), at);
+        sink.error(Error::new("bad-project", message).help("choose another name"), at);
         return None;
     }
     let when = conditions(sink, table, "when", axes);
@@ -134,7 +134,7 @@ fn read(
         && path.is_absolute()
     {
         let at = sink.place(table, "file");
-        let message = "a file that is read in every folder cannot have an absolute path";
+        let message = "`per_directory` needs a relative path";
         sink.error(Error::new("bad-project", message), at);
     }
     let local = sink.boolean(table, "local").unwrap_or_default();
@@ -171,9 +171,9 @@ fn read(
 pub(super) fn check_name(sink: &mut Sink<'_>, name: &str, at: Span, what: &str) -> Option<()> {
     let fine = |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'-';
     if name.is_empty() || !name.bytes().all(fine) || name.starts_with('-') {
-        let error = Error::new("bad-project", format!("{} cannot name {what}", shown_name(name)));
+        let error = Error::new("bad-project", format!("invalid name for {what}: {}", shown_name(name)));
         sink.error(
-            error.help("a name is made of a-z, 0-9 and `-`, and does not begin with `-`"),
+            error.help("a name has a-z, 0-9 and `-`, and does not begin with `-`"),
             at,
         );
         return None;
@@ -196,7 +196,7 @@ fn only_for(
     // What the layer reads may be wrong itself, which has been said.
     if !may_be && kinds.iter().all(|kind| sink.field(table, kind).is_none()) {
         let at = sink.tree.node(id).name_at;
-        let message = format!("`{field}` says something about {what}, and this layer reads none");
+        let message = format!("`{field}` needs {what}, which this layer does not read");
         sink.error_at_name(Error::new("bad-project", message), at, "");
     }
     may_be
@@ -208,7 +208,7 @@ fn into(sink: &mut Sink<'_>, table: NodeId) -> Option<KeyPath> {
         Ok(path) => Some(path),
         Err(error) => {
             let start = at.start as usize + 1 + error.at;
-            let message = format!("the key is wrong: {}", error.problem);
+            let message = format!("invalid key: {}", error.problem);
             sink.error(Error::new("bad-project", message), Span::new(start, start));
             None
         }
@@ -224,9 +224,9 @@ fn patterns(sink: &mut Sink<'_>, items: Vec<NodeId>) -> Vec<(Pattern, String, Sp
             Ok(pattern) => patterns.push((pattern, text, at)),
             Err(error) => {
                 let start = at.start as usize + 1 + error.at;
-                let message = format!("the pattern is wrong: {}", error.problem);
+                let message = format!("invalid pattern: {}", error.problem);
                 let error = Error::new("bad-project", message);
-                let help = "such as \"audit.**\": `*` within a segment, `**` over segments";
+                let help = "for example \"audit.**\": `*` within a segment, `**` over segments";
                 sink.error(error.help(help), Span::new(start, start));
             }
         }
@@ -274,7 +274,7 @@ fn reads(
         READS.into_iter().filter(|name| sink.field(table, name).is_some()).collect();
     match there.as_slice() {
         [] => {
-            let error = Error::new("bad-project", "the layer does not say what it reads").help(
+            let error = Error::new("bad-project", "the layer reads nothing").help(
                 "add one of: file = \"…\", files = \"…\", rows = \"…\", scope = \"…\", values = { … }, \
                  process = true",
             );
@@ -291,7 +291,7 @@ fn reads(
             false => {
                 let at = sink.place(table, "process");
                 let error = Error::new("bad-project", "`process` can only be true");
-                sink.error(error.help("take the layer out if it shall not be read"), at);
+                sink.error(error.help("remove the layer if it is not to be read"), at);
                 None
             }
         },
@@ -299,8 +299,8 @@ fn reads(
         [_] => None,
         [first, second, ..] => {
             let at = sink.place(table, second);
-            let message = format!("the layer reads two things: `{first}` and `{second}`");
-            sink.error(Error::new("bad-project", message).help("make two layers of it"), at);
+            let message = format!("the layer has both `{first}` and `{second}`");
+            sink.error(Error::new("bad-project", message).help("make two layers"), at);
             None
         }
     }
@@ -314,7 +314,7 @@ fn scope(
     stores: &[Store],
 ) -> Option<Reads> {
     let (text, at) = sink.text(table, "scope")?;
-    let template = template(sink, PathTemplate::parse(&text), "the scope", at)?;
+    let template = template(sink, PathTemplate::parse(&text), "scope", at)?;
     for axis in template.axes() {
         named(sink, axes, axis, at)?;
     }
@@ -324,9 +324,9 @@ fn scope(
         Piece::Axis(_) => "x".to_owned(),
     });
     if !is_scope_name(&filled.collect::<String>()) {
-        let error = Error::new("bad-project", "this cannot name a scope");
-        let help = "such as \"team/{team}\" or \"job/*\": A-Z, a-z, 0-9, `.`, `_` and `-`, with `/` \
-                    between its parts";
+        let error = Error::new("bad-project", "invalid name of a scope");
+        let help = "for example \"team/{team}\" or \"job/*\": A-Z, a-z, 0-9, `.`, `_` and `-`, with `/` \
+                    between the parts";
         sink.error(error.help(help), at);
         return None;
     }
@@ -338,14 +338,14 @@ fn scope(
         if let [_] = stores {
             return Some(Reads::Scope(template, 0));
         }
-        let error = Error::new("bad-project", "the layer does not say of which store its scope is");
+        let error = Error::new("bad-project", "the layer names no store for its scope");
         sink.error(error.help(declare_or_name(&names)), at);
         return None;
     };
     if let Some(number) = names.iter().position(|other| *other == name) {
         return Some(Reads::Scope(template, number));
     }
-    let error = Error::new("bad-project", format!("there is no store {}", shown_name(&name)));
+    let error = Error::new("bad-project", format!("no store has the name {}", shown_name(&name)));
     let error = match nearest(&name, names.iter().copied()) {
         Some(near) => error.help(format!("did you mean \"{near}\"?")),
         None => error.help(declare_or_name(&names)),
@@ -369,12 +369,12 @@ fn path(
     axes: &[ProjectAxis],
 ) -> Option<(PathTemplate, String, Span)> {
     let (path, at) = sink.text(table, field)?;
-    let template = template(sink, PathTemplate::parse(&path), "the path", at)?;
+    let template = template(sink, PathTemplate::parse(&path), "path", at)?;
     for axis in template.axes() {
         named(sink, axes, axis, at)?;
     }
     if path.is_empty() || path.ends_with('/') || path.contains('\0') {
-        sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+        sink.error(Error::new("bad-project", "invalid path of a file"), at);
         return None;
     }
     Some((template, path, at))
@@ -401,7 +401,7 @@ fn rows(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
         None => ROW_AXIS.to_owned(),
     };
     let Some(format) = RowFormat::of_path(&path) else {
-        let error = Error::new("bad-project", "the name of the file does not show its rows");
+        let error = Error::new("bad-project", "unknown format of rows");
         sink.error(error.help("rows are read from .csv, .json, .jsonl and .ndjson files"), at);
         return None;
     };
@@ -425,8 +425,8 @@ fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
 
 fn unknown_format() -> Error {
     let names: Vec<&str> = Format::all().map(Format::name).collect();
-    Error::new("bad-project", "the name of the file does not show its format").help(format!(
-        "say which it is: format = \"toml\" (or {})",
+    Error::new("bad-project", "unknown format").help(format!(
+        "add format = \"toml\" (or {})",
         justwhy_core::list_values(&names[1..], "or")
     ))
 }
@@ -437,7 +437,7 @@ fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
         return Some(format);
     }
     let names: Vec<&str> = Format::all().map(Format::name).collect();
-    let error = Error::new("bad-project", format!("there is no format {}", shown_name(&name)));
+    let error = Error::new("bad-project", format!("no format has the name {}", shown_name(&name)));
     let error = match nearest(&name, names.iter().copied()) {
         Some(near) => error.help(format!("did you mean \"{near}\"?")),
         None => error.help(format!("the formats are {}", names.join(", "))),
@@ -458,7 +458,7 @@ fn template<T>(
             // The text begins after its opening quote; escapes before the problem would shift it,
             // and no sensible path has any.
             let start = at.start as usize + 1 + offset;
-            let message = format!("{what} is wrong here: {problem}");
+            let message = format!("invalid {what}: {problem}");
             sink.error(Error::new("bad-project", message), Span::new(start, start));
             None
         }
@@ -467,7 +467,7 @@ fn template<T>(
 
 fn under(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<KeyTemplate> {
     let (text, at) = sink.text(table, "under")?;
-    let under = template(sink, KeyTemplate::parse(&text), "the section", at)?;
+    let under = template(sink, KeyTemplate::parse(&text), "section", at)?;
     for axis in under.axes() {
         named(sink, axes, axis, at)?;
     }
@@ -525,7 +525,7 @@ pub(super) fn conditions_of(
             _ => vec![entry],
         };
         if items.is_empty() {
-            let error = Error::new("bad-project", "an empty list of values is never met");
+            let error = Error::new("bad-project", "an empty list of values never matches");
             sink.error(error, node.at);
         }
         let mut values = Vec::new();
@@ -558,7 +558,7 @@ fn variables(
     let are_variables = match sink.word(table, "names", &[("keys", false), ("variables", true)]) {
         Some(false) if matches!(reads, Some(Reads::Process)) => {
             let at = sink.place(table, "names");
-            let message = "the process environment has no keys, only variables";
+            let message = "the process environment has variables only, no keys";
             sink.error(Error::new("bad-project", message).help("take `names` out"), at);
             true
         }
@@ -577,10 +577,10 @@ fn variables(
             if let Some(id) = sink.field(table, field) {
                 let at = sink.tree.node(id).name_at;
                 let message = format!(
-                    "`{field}` says how variables are read, and the names of this layer are keys"
+                    "`{field}` is for variables, but the names of this layer are keys"
                 );
                 let error = Error::new("bad-project", message);
-                sink.error_at_name(error.help("add names = \"variables\" if they are not"), at, "");
+                sink.error_at_name(error.help("add names = \"variables\" if they are variables"), at, "");
             }
         }
     }

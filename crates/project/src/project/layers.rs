@@ -12,13 +12,13 @@ impl Project {
             return Ok(LayerIndex(at + 1));
         }
         if name == "catalogue" || name == "arguments" {
-            let error = Error::new("bad-argument", format!("the layer {name} is always there"));
+            let error = Error::new("bad-argument", format!("the layer {name} always exists"));
             return Err(match name {
-                "catalogue" => error.help("a default is written where its setting is declared"),
-                _ => error.help("--set and --unset are what it says"),
+                "catalogue" => error.help("write the default where the setting is declared"),
+                _ => error.help("use --set and --unset"),
             });
         }
-        let message = format!("there is no layer {}", justwhy_formats::shown_name(name));
+        let message = format!("no layer has the name {}", justwhy_formats::shown_name(name));
         let error = Error::new("bad-argument", message);
         let names: Vec<&str> = self.layers.iter().map(|layer| layer.name.as_str()).collect();
         Err(match nearest(name, names.iter().copied()) {

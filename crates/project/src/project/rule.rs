@@ -63,21 +63,21 @@ pub(super) fn rules(sink: &mut Sink<'_>, axes: &[ProjectAxis], rules: &mut Vec<P
         let require = sink.text(table, "require");
         let Some((require, at)) = require else {
             if sink.field(table, "require").is_none() {
-                let error = Error::new("bad-project", format!("the rule {name} requires nothing"));
+                let error = Error::new("bad-project", format!("the rule {name} has no `require`"));
                 sink.error(error.help("add require = \"…\", an expression over settings"), name_at);
             }
             continue;
         };
         if require.len() > MOST_EXPRESSION {
-            let message = format!("an expression has at most {MOST_EXPRESSION} bytes");
-            sink.error(Error::new("bad-project", message).help("make it several rules"), at);
+            let message = format!("an expression of more than {MOST_EXPRESSION} bytes");
+            sink.error(Error::new("bad-project", message).help("split it into several rules"), at);
             continue;
         }
         if let Some(first) = rules.iter().find(|other| other.name == name) {
-            let message = format!("two rules are named {}", shown_name(&name));
+            let message = format!("duplicate name: two rules have the name {}", shown_name(&name));
             let error = Error::new("bad-project", message);
-            let error = error.also("the first is at", &first.file, Some(first.name_at));
-            sink.error(error.help("give one of them another name"), name_at);
+            let error = error.also("first at", &first.file, Some(first.name_at));
+            sink.error(error.help("choose another name for one of them"), name_at);
         }
         let (file, line) = (sink.file().to_owned(), sink.around(at));
         let (at, name_at) = (sink.position(at), sink.position(name_at));
@@ -96,7 +96,7 @@ pub(super) fn accepts(sink: &mut Sink<'_>) -> Vec<Accept> {
             sink.text(table, "setting").and_then(|(text, at)| match Pattern::parse(&text) {
                 Ok(pattern) => Some((pattern, text)),
                 Err(error) => {
-                    let message = format!("this is no pattern of keys: {}", error.problem);
+                    let message = format!("invalid pattern of keys: {}", error.problem);
                     sink.error(Error::new("bad-project", message), at);
                     None
                 }
@@ -105,11 +105,11 @@ pub(super) fn accepts(sink: &mut Sink<'_>) -> Vec<Accept> {
         let (at, line) = (sink.position(at), sink.around(at));
         if let (Some((rule, rule_at)), Some((reason, reason_at))) = (rule, reason) {
             if reason.trim().is_empty() {
-                let message = "a reason that says nothing helps nobody";
+                let message = "empty `reason`";
                 sink.error(Error::new("bad-project", message), reason_at);
             }
             if let Err(near) = justwhy_core::rule_named(&rule) {
-                let message = format!("there is no rule {}", shown_name(&rule));
+                let message = format!("no rule has the name {}", shown_name(&rule));
                 let error = Error::new("bad-project", message);
                 let error = match near {
                     Some(near) => error.help(format!("did you mean \"{near}\"?")),

@@ -65,10 +65,10 @@ impl Declarations {
             sink.check_names(entry, &FIELDS);
             let same = *self.by_key.entry(key.clone()).or_insert(self.declared.len());
             if let Some((file, first)) = self.places.get(same) {
-                let message = format!("two settings are named {}", shown_name(&name));
+                let message = format!("duplicate name: two settings have the name {}", shown_name(&name));
                 let error = Error::new("bad-project", message);
-                let error = error.also("the first is at", file, Some(*first));
-                sink.error(error.help("give one of them another name"), name_at);
+                let error = error.also("first at", file, Some(*first));
+                sink.error(error.help("choose another name for one of them"), name_at);
             }
             let mut setting = read(sink, entry, key, axes);
             setting.at = (number, name_at);
@@ -112,7 +112,7 @@ impl Declarations {
                     Error::new("bad-project", message)
                         .at(file.clone(), Some(*at))
                         .also("declared at", first_file, Some(*first))
-                        .help("a former name means one setting; take it out of one of the two"),
+                        .help("remove it from one of the two"),
                 );
             }
         }
@@ -131,7 +131,7 @@ fn key_of(sink: &mut Sink<'_>, entry: NodeId) -> Option<KeyPath> {
     let key = match KeyPath::parse(&name) {
         Ok(key) => key,
         Err(error) => {
-            let message = format!("{} is no key: {}", shown_name(&name), error.problem);
+            let message = format!("invalid key {}: {}", shown_name(&name), error.problem);
             sink.error(Error::new("bad-project", message), name_at);
             return None;
         }
@@ -139,7 +139,7 @@ fn key_of(sink: &mut Sink<'_>, entry: NodeId) -> Option<KeyPath> {
     if is_split(sink, entry) {
         let inner = sink.tree.entries(entry).next();
         let inner = inner.map_or("…", |id| &sink.tree.node(id).name);
-        let message = "the key of a declared setting stands in quotes, dots and all".to_owned();
+        let message = "write the whole key in quotes, with its dots".to_owned();
         let error = Error::new("bad-project", message);
         sink.error(error.help(format!("write [setting.\"{name}.{inner}\"]")), name_at);
         return None;
@@ -166,7 +166,7 @@ fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath, axes: &[ProjectAxis]) 
         [("value", EmptyText::Value), ("unset", EmptyText::Unset), ("error", EmptyText::Error)];
     let variable = sink.text(table, "variable").and_then(|(name, at)| {
         if name.is_empty() || name.contains(['=', '\0']) {
-            sink.error(Error::new("bad-project", "this cannot be the name of a variable"), at);
+            sink.error(Error::new("bad-project", "invalid name of a variable"), at);
             return None;
         }
         Some(name)
@@ -177,7 +177,7 @@ fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath, axes: &[ProjectAxis]) 
         match Former::parse(&text) {
             Ok(former) => formerly.push(former),
             Err(error) => {
-                let message = format!("this is neither a key nor a variable: {}", error.problem);
+                let message = format!("neither a key nor a variable: {}", error.problem);
                 sink.error(Error::new("bad-project", message), at);
             }
         }
@@ -186,8 +186,8 @@ fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath, axes: &[ProjectAxis]) 
     let shape = shape(sink, table);
     if gather_field.is_some() && !matches!(shape.kind, Declaration::List | Declaration::Any) {
         let at = sink.place(table, "gather");
-        let message = format!("only lists gather, and this is {}", shape.kind.with_article());
-        sink.error(Error::new("bad-project", message).help("its type must be \"list\""), at);
+        let message = format!("`gather` is for lists, but this is {}", shape.kind.with_article());
+        sink.error(Error::new("bad-project", message).help("use type = \"list\""), at);
     }
     Declared {
         variable,
@@ -217,8 +217,8 @@ fn shape(sink: &mut Sink<'_>, table: NodeId) -> Shape {
     let kind = kind.unwrap_or(usual);
     if items.is_some() && kind != Declaration::List {
         let at = sink.place(table, "items");
-        let message = format!("only a list has items, and this is {}", kind.with_article());
-        sink.error(Error::new("bad-project", message).help("its type must be \"list\""), at);
+        let message = format!("`items` is for lists, but this is {}", kind.with_article());
+        sink.error(Error::new("bad-project", message).help("use type = \"list\""), at);
     }
     let items = match items {
         None if kind == Declaration::List && !one_of.is_empty() => Declaration::Choice,
@@ -227,26 +227,26 @@ fn shape(sink: &mut Sink<'_>, table: NodeId) -> Shape {
     if matches!(items, Declaration::List | Declaration::Map) {
         let at = sink.place(table, "items");
         let error =
-            Error::new("bad-project", "what the items of a list have inside is not declared");
-        sink.error(error.help("leave `items` out: then anything may be in the list"), at);
+            Error::new("bad-project", "nested items cannot be declared");
+        sink.error(error.help("remove `items`; the list may then have any items"), at);
     }
     let chooses = kind == Declaration::Choice || items == Declaration::Choice;
     if chooses && one_of.is_empty() && sink.field(table, "one_of").is_none() {
         let at = sink.place(table, "type");
-        let error = Error::new("bad-project", "a choice needs the values that it is one of");
+        let error = Error::new("bad-project", "a choice needs `one_of`");
         sink.error(error.help("add one_of = [\"…\", \"…\"]"), at);
     }
     if !chooses && !one_of.is_empty() {
         let at = sink.place(table, "one_of");
-        let message = format!("`one_of` is about a choice, and this is {}", kind.with_article());
-        sink.error(Error::new("bad-project", message).help("its type must be \"choice\""), at);
+        let message = format!("`one_of` is for a choice, but this is {}", kind.with_article());
+        sink.error(Error::new("bad-project", message).help("use type = \"choice\""), at);
     }
     let mut shape = Shape { kind, items, one_of: one_of.into(), ..Shape::default() };
     shape.min = bound(sink, table, "min", &shape);
     shape.max = bound(sink, table, "max", &shape);
     shape.matches = sink.text(table, "matches").and_then(|(text, at)| {
         let parsed = Matches::parse(&text).map_err(|problem| {
-            let message = format!("this is no regular expression: {problem}");
+            let message = format!("invalid regular expression: {problem}");
             sink.error(Error::new("bad-project", message), at);
         });
         parsed.ok()
@@ -266,7 +266,7 @@ fn one_of(sink: &mut Sink<'_>, table: NodeId) -> Vec<Value> {
     }
     if is_empty {
         let at = sink.place(table, "one_of");
-        sink.error(Error::new("bad-project", "nothing is one of no values"), at);
+        sink.error(Error::new("bad-project", "empty `one_of`"), at);
     }
     values
 }
@@ -280,7 +280,7 @@ fn bound(sink: &mut Sink<'_>, table: NodeId, field: &str, shape: &Shape) -> Opti
             Declaration::Duration => "a duration, such as \"30s\"",
             Declaration::Size => "a size, such as \"10 MiB\"",
             Declaration::Number | Declaration::Integer | Declaration::Any => "a number",
-            Declaration::Boolean | Declaration::Choice => "left out for this type",
+            Declaration::Boolean | Declaration::Choice => "removed for this type",
             _ => "an integer",
         };
         let at = sink.tree.node(id).at;
@@ -336,9 +336,9 @@ fn default(sink: &mut Sink<'_>, table: NodeId, setting: &Declared) -> Option<Def
     let at = sink.tree.node(id).at;
     let is_map = setting.shape.kind == Declaration::Map;
     if matches!(sink.tree.node(id).kind, Kind::Table(_)) && !is_map {
-        let message = "the default of a setting is a value or a list, and this is a table";
+        let message = "the default is a table, not a value or a list";
         let error = Error::new("bad-project", message);
-        sink.error(error.help("declare each setting in it for itself, or say type = \"map\""), at);
+        sink.error(error.help("declare each setting in it, or use type = \"map\""), at);
         return None;
     }
     let value = value_of(sink, id)?;
@@ -346,7 +346,7 @@ fn default(sink: &mut Sink<'_>, table: NodeId, setting: &Declared) -> Option<Def
     // What references come to is only known in a context.
     let may_refer = value.as_text().is_some_and(|text| text.contains("${"));
     if !may_refer && let Err(misfit) = setting.shape.fit(&value, at) {
-        let message = format!("the default does not fit: {}", misfit.show(is_secret));
+        let message = format!("invalid default: {}", misfit.show(is_secret));
         let at = misfit.item.map_or(at, |(_, at)| at);
         sink.error(Error::new("bad-project", message), at);
     }

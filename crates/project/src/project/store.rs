@@ -22,7 +22,7 @@ pub(super) fn read_all(sink: &mut Sink<'_>) -> Vec<Store> {
 fn store(sink: &mut Sink<'_>, id: NodeId) -> Option<Store> {
     let node = sink.tree.node(id);
     if !matches!(node.kind, Kind::Table(_)) {
-        sink.wrong_type(id, "a table that says where the store is");
+        sink.wrong_type(id, "a table with the place of the store");
         return None;
     }
     let (name, at) = (node.name.clone().into_owned(), node.name_at);
@@ -31,7 +31,7 @@ fn store(sink: &mut Sink<'_>, id: NodeId) -> Option<Store> {
     let token_variable = token_variable(sink, id);
     let kept = kept(sink, id, at)?;
     if matches!(kept, Kept::File(_)) {
-        refuse(sink, id, "token_variable", "a store that is a file asks for no token");
+        refuse(sink, id, "token_variable", "a store in a file needs no token");
     }
     Some(Store { name, kept, token_variable, at })
 }
@@ -41,13 +41,13 @@ fn kept(sink: &mut Sink<'_>, id: NodeId, at: Span) -> Option<Kept> {
     let there: Vec<&str> =
         kinds.into_iter().filter(|field| sink.field(id, field).is_some()).collect();
     if there != ["etcd"] && !there.is_empty() {
-        refuse(sink, id, "root", "`root` says where an etcd store keeps its scopes");
+        refuse(sink, id, "root", "`root` is for etcd stores");
     }
     match there.as_slice() {
         ["file"] => {
             let (path, at) = sink.text(id, "file")?;
             if path.is_empty() || path.ends_with('/') || path.contains('\0') {
-                sink.error(Error::new("bad-project", "this is not the path of a file"), at);
+                sink.error(Error::new("bad-project", "invalid path of a file"), at);
                 return None;
             }
             Some(Kept::File(path))
@@ -64,8 +64,8 @@ fn kept(sink: &mut Sink<'_>, id: NodeId, at: Span) -> Option<Kept> {
             }
             if endpoints.is_empty() {
                 let at = sink.place(id, "etcd");
-                let error = Error::new("bad-project", "there is no node to ask");
-                sink.error(error.help("such as etcd = [\"https://etcd-1.example:2379\"]"), at);
+                let error = Error::new("bad-project", "empty list of nodes");
+                sink.error(error.help("for example etcd = [\"https://etcd-1.example:2379\"]"), at);
                 return None;
             }
             let root = match sink.text(id, "root") {
@@ -75,15 +75,15 @@ fn kept(sink: &mut Sink<'_>, id: NodeId, at: Span) -> Option<Kept> {
             Some(Kept::Etcd { endpoints, root })
         }
         [] => {
-            let error = Error::new("bad-project", "the store does not say where it is");
+            let error = Error::new("bad-project", "the store has no place");
             let help = "add one of: file = \"…\", url = \"https://…\", etcd = [\"https://…\"]";
             sink.error(error.help(help), at);
             None
         }
         several => {
-            let message = format!("the store is in two places: {}", list_values(several, "and"));
+            let message = format!("the store has two places: {}", list_values(several, "and"));
             let at = sink.place(id, several[1]);
-            sink.error(Error::new("bad-project", message).help("make two stores of it"), at);
+            sink.error(Error::new("bad-project", message).help("make two stores"), at);
             None
         }
     }
@@ -92,7 +92,7 @@ fn kept(sink: &mut Sink<'_>, id: NodeId, at: Span) -> Option<Kept> {
 fn refuse(sink: &mut Sink<'_>, id: NodeId, field: &str, message: &str) {
     if let Some(field) = sink.field(id, field) {
         let at = sink.tree.node(field).name_at;
-        sink.error_at_name(Error::new("bad-project", message).help("take it out"), at, "");
+        sink.error_at_name(Error::new("bad-project", message).help("remove it"), at, "");
     }
 }
 
@@ -100,7 +100,7 @@ fn checked(sink: &mut Sink<'_>, address: &str, at: Span) -> Option<String> {
     match check_address(address) {
         Ok(url) => Some(url.as_str().trim_end_matches('/').to_owned()),
         Err(problem) => {
-            let help = "such as https://scopes.tides.example";
+            let help = "for example https://scopes.tides.example";
             sink.error(Error::new("bad-project", problem).help(help), at);
             None
         }
@@ -111,8 +111,8 @@ fn root(sink: &mut Sink<'_>, root: &str, at: Span) -> Option<String> {
     match root.strip_prefix('/').filter(|rest| is_scope_name(rest)) {
         Some(_) => Some(root.to_owned()),
         None => {
-            let message = format!("{} cannot be the root of a store", shown_name(root));
-            let help = "it begins with `/` and does not end with one, such as \"/tides\"";
+            let message = format!("invalid root of a store: {}", shown_name(root));
+            let help = "begin with `/` and do not end with one, for example \"/tides\"";
             sink.error(Error::new("bad-project", message).help(help), at);
             None
         }
@@ -125,7 +125,7 @@ fn token_variable(sink: &mut Sink<'_>, id: NodeId) -> Option<String> {
         return Some(name);
     }
     // What stands here may be the token itself.
-    let error = Error::new("bad-project", "`token_variable` is no name of a variable");
-    sink.error(error.help("name the variable that holds the token, never the token"), at);
+    let error = Error::new("bad-project", "`token_variable` is not the name of a variable");
+    sink.error(error.help("write the name of the variable with the token, never the token"), at);
     None
 }

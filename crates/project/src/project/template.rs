@@ -123,13 +123,13 @@ fn fill<'a>(pieces: &'a [Piece], context: &Context) -> Result<String, &'a str> {
 /// The axis named in braces at the start of `text`, and what follows.
 fn braced(text: &str) -> Result<(&str, &str), &'static str> {
     let Some(inner) = text.strip_prefix('{') else {
-        return Err("this `}` closes nothing");
+        return Err("unexpected `}`");
     };
     let Some((axis, after)) = inner.split_once('}') else {
-        return Err("this `{` is never closed");
+        return Err("unterminated `{`");
     };
     if axis.is_empty() || axis.contains('{') {
-        return Err("the braces must hold the name of an axis");
+        return Err("expected the name of an axis in the braces");
     }
     Ok((axis, after))
 }
@@ -142,7 +142,7 @@ fn quoted(text: &str) -> Result<(Vec<Piece>, &str), TemplateError> {
     while end < bytes.len() && bytes[end] != quote {
         end += if bytes[end] == b'\\' && quote == b'"' { 2 } else { 1 };
     }
-    let whole = text.get(..end + 1).ok_or((0, "the quote that opens here is never closed"))?;
+    let whole = text.get(..end + 1).ok_or((0, "unterminated quote"))?;
     let key = KeyPath::parse(whole).map_err(|error| (error.at, error.problem))?;
     let pieces = key.segments().map(|segment| Piece::Text(segment.to_owned())).collect();
     Ok((pieces, &text[end + 1..]))
@@ -168,7 +168,7 @@ fn bare(text: &str) -> Result<(Vec<Piece>, &str), TemplateError> {
     }
     let here = text.len() - rest.len();
     if pieces.is_empty() && (rest.is_empty() || rest.starts_with('.')) {
-        return Err((here, "a segment is empty here"));
+        return Err((here, "empty segment"));
     }
     if !rest.is_empty() && !rest.starts_with('.') {
         let problem = "a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and {axis} must be quoted";

@@ -15,7 +15,7 @@ pub(crate) const FILE_FIELDS: Fields = Fields {
     known: &["justwhy", "read_folders", "hand_over", "open_axes", "allow"],
 };
 pub(crate) const ALLOW_FIELDS: Fields = Fields {
-    of: "what is allowed",
+    of: "an entry",
     known: &[
         "origin",
         "path",
@@ -62,9 +62,9 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
     sink.check_names(Tree::ROOT, &FILE_FIELDS);
     match sink.integer(Tree::ROOT, "justwhy") {
         Some((1, _)) => {}
-        Some((_, at)) => sink.error(Error::new(CODE, "this program reads justwhy = 1"), at),
+        Some((_, at)) => sink.error(Error::new(CODE, "write justwhy = 1"), at),
         None => {
-            let error = Error::new(CODE, "the version of the file is missing");
+            let error = Error::new(CODE, "no version in the file");
             sink.error(error.help("begin the file with: justwhy = 1"), Default::default());
         }
     }
@@ -74,19 +74,19 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
         let at = sink.place(table, "origin");
         let Some((address, _)) = sink.text(table, "origin") else {
             if sink.field(table, "origin").is_none() {
-                let error = Error::new(CODE, "what is allowed has no `origin`");
+                let error = Error::new(CODE, "no `origin`");
                 sink.error(error.help("write origin = \"https://…\""), at);
             }
             continue;
         };
         let problem = match check_address(&address) {
             Err(problem) => Some(problem),
-            Ok(url) if url.path() != "/" => Some("an origin has no path".to_owned()),
+            Ok(url) if url.path() != "/" => Some("an origin cannot have a path".to_owned()),
             Ok(_) => None,
         };
         if let Some(problem) = problem {
-            let help = "an origin is a scheme, a host and a port, such as https://hq.example:8443; what \
-                        follows them stands in `path`";
+            let help = "write a scheme, a host and a port, for example https://hq.example:8443; the rest \
+                        belongs in `path`";
             sink.error(Error::new(CODE, problem).help(help), at);
             continue;
         }
@@ -94,15 +94,15 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
         if let Some((name, at)) = &token_variable
             && !is_env_name(name)
         {
-            let error = Error::new(CODE, "this is no name of a variable");
-            sink.error(error.help("name the variable that holds the token, never the token"), *at);
+            let error = Error::new(CODE, "invalid name of a variable");
+            sink.error(error.help("write the name of the variable with the token, never the token"), *at);
         }
         let path = |sink: &mut Sink<'_>, field: &str| {
             sink.text(table, field).map(|(path, _)| PathBuf::from(path))
         };
         let (certificate, key) = (path(&mut sink, "certificate"), path(&mut sink, "key"));
         if certificate.is_some() != key.is_some() {
-            let error = Error::new(CODE, "a `certificate` is of no use without its `key`");
+            let error = Error::new(CODE, "a `certificate` needs its `key`");
             sink.error(error.help("give both"), at);
         }
         let allowed = Allowed {
@@ -119,7 +119,7 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
                 && other.path == allowed.path
                 && other.token_variable == allowed.token_variable
         }) {
-            let error = Error::new(CODE, "this origin is allowed twice with the same variable");
+            let error = Error::new(CODE, "duplicate origin with the same variable");
             sink.error(error.help("keep one of them"), at);
         }
         all.push(allowed);
@@ -143,8 +143,8 @@ fn folders(sink: &mut Sink<'_>) -> Vec<PathBuf> {
         if path.is_absolute() {
             folders.push(path);
         } else {
-            let error = Error::new(CODE, "this is no absolute path of a folder");
-            sink.error(error.help("such as \"/etc/tide\""), at);
+            let error = Error::new(CODE, "not an absolute path");
+            sink.error(error.help("for example \"/etc/tide\""), at);
         }
     }
     folders
@@ -161,8 +161,8 @@ fn below(sink: &mut Sink<'_>, table: NodeId) -> Option<String> {
         let plain = check_address(&format!("https://h.example{path}"));
         let is_fine = plain.is_ok_and(|url| path.starts_with('/') && url.path() == path);
         if !is_fine {
-            let error = Error::new(CODE, "this is no path of an address");
-            sink.error(error.help("such as \"/scopes\", without . and .."), at);
+            let error = Error::new(CODE, "invalid path of an address");
+            sink.error(error.help("for example \"/scopes\", without . and .."), at);
         }
         is_fine.then(|| path.trim_end_matches('/').to_owned())
     });
@@ -176,8 +176,8 @@ fn timeout(sink: &mut Sink<'_>, table: NodeId) -> Duration {
         let time = time.map(Duration::from_nanos);
         let fine = time.filter(|time| *time > Duration::ZERO && *time <= LONGEST);
         if fine.is_none() {
-            let error = Error::new(CODE, "this is no time between 0 and 10 minutes");
-            sink.error(error.help("such as \"10s\" or \"500ms\""), at);
+            let error = Error::new(CODE, "not a time between 0 and 10 minutes");
+            sink.error(error.help("for example \"10s\" or \"500ms\""), at);
         }
         fine
     });

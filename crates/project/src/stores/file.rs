@@ -34,13 +34,13 @@ pub fn read(file: &str, text: &SourceText, limits: Limits) -> Result<Vec<Arc<Sco
     match sink.integer(Tree::ROOT, "justwhy") {
         Some((1, _)) => {}
         Some((_, at)) => sink.error(
-            Error::new(CODE, "this store file is of a version that is not known")
-                .help("this program reads version 1: justwhy = 1"),
+            Error::new(CODE, "unknown version of a store file")
+                .help("this program reads version 1: write justwhy = 1"),
             at,
         ),
         None if sink.field(Tree::ROOT, "justwhy").is_some() => {}
         None => sink.error(
-            Error::new(CODE, "the version of the store file is missing")
+            Error::new(CODE, "no version in the store file")
                 .help("begin the file with: justwhy = 1"),
             Span::default(),
         ),
@@ -63,9 +63,9 @@ fn scope(sink: &mut Sink<'_>, id: NodeId) -> Option<Scope> {
         return None;
     }
     if !is_scope_name(&name) {
-        let error = Error::new(CODE, "this cannot name a scope");
-        let help = "a name is made of A-Z, a-z, 0-9, `.`, `_` and `-`, with `/` between its parts, \
-                    such as \"team/shorewatch\"";
+        let error = Error::new(CODE, "invalid name of a scope");
+        let help = "a name has A-Z, a-z, 0-9, `.`, `_` and `-`, with `/` between the parts, for example \
+                    \"team/shorewatch\"";
         sink.error(error.help(help), name_at);
         return None;
     }
@@ -86,8 +86,8 @@ fn variable(sink: &mut Sink<'_>, id: NodeId) -> Option<ScopeVariable> {
     let node = sink.tree.node(id);
     let name = node.name.clone();
     if !is_env_name(&name) {
-        let error = Error::new(CODE, "this cannot name a variable");
-        let help = "a name is made of letters, digits and `_`, and does not begin with a digit";
+        let error = Error::new(CODE, "invalid name of a variable");
+        let help = "a name has letters, digits and `_`, and does not begin with a digit";
         sink.error(error.help(help), node.name_at);
         return None;
     }
@@ -107,7 +107,7 @@ fn variable(sink: &mut Sink<'_>, id: NodeId) -> Option<ScopeVariable> {
             let by = sink.text(id, "by").map(|(text, _)| text.into());
             if sink.field(id, "value").is_none() {
                 let error = Error::new(CODE, format!("the variable {name} has no `value`"));
-                sink.error(error.help("write value = \"…\", a text"), sink.tree.node(id).name_at);
+                sink.error(error.help("write value = \"…\", a string"), sink.tree.node(id).name_at);
                 return None;
             }
             let (value, at) = sink.text(id, "value")?;
@@ -115,7 +115,7 @@ fn variable(sink: &mut Sink<'_>, id: NodeId) -> Option<ScopeVariable> {
             Some(ScopeVariable { audience, note, ..plain(&value, at) })
         }
         _ => {
-            sink.wrong_type(id, "a text (variables have no types) or a table with its `value`");
+            sink.wrong_type(id, "a string (variables have no types), or a table with its `value`");
             None
         }
     }
@@ -133,8 +133,8 @@ fn audience(sink: &mut Sink<'_>, table: NodeId) -> Option<Audience> {
             _ => vec![entry],
         };
         if items.is_empty() {
-            let error = Error::new(CODE, "an empty list of values is never met");
-            sink.error(error.help("take the entry out if everybody is meant"), node.at);
+            let error = Error::new(CODE, "an empty list of values never matches");
+            sink.error(error.help("remove the entry if it is meant for everybody"), node.at);
         }
         let values = items.into_iter().filter_map(|item| sink.text_of(item));
         let values: Vec<String> = values.map(|(value, _)| value).collect();

@@ -52,7 +52,7 @@ impl Address {
         }
         parts.extend(self.host.iter().map(|host| ("host", host.clone())));
         parts.extend(self.port.map(|port| match self.is_usual_port {
-            true => ("port", format!("{port} (the usual one)")),
+            true => ("port", format!("{port} (default)")),
             false => ("port", port.to_string()),
         }));
         if !self.path.is_empty() && self.path != "/" {

@@ -44,7 +44,7 @@ pub enum Declaration {
 impl Declaration {
     /// Every type, with its name in a project file.
     pub const ALL: [(&'static str, Declaration); 12] = [
-        ("text", Declaration::Text),
+        ("string", Declaration::Text),
         ("boolean", Declaration::Boolean),
         ("integer", Declaration::Integer),
         ("number", Declaration::Number),
@@ -68,7 +68,7 @@ impl Declaration {
     pub fn with_article(self) -> &'static str {
         match self {
             Declaration::Any => "anything",
-            Declaration::Text => "a text",
+            Declaration::Text => "a string",
             Declaration::Boolean => "a boolean",
             Declaration::Integer => "an integer",
             Declaration::Number => "a number",
@@ -78,7 +78,7 @@ impl Declaration {
             Declaration::Path => "a path",
             Declaration::Choice => "one of the declared values",
             Declaration::List => "a list",
-            Declaration::Map => "a map",
+            Declaration::Map => "a table",
         }
     }
 
@@ -86,7 +86,7 @@ impl Declaration {
     fn accepts(self) -> &'static str {
         match self {
             Declaration::Any => "anything",
-            Declaration::Text | Declaration::Path => "a text",
+            Declaration::Text | Declaration::Path => "a string",
             Declaration::Boolean => "true/false, yes/no, on/off, y/n, t/f or 1/0, in any case",
             Declaration::Integer => {
                 "a whole number from -9223372036854775808 to 9223372036854775807, without blanks, \
@@ -97,8 +97,8 @@ impl Declaration {
             Declaration::Size => "a number of bytes, such as 512, 4k or 10 MiB",
             Declaration::Url => "an address such as https://host.example:8443/path",
             Declaration::Choice => "one of the declared values",
-            Declaration::List => "a JSON list, or items with commas between them",
-            Declaration::Map => "a table, or a text that is a JSON object",
+            Declaration::List => "a JSON list, or items separated by commas",
+            Declaration::Map => "a table, or a string with a JSON object",
         }
     }
 }
@@ -144,7 +144,7 @@ impl Matches {
             Ok(_) => Ok(Matches { written: text.into(), compiled: Arc::default() }),
             Err(regex_syntax::Error::Parse(error)) => Err(error.kind().to_string()),
             Err(regex_syntax::Error::Translate(error)) => Err(error.kind().to_string()),
-            Err(_) => Err("it cannot be read".to_owned()),
+            Err(_) => Err("cannot be read".to_owned()),
         }
     }
 
@@ -210,9 +210,9 @@ impl Misfit {
             None => String::new(),
         };
         let (found, near) = match (is_secret, &self.near) {
-            (true, _) => ("what it says", String::new()),
+            (true, _) => ("the value", String::new()),
             (false, None) => (self.found.as_str(), String::new()),
-            (false, Some(near)) => (self.found.as_str(), format!(" (\"{near}\" is near)")),
+            (false, Some(near)) => (self.found.as_str(), format!(" (did you mean \"{near}\"?)")),
         };
         format!("{item}{found} {}{near}; accepted: {}", self.problem, self.accepts)
     }
@@ -264,7 +264,7 @@ impl Shape {
                 let kind = value.kind().with_article();
                 let shown: Vec<String> = self.one_of.iter().map(Value::show).collect();
                 let accepts = crate::model::layer::list_values(&shown, "or");
-                return Err(Misfit::new(value, format!("is {kind}, and not one value"), accepts));
+                return Err(Misfit::new(value, format!("is {kind}, not a single value"), accepts));
             }
             // Which of them it is, is found out below; a text may stand for any of them.
             return Ok(self.chosen(value).unwrap_or_else(|| value.clone()));
@@ -340,7 +340,7 @@ impl Shape {
         let accepts = crate::model::layer::list_values(&shown, "or");
         let texts = self.one_of.iter().filter_map(Value::as_text);
         let near = value.as_text().and_then(|text| nearest(text, texts)).map(str::to_owned);
-        Err(Misfit { near, ..Misfit::new(value, "is none of the declared values", accepts) })
+        Err(Misfit { near, ..Misfit::new(value, "is not one of the declared values", accepts) })
     }
 
     /// What it must match is matched against the text as written, or as the value would be written.
@@ -360,7 +360,7 @@ impl Shape {
             )),
             None => Err(Misfit::new(
                 written,
-                "cannot be matched: its pattern is too large",
+                "cannot be matched: the pattern is too large",
                 "a smaller pattern in the catalogue",
             )),
         }
@@ -374,7 +374,7 @@ impl Shape {
             let is_bounded = !matches!(value, Value::Text(_) | Value::Boolean(_));
             if self.kind == Declaration::Any && !is_bounded {
                 let kind = value.kind().with_article();
-                let problem = format!("is {kind}, and its bounds are those of a number");
+                let problem = format!("is {kind}, but its bounds are those of a number");
                 return Err(Misfit::new(value, problem, self.range("")));
             }
             let Some((amount, of)) = self.amount(value) else { continue };
@@ -501,14 +501,14 @@ fn fit_one(kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> 
         },
         Declaration::Path => match text.contains('\0') || text.is_empty() {
             true => {
-                Err(Misfit::new(value, "is not a path", "a text that is not empty, without NUL"))
+                Err(Misfit::new(value, "is not a path", "a string that is not empty, without NUL"))
             }
             false => Ok(value.clone()),
         },
         Declaration::List => match read_list(text, at) {
             Ok(items) => Ok(Value::List(items)),
             Err(NotAList::BadJson) => {
-                Err(Misfit::new(value, "begins with `[` and is no JSON list", kind.accepts()))
+                Err(Misfit::new(value, "begins with `[`, but is not a JSON list", kind.accepts()))
             }
             Err(NotAList::Kind(_)) => Err(is_no()),
         },
@@ -528,7 +528,7 @@ fn wrong_type(kind: Declaration, value: &Value) -> Misfit {
             Declaration::Text | Declaration::Path,
             Value::Integer(_) | Value::Number(_) | Value::Boolean(_),
         ) => {
-            format!("the same in quotes, {}", quoted(value))
+            format!("the same in quotes: {}", quoted(value))
         }
         (Declaration::Boolean, _) => "true or false, without quotes".to_owned(),
         (Declaration::Integer, Value::Number(number))
@@ -537,10 +537,10 @@ fn wrong_type(kind: Declaration, value: &Value) -> Misfit {
             format!("{number} without a point or exponent")
         }
         (Declaration::Duration, Value::Integer(_) | Value::Number(_)) => format!(
-            "a text with a unit, \"{0}s\" if seconds are meant or \"{0}ms\" if milliseconds are",
+            "a string with a unit: \"{0}s\" for seconds, \"{0}ms\" for milliseconds",
             value.show()
         ),
-        (Declaration::Url, _) => format!("a text: {}", kind.accepts()),
+        (Declaration::Url, _) => format!("a string: {}", kind.accepts()),
         (Declaration::List, Value::Map(_)) => "a list, […]".to_owned(),
         (Declaration::List, _) => format!("a list, [{}]", value.show()),
         (kind, _) => kind.accepts().to_owned(),

@@ -107,7 +107,7 @@ fn parse_segment(rest: &str, whole: usize) -> Result<(String, &str), NameError> 
         let Some((segment, after)) = inner.split_once('\'') else {
             return Err(NameError {
                 at: here,
-                problem: "the quote that opens here is never closed",
+                problem: "unterminated quote",
             });
         };
         return Ok((segment.to_owned(), after));
@@ -118,7 +118,7 @@ fn parse_segment(rest: &str, whole: usize) -> Result<(String, &str), NameError> 
     let end = rest.bytes().position(|byte| !is_bare(byte)).unwrap_or(rest.len());
     if end == 0 {
         let problem = if rest.is_empty() || rest.starts_with('.') {
-            "a segment is empty here"
+            "empty segment"
         } else {
             "a segment with other characters than A-Z, a-z, 0-9, `_` and `-` must be quoted"
         };
@@ -136,7 +136,7 @@ fn parse_quoted(inner: &str, here: usize, whole: usize) -> Result<(String, &str)
             '\\' => {
                 let bad = NameError {
                     at: whole - inner.len() + at,
-                    problem: "this escape is not one of TOML's",
+                    problem: "unknown escape; TOML has no such escape",
                 };
                 let Some((_, escape)) = chars.next() else {
                     return Err(bad);
@@ -180,5 +180,5 @@ fn parse_quoted(inner: &str, here: usize, whole: usize) -> Result<(String, &str)
             c => segment.push(c),
         }
     }
-    Err(NameError { at: here, problem: "the quote that opens here is never closed" })
+    Err(NameError { at: here, problem: "unterminated quote" })
 }

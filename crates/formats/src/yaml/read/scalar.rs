@@ -41,7 +41,7 @@ pub(super) fn resolve<'s>(
     } else {
         return Err(foreign_tag(at));
     };
-    read.ok_or_else(|| Fault::new(at, "the value does not read as what its tag says"))
+    read.ok_or_else(|| Fault::new(at, "the value does not fit its tag"))
 }
 
 /// `!` alone, which says that a scalar is a text.
@@ -50,8 +50,8 @@ pub(super) fn is_non_specific(tag: &Tag) -> bool {
 }
 
 pub(super) fn foreign_tag(at: Span) -> Fault {
-    Fault::new(at, "only the tags of YAML's core schema are read")
-        .help("take the tag out, or use !!str, !!int, !!float, !!bool, !!null, !!seq or !!map")
+    Fault::new(at, "unknown tag: only the tags of the YAML core schema are read")
+        .help("remove the tag, or use !!str, !!int, !!float, !!bool, !!null, !!seq or !!map")
 }
 
 pub(super) fn plain<'s>(text: Cow<'s, str>, at: Span) -> Result<Kind<'s>, Fault> {
@@ -108,7 +108,7 @@ fn other(text: &str) -> Option<&'static str> {
     let all = |text: &str, fits: fn(u8) -> bool| !text.is_empty() && text.bytes().all(fits);
     let digit = |byte: u8| byte.is_ascii_digit();
     if unsigned.starts_with("0o") && all(&unsigned[2..], digit) {
-        return Some("a text");
+        return Some("a string");
     }
     if unsigned.starts_with("0b") && all(&unsigned[2..], |byte| b"01_".contains(&byte)) {
         return Some("a binary number");
@@ -116,7 +116,7 @@ fn other(text: &str) -> Option<&'static str> {
     if all(unsigned, digit) {
         let is_octal = unsigned.bytes().all(|byte| byte < b'8');
         let is_padded = unsigned.len() > 1 && unsigned.starts_with('0');
-        return is_padded.then_some(if is_octal { "an octal number" } else { "a text" });
+        return is_padded.then_some(if is_octal { "an octal number" } else { "a string" });
     }
     if all(unsigned, |byte| byte.is_ascii_digit() || byte == b'_') && digit(unsigned.as_bytes()[0])
     {
@@ -132,7 +132,7 @@ fn other(text: &str) -> Option<&'static str> {
     let is_number = all(mantissa, |byte| byte.is_ascii_digit() || byte == b'.')
         && all(exponent.strip_prefix(['+', '-']).unwrap_or(exponent), digit);
     let is_old = mantissa.contains('.') && exponent.starts_with(['+', '-']);
-    (is_number && !is_old).then_some("a text")
+    (is_number && !is_old).then_some("a string")
 }
 
 /// `1:30`, `22:59:59`: digits, then parts below sixty.

@@ -21,7 +21,7 @@ pub(super) fn write(
             [] => error,
             before => {
                 let before = list_values(before, "and");
-                let told = format!("{before} was written before, so that the value stands in both");
+                let told = format!("{before} is written already; both have the value now");
                 error.with_code("not-written").help(told)
             }
         })?;
@@ -37,10 +37,10 @@ fn write_variable(
     stores: &Client,
 ) -> Result<String, Error> {
     let VariableEdit { store, scope, variable, revision, value, is_secret } = edit;
-    let at = format!("the scope {scope} of {store}");
+    let at = format!("scope {scope} of {store}");
     let error = |message: String| Error::new("not-written", message);
     let Some(kept) = project.stores.iter().find(|it| it.name == *store) else {
-        return Err(error(format!("there is no store {store}")));
+        return Err(error(format!("no store has the name {store}")));
     };
     let change = Change {
         scope: scope.clone(),
@@ -56,13 +56,13 @@ fn write_variable(
         Ok(_) => Ok(at),
         Err(WriteProblem::Conflict(now)) => {
             let now = match now {
-                Some(now) => format!("{variable} is in revision {now} now"),
-                None => format!("{variable} is not there any more"),
+                Some(now) => format!("{variable} has the revision {now} now"),
+                None => format!("{variable} was removed"),
             };
             Err(error(format!(
-                "{at} was not written: somebody else has changed it meanwhile, {now}"
+                "{at} was not written: it changed while it was being edited ({now})"
             ))
-            .help("look at what it says now, and try again"))
+            .help("look at the new value, and try again"))
         }
         Err(WriteProblem::Refused(problem)) => {
             let (why, help) = told(problem);
@@ -71,8 +71,8 @@ fn write_variable(
         }
         Err(WriteProblem::Unknown(problem)) => {
             let (why, _) = told(problem);
-            Err(error(format!("nobody knows whether {at} was written: {why}"))
-                .help("look at what it says now before you try again"))
+            Err(error(format!("whether {at} was written is uncertain: {why}"))
+                .help("look at its value before you try again"))
         }
     }
 }
