@@ -8,12 +8,11 @@ use crate::commands::{
 use crate::running::Runs;
 use clap::{Parser, Subcommand};
 
-/// Shows which value a setting really has, which source sets it, and why every other source loses
+/// Shows which value a setting really has, which source sets it, and why the others lose
 #[derive(Parser, Debug)]
 #[command(
     name = "justwhy",
     version,
-    about,
     after_help = "Exit codes: 0 no problem; 1 a problem was found; 2 it could not be done.\n\
                   `justwhy COMMAND --help` shows the options of a command.",
     disable_help_subcommand = true,

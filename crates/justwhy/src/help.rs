@@ -70,7 +70,7 @@ pub(crate) fn program() -> Command {
     program.build();
     let groups = groups(&program);
     let template = format!(
-        "{{about-with-newline}}\n{{usage-heading}} {{usage}}\n\n{groups}\n{{options}}{{after-help}}"
+        "{{about-with-newline}}\n{{usage-heading}} {{usage}}\n\n{groups}\nOptions:\n{{options}}{{after-help}}"
     );
     let names: Vec<String> =
         program.get_subcommands().map(|command| command.get_name().to_owned()).collect();
@@ -125,7 +125,6 @@ fn with_entry(mut command: Command, entry: &Entry) -> Command {
 /// The help that these words ask for.
 pub(crate) fn asked(words: &[OsString]) -> StyledStr {
     let mut program = program();
-    let is_long = words.iter().any(|word| word == "--help");
     let mut named = words.iter().skip(1).filter_map(|word| word.to_str());
     let name = named.find(|word| program.find_subcommand(word).is_some()).map(str::to_owned);
     let mut command = match name.and_then(|name| program.find_subcommand_mut(&name).cloned()) {
@@ -136,7 +135,7 @@ pub(crate) fn asked(words: &[OsString]) -> StyledStr {
     if let Some(inner) = inner.and_then(|name| command.find_subcommand(&name).cloned()) {
         command = inner;
     }
-    if is_long { command.render_long_help() } else { command.render_help() }
+    command.render_help()
 }
 
 /// What is wrong with a command line, and what to do about it.

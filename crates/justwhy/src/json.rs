@@ -395,12 +395,16 @@ pub(crate) struct Change {
     write: String,
     #[serde(skip_serializing_if = "String::is_empty")]
     reach: String,
+    /// The command line that writes it there, if one can; `VALUE` stands for the value.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    command: Option<String>,
 }
 
 impl Change {
-    pub(crate) fn of(resolution: &Resolution, advice: Advice) -> Change {
+    pub(crate) fn of(answers: &Answers<'_>, answer: &Explanation, advice: Advice) -> Change {
         Change {
-            layer: layer_name(resolution, advice.layer),
+            command: crate::putting::command(answers, answer, advice.layer),
+            layer: layer_name(answers.resolution(), advice.layer),
             at: advice.at,
             write: advice.write,
             reach: advice.reach,
@@ -537,7 +541,7 @@ impl Setting {
             change: explanation
                 .advice(answers)
                 .into_iter()
-                .map(|it| Change::of(resolution, it))
+                .map(|it| Change::of(answers, explanation, it))
                 .collect(),
         };
         Setting { reasons: Some(reasons), ..Setting::of(resolution, explanation, fingerprints) }

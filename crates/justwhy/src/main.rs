@@ -17,6 +17,7 @@ mod look;
 mod outcome;
 mod printable;
 mod progress;
+mod putting;
 mod run;
 mod running;
 #[cfg(test)]

@@ -47,7 +47,7 @@ const EVERY_RULE: [&str; 25] = [
     "stray-variable TIDE_ALERT__CONTCT deploy.env:2",
     "said-twice alert.threshold_cm deploy.env:4",
     "stray-quotes web.greeting deploy.env:7",
-    "empty-text web.motto deploy.env:9",
+    "empty-string web.motto deploy.env:9",
     "never-active experiments justwhy.toml:35",
     "bare-dollar archive.folder settings/defaults.toml:8",
     "not-run archive.stamp settings/defaults.toml:9",

@@ -278,7 +278,7 @@ fn no_refused_secret_is_ever_shown() {
         "type = \"list\"\nitems = \"url\"\ngather = \"distinct\"",
         "one_of = [\"barnacles\", \"x\"]",
         "matches = \"^x$\"",
-        "type = \"text\"\nmax = 1",
+        "type = \"string\"\nmax = 1",
         "max = 1",
     ];
     for shape in SHAPES {

@@ -1,6 +1,7 @@
 //! `explain`: why a setting has its value.
 
 use super::expected;
+use super::put::several_match;
 use super::whereabouts::{ShownAxis, shown_axis};
 use crate::failure;
 use crate::fingerprint::Fingerprints;
@@ -191,10 +192,9 @@ fn explain(
             Some(with_progress(answering, |it| search(it, answer.key, wanted))?)
         }
         (Some(_), several) => {
-            let message =
-                format!("--expected needs a single setting; {} match", several.len());
-            let error = Error::new("bad-argument", message);
-            return Err(vec![error.help("name one of them")]);
+            let shown: Vec<String> =
+                several.iter().map(|answer| resolution.keys().show(answer.key)).collect();
+            return Err(vec![several_match("--expected", &shown)]);
         }
     };
     let tells = explained.len() <= MOST_WITHOUT;

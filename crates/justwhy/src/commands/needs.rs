@@ -175,7 +175,7 @@ fn shown(answering: &Answering<'_>, need: &Need) -> ShownNeed {
         give: need
             .advice
             .iter()
-            .map(|advice| json::Change::of(resolution, advice.clone()))
+            .map(|advice| json::Change::of(answering.answers, &need.answer, advice.clone()))
             .collect(),
     }
 }

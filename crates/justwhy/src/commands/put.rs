@@ -4,8 +4,8 @@ use super::suppose::{self, Act};
 use crate::outcome::Outcome;
 use crate::running::{Running, Runs, Supposing};
 use clap::Args;
-use justwhy_core::{KeyPath, Text};
-use justwhy_engine::Edits;
+use justwhy_core::{KeyPath, Pattern, Text};
+use justwhy_engine::{Edits, Session, select};
 use justwhy_project::Error;
 use justwhy_system::{CHANGED, EditLock};
 use std::io::Read as _;
@@ -176,11 +176,8 @@ pub(crate) fn run(
         let error = Error::new("bad-argument", message);
         return Err(one(error.help("remove them, or use suppose")));
     }
-    let key = KeyPath::parse(key).map_err(|error| {
-        let error = Error::new("bad-argument", format!("invalid key: {error}"));
-        one(error.help("write the key as justwhy list shows it, or its variable"))
-    })?;
     let session = supposing.session()?;
+    let key = single(supposing, &session, key)?;
     let project = session.project();
     let is_typed = matches!(change, EditCommand::Put { value, .. } if value != "-");
     let put = match change {
@@ -224,6 +221,46 @@ pub(crate) fn run(
     let outcome = until_nobody_else_edits(run);
     drop(lock);
     outcome
+}
+
+/// The one setting that is meant: it need not be there yet, unless it is given by a pattern or a place.
+fn single(supposing: &Supposing<'_>, session: &Session, text: &str) -> Result<KeyPath, Vec<Error>> {
+    let one = |error| vec![error];
+    let invalid = |error: &dyn std::fmt::Display| {
+        let error = Error::new("bad-argument", format!("invalid key: {error}"));
+        one(error.help("write the key as justwhy list shows it, or its variable"))
+    };
+    let is_place = text.rsplit_once(':').is_some_and(|(_, line)| line.parse::<usize>().is_ok());
+    if !is_place && !Pattern::has_wildcard(text) {
+        return KeyPath::parse(text).map_err(|error| invalid(&error));
+    }
+    let common = supposing.asked.common;
+    let snapshot = session.snapshot(supposing.asked.given.clone(), true);
+    let context = snapshot.here(common.context.as_deref()).map_err(one)?;
+    let answers = snapshot.at(context).map_err(one)?;
+    let resolution = answers.resolution();
+    let found = select::settings(resolution, snapshot.inside(), text).map_err(one)?;
+    let shown: Vec<String> = found.iter().map(|key| resolution.keys().show(*key)).collect();
+    match shown.as_slice() {
+        [key] => KeyPath::parse(key).map_err(|error| invalid(&error)),
+        [] => {
+            let error = Error::new("unknown-key", format!("no setting matches {text}"));
+            Err(one(error.help("justwhy list shows all settings")))
+        }
+        several => Err(one(several_match(text, several))),
+    }
+}
+
+/// Several settings where a single one is needed.
+pub(crate) fn several_match(text: &str, keys: &[String]) -> Error {
+    const MOST: usize = 12;
+    let message = format!("{text} matches {} settings, but a single one is needed", keys.len());
+    let mut shown: Vec<String> = keys.iter().take(MOST).cloned().collect();
+    if keys.len() > MOST {
+        shown.push(format!("{} more", keys.len() - MOST));
+    }
+    Error::new("bad-argument", message)
+        .help(format!("name one of {}", justwhy_core::list_values(&shown, "and")))
 }
 
 /// Somebody may edit the same file for another project: then it is looked at anew.

@@ -1,22 +1,24 @@
 //! Tests of how output looks.
 
-use super::{Look, Role, Symbol, clean, fill, width};
+use super::{Cell, Look, Role, clean, fill, width};
 
 const PLAIN: Look = Look { width: None, colour: false, symbols: true };
+const TERMINAL: Look = Look { width: Some(60), ..PLAIN };
 
 #[test]
-fn wraps_at_blanks_and_breaks_only_what_does_not_fit() {
+fn wraps_between_words_only_and_only_on_a_terminal() {
     for (text, columns, lines) in [
         ("one two three four five six", 20, vec!["one two three four", "five six"]),
         (
             "settings/a-very-long/path-that/does.not:fit",
             20,
-            vec!["settings/a-very-long", "/path-that/does.not:", "fit"],
+            vec!["settings/a-very-long/path-that/does.not:fit"],
         ),
         ("the-first fits-not-but stays", 20, vec!["the-first", "fits-not-but stays"]),
         ("", 20, vec![""]),
     ] {
-        assert_eq!(PLAIN.wrap(text, columns), lines, "{text}");
+        assert_eq!(TERMINAL.wrap(text, columns), lines, "{text}");
+        assert_eq!(PLAIN.wrap(text, columns), [text]);
     }
 }
 
@@ -55,10 +57,6 @@ fn colours_only_if_told_to() {
 #[test]
 fn falls_back_to_ascii() {
     let ascii = Look { symbols: false, ..PLAIN };
-    for symbol in [Symbol::Decides, Symbol::Lost, Symbol::Quiet, Symbol::Rail] {
-        assert!(ascii.symbol(symbol).is_ascii());
-        assert_eq!(width(PLAIN.symbol(symbol)), width(ascii.symbol(symbol)));
-    }
     assert_eq!(ascii.text("A=…"), "A=...");
     assert_eq!(ascii.text("é"), "é", "data stays what it is");
 }
@@ -70,4 +68,40 @@ fn keeps_sentences_readable_on_a_wide_terminal() {
         [columns(None), columns(Some(100)), columns(Some(300)), columns(Some(10))],
         [80, 100, 110, 40]
     );
+}
+
+#[test]
+fn writes_records_in_columns_or_whole() {
+    let record = |texts: [&str; 4]| texts.map(|text| Cell::new(Role::Plain, text)).to_vec();
+    let records = [
+        record(["set by", "by-region", "140", "settings/regions/north.json:3:21"]),
+        record(["overrides", "defaults", "\"a value of some length that leaves no room\"", "a.toml:1:1"]),
+        record(["overrides", "other", "", "b.toml:1:1"]),
+    ];
+    let shown = |look: &Look| {
+        let mut out = String::new();
+        look.records(&mut out, 2, &records);
+        out
+    };
+    assert_eq!(
+        shown(&PLAIN),
+        "  set by  by-region  140  settings/regions/north.json:3:21\n  overrides  defaults  \"a value \
+         of some length that leaves no room\"  a.toml:1:1\n  overrides  other  b.toml:1:1\n"
+    );
+    // A repeated first cell is left blank, and what does not fit begins a line below the second column.
+    assert_eq!(
+        shown(&TERMINAL),
+        "  set by     by-region  140\n             settings/regions/north.json:3:21\n  overrides  \
+         defaults\n             \"a value of some length that leaves no room\"\n             \
+         a.toml:1:1\n             other           b.toml:1:1\n"
+    );
+    // A command is never broken: it has a line of its own, further to the left.
+    let mut out = String::new();
+    let command = "justwhy put alert.threshold_cm VALUE -l by-region -i";
+    look_of(&mut out, command);
+    assert_eq!(out, format!("  change it\n    {command}\n"));
+}
+
+fn look_of(out: &mut String, command: &str) {
+    TERMINAL.records(out, 2, &[vec![Cell::new(Role::Plain, "change it"), Cell::command(command)]]);
 }

@@ -3,11 +3,12 @@
 use super::{Project, ProjectAxis};
 use crate::error::Error;
 use hashbrown::HashMap;
-use justwhy_core::{BadAxisValue, is_secret_name, nearest_few};
+use justwhy_core::{BadAxisValue, UNSET, is_secret_name, nearest_few};
 use justwhy_formats::shown_name;
 
 impl Project {
-    /// The axes that `--in` names, with the value that it gives them; `None` unsets one.
+    /// The axes that `--in` names, with the value that it gives them; `None` unsets one, as `region=` and
+    /// `region=unset` do.
     pub fn asked<'a>(
         &'a self,
         text: Option<&'a str>,
@@ -18,6 +19,9 @@ impl Project {
                 Some((name, value)) => (self.asked_axis(name, "--in")?, value),
                 None => (self.axis_of_bare(item)?, item),
             };
+            // As contexts are printed, so that they can be pasted.
+            let is_unset = value == UNSET && !axis.axis.allowed.iter().any(|it| it == UNSET);
+            let value = if is_unset { "" } else { value };
             if !value.is_empty() {
                 axis.check(value, "--in", false)?;
             }

@@ -1,6 +1,6 @@
 //! Tests of places.
 
-use crate::model::place::{Position, SourceText};
+use crate::model::place::{Position, SourceText, Span};
 
 #[test]
 fn counts_lines_and_characters_from_one() {

@@ -1,9 +1,8 @@
 //! How to change a setting from here: the command that does it, or what to edit.
 
+use crate::putting::command;
 use crate::look::{Cell, Look, Role};
-use justwhy_core::{
-    Advice, Answers, Explanation, KeyPath, Layer, LayerIndex, Readings, destination,
-};
+use justwhy_core::{Advice, Answers, Explanation};
 
 /// The way to change it: the first that `put` can take, else the first of all. All of them if it is `full`.
 pub(super) fn push(
@@ -49,41 +48,5 @@ fn in_words(answers: &Answers<'_>, way: &Advice) -> String {
             format!("set the environment variable {}", way.write.trim_end_matches("=…"))
         }
         _ => format!("edit {} at {}", way.write, way.at),
-    }
-}
-
-/// The command that writes the setting in a layer, if one can.
-fn command(answers: &Answers<'_>, answer: &Explanation, layer: LayerIndex) -> Option<String> {
-    let readings = answers.resolution().readings();
-    let key = answers.resolution().keys().show(answer.key);
-    let path = KeyPath::parse(&key).ok()?;
-    let destination = destination(answers, layer, &path).ok()?;
-    let value = if answer.secret { "-" } else { "VALUE" };
-    let encrypt = if destination.encrypted.is_some() { " --encrypt" } else { "" };
-    let layer = readings.layer(layer);
-    let at = reach(readings, layer);
-    let at = if at.is_empty() { at } else { format!(" -i {at}") };
-    Some(format!("justwhy put {} {value} -l {}{at}{encrypt}", quoted(&key), layer.name))
-}
-
-/// The values of the axes on which it depends where the layer writes.
-fn reach(readings: &Readings, layer: &Layer) -> String {
-    let of_conditions = layer.when.iter().chain(&layer.unless).map(|it| &it.axis);
-    let mut axes: Vec<&String> = Vec::new();
-    for axis in layer.axes.iter().chain(of_conditions) {
-        if !axes.contains(&axis) {
-            axes.push(axis);
-        }
-    }
-    let value = |axis: &&String| Some(format!("{axis}={}", readings.context.value(axis)?));
-    axes.iter().filter_map(value).collect::<Vec<_>>().join(",")
-}
-
-/// A key as a shell takes it.
-fn quoted(key: &str) -> String {
-    let is_plain = key.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._-".contains(&byte));
-    match is_plain {
-        true => key.to_owned(),
-        false => format!("'{}'", key.replace('\'', "'\\''")),
     }
 }

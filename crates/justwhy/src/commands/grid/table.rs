@@ -17,8 +17,8 @@ const GAP: usize = 2;
 #[derive(Clone, PartialEq, Eq, Hash, Debug)]
 pub(super) struct TableCell {
     pub(super) value: String,
-    is_wrong: bool,
-    layer: String,
+    pub(super) is_wrong: bool,
+    pub(super) layer: String,
     /// What tells the value from another one that looks the same.
     identity: String,
 }
@@ -49,6 +49,11 @@ impl TableCell {
 }
 
 impl TableCell {
+    /// Whether both have the same value, whichever layer sets it.
+    pub(super) fn has_value_of(&self, other: &TableCell) -> bool {
+        (&self.value, &self.identity) == (&other.value, &other.identity)
+    }
+
     /// The value, and what tells it from another one: whoever sets it.
     pub(super) fn into_value(self) -> (String, String) {
         (self.value, self.identity)
@@ -74,11 +79,8 @@ impl ShownCell {
     fn new(row: GridRow<TableCell>, count: usize) -> ShownCell {
         let at = row.at(count);
         let first_alike = |cell: u32| {
-            let is_alike = |other: &TableCell| {
-                let cell = &row.cells[cell as usize];
-                (&other.value, &other.identity) == (&cell.value, &cell.identity)
-            };
-            let first = row.cells.iter().position(is_alike);
+            let cell_of = &row.cells[cell as usize];
+            let first = row.cells.iter().position(|other| cell_of.has_value_of(other));
             first.map_or(cell, |first| u32::try_from(first).unwrap_or(cell))
         };
         let values = at.iter().map(|cell| cell.map(first_alike)).collect();
