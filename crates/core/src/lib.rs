@@ -32,8 +32,8 @@ pub use answers::{
     Answers, Asked, ExpansionLimits, Failure, Hop, HopValue, IsGiven, Item, Outcome, Outside,
 };
 pub use check::{
-    Check, CheckRule, Choice, Evidence, Extent, Fact, Finding, Findings, Needs, Severity, in_words,
-    UNSET, rule_named, sum_up,
+    Check, CheckRule, Choice, Evidence, Extent, Fact, Finding, Findings, Needs, Severity, UNSET,
+    in_words, rule_named, sum_up,
 };
 pub use contexts::compare::{Compared, Effect, Effects, Side, compare};
 pub use contexts::difference::Difference;

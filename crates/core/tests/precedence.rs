@@ -202,7 +202,11 @@ fn blocks_as_a_whole_what_would_change_something_pinned() {
     ];
     assert_eq!(verdicts(&weakest, "x"), "2 blocked by 0, 1 blocked by 0, 0 wins");
     let empty = Said { empty: Empty::Unset, ..usual(&[("a.b", text(""))]) };
-    assert_eq!(verdicts(&[pinned, empty], "a.b"), "1 empty, 0 wins", "an empty text says nothing");
+    assert_eq!(
+        verdicts(&[pinned, empty], "a.b"),
+        "1 empty, 0 wins",
+        "an empty string says nothing"
+    );
 }
 
 #[test]
@@ -337,11 +341,10 @@ fn says_the_way_round_to_an_error() {
     };
     assert_eq!(
         message("a"),
-        "unresolved-reference: it refers to b, which refers to c: `${missing}`: there is no setting \
-         missing here"
+        "unresolved-reference: it refers to b, which refers to c: `${missing}`: no setting missing here"
     );
-    assert_eq!(message("r"), "reference-cycle: it refers back to itself: r → s → t → r");
-    assert_eq!(message("t"), "reference-cycle: it refers back to itself: t → r → s → t");
+    assert_eq!(message("r"), "reference-cycle: it refers to itself: r → s → t → r");
+    assert_eq!(message("t"), "reference-cycle: it refers to itself: t → r → s → t");
     assert!(
         message("into").starts_with("reference-cycle: it refers to r: "),
         "{}",

@@ -66,15 +66,13 @@ impl Keyring {
 
     fn identities(&self) -> Result<(&[x25519::Identity], &Path), String> {
         let Some(file) = &self.file else {
-            return Err(format!(
-                "encrypted, and {IDENTITY_VARIABLE} is not set"
-            ));
+            return Err(format!("encrypted, and {IDENTITY_VARIABLE} is not set"));
         };
         match self.identities.get_or_init(|| identity::read(file)) {
             Ok(identities) => Ok((identities, file)),
-            Err(why) => {
-                Err(format!("encrypted, and the identities of {IDENTITY_VARIABLE} cannot be read: {why}"))
-            }
+            Err(why) => Err(format!(
+                "encrypted, and the identities of {IDENTITY_VARIABLE} cannot be read: {why}"
+            )),
         }
     }
 

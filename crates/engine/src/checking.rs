@@ -5,8 +5,8 @@ use crate::surveyed::named;
 use crate::{Snapshot, exhausted, orphans};
 use justwhy_core::{
     Answers, AxisOrigin, Check, CheckRule, Choice, Context, ContextSet, Evidence, Explanation,
-    Extent, Fact, Finding, Findings, KeyId, Needs, Origin, Place, Presence, Severity, Status, Survey,
-    in_words, list_values, sum_up,
+    Extent, Fact, Finding, Findings, KeyId, Needs, Origin, Place, Presence, Severity, Status,
+    Survey, in_words, list_values, sum_up,
 };
 use justwhy_project::{Accept, Error, ProjectRule, Tracking};
 use justwhy_rules::{BadExpression, Expression, Judgement, Named};
@@ -154,10 +154,8 @@ impl Checking<'_> {
                         Some((line, column)) => format!(" (at its {line}:{column})"),
                         None => String::new(),
                     };
-                    let message = format!(
-                        "invalid expression in the rule {}: {problem}{place}",
-                        rule.name
-                    );
+                    let message =
+                        format!("invalid expression in the rule {}: {problem}{place}", rule.name);
                     let error = Error::new("bad-project", message);
                     errors.push(error.at(rule.file.clone(), Some(rule.at)).help(
                         "an expression compares settings by their keys, for example \
@@ -444,7 +442,11 @@ impl Checking<'_> {
 pub fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFinding> {
     let told = unread.iter().map(|(error, contexts)| {
         let rule = CheckRule::CANNOT_READ;
-        let mut finding = Finding::new(rule, Fact::new("{problem}").with("problem", error.message()), ContextSet::none(of));
+        let mut finding = Finding::new(
+            rule,
+            Fact::new("{problem}").with("problem", error.message()),
+            ContextSet::none(of),
+        );
         if let Some(place) = error.place() {
             finding = finding.at(Evidence::at(place.clone()));
         }
@@ -492,10 +494,7 @@ fn not_known(survey: &Survey) -> Vec<(CheckRule, String)> {
     }
     let mut not_run = Vec::new();
     if !unasked.is_empty() {
-        let why = format!(
-            "{} was not asked (--offline)",
-            list_values(&unasked, "and")
-        );
+        let why = format!("{} was not asked (--offline)", list_values(&unasked, "and"));
         not_run.push((CheckRule::MISSING_REQUIRED, why.clone()));
         not_run.push((CheckRule::BAD_VALUE, why));
     }

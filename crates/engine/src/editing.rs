@@ -270,8 +270,7 @@ impl Editor<'_, '_> {
         let value = match said {
             NewValue::Encrypted(encrypted) => Value::Text((*encrypted).into()),
             NewValue::Given("") if encrypts => {
-                let error =
-                    Error::new("bad-edit", "an empty string needs no encryption");
+                let error = Error::new("bad-edit", "an empty string needs no encryption");
                 return Err(error.help("give a value, or remove --encrypt"));
             }
             // What was hidden from the readers of a file stays so.
@@ -281,7 +280,9 @@ impl Editor<'_, '_> {
             }
             NewValue::Written(Value::Unread) => {
                 let message = format!("the value of {path} cannot be read");
-                return Err(Error::new("bad-edit", message).help("use justwhy put with the new layer"));
+                return Err(
+                    Error::new("bad-edit", message).help("use justwhy put with the new layer")
+                );
             }
             NewValue::Written(value) => (*value).clone(),
             NewValue::Given(text) => {
@@ -397,8 +398,9 @@ impl Editor<'_, '_> {
         };
         let Some(why) = why.filter(|_| !is_replaced) else { return };
         if let Some(last) = self.supposed.last_mut() {
-            last.exposes =
-                Some(format!("{what} is a secret, and would be written in plain to {shown}, {why}"));
+            last.exposes = Some(format!(
+                "{what} is a secret, and would be written in plain to {shown}, {why}"
+            ));
         }
     }
 
@@ -446,9 +448,7 @@ impl Editor<'_, '_> {
         let tracking =
             self.snapshot.world().tracking(&self.snapshot.project().folder, &[file.into()]);
         (tracking == Tracking::Known(vec![true])).then_some(match place.encrypted {
-            None => {
-                "note: the history of the file still has the plain value; change the secret"
-            }
+            None => "note: the history of the file still has the plain value; change the secret",
             Some(_) => {
                 "note: the history of the file still has the old encrypted value; if one of its \
                  recipients must not know it any more, change the secret"

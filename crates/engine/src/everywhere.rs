@@ -123,10 +123,8 @@ impl<'a> Everywhere<'a> {
         let near = nearest_few(text, names.iter().map(String::as_str), 3);
         match near.as_slice() {
             [] => error,
-            near => error.help(format!(
-                "other contexts have {}",
-                justwhy_core::list_values(near, "and")
-            )),
+            near => error
+                .help(format!("other contexts have {}", justwhy_core::list_values(near, "and"))),
         }
     }
 }

@@ -178,7 +178,9 @@ pub fn where_it_is(asking: &Asking<'_>, key: &str, expected: &str, error: Error)
             let layer = &resolution.readings().layer(stand.layer).name;
             let place = stand.show(resolution.keys());
             match is_met {
-                true => found = Some(format!("it has this value with --in {way}: {layer} ({place})")),
+                true => {
+                    found = Some(format!("it has this value with --in {way}: {layer} ({place})"))
+                }
                 false => any = Some(format!("it is set with --in {way}: {layer} ({place})")),
             }
         }

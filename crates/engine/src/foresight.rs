@@ -179,7 +179,10 @@ pub fn foresee<C: PartialEq + Send + Sync>(
 }
 
 fn then(errors: Vec<Error>) -> Vec<Error> {
-    errors.into_iter().map(|error| error.help("the project would be invalid with this change")).collect()
+    errors
+        .into_iter()
+        .map(|error| error.help("the project would be invalid with this change"))
+        .collect()
 }
 
 /// Looks at both sides of a supposition.

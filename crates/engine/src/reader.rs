@@ -428,19 +428,16 @@ impl Reader {
 
     fn unknown_format(&self, declared: &ProjectLayer, file: &str) -> Error {
         if Format::of_path(file).is_some_and(Format::has_variables) {
-            let message = format!(
-                "{file} is an env file, but the names of {} are keys",
-                declared.name
-            );
+            let message =
+                format!("{file} is an env file, but the names of {} are keys", declared.name);
             return Error::new("bad-file", message)
                 .at(file, None)
                 .also("declared at", &self.project.file, self.position(declared.at))
-                .help("add names = \"variables\" to the layer, or exclude the file from the pattern");
+                .help(
+                    "add names = \"variables\" to the layer, or exclude the file from the pattern",
+                );
         }
-        let message = format!(
-            "unknown format: {} reads {file}",
-            declared.name
-        );
+        let message = format!("unknown format: {} reads {file}", declared.name);
         Error::new("bad-file", message)
             .at(file, None)
             .also("declared at", &self.project.file, self.position(declared.at))
@@ -568,8 +565,7 @@ fn input(
 }
 
 fn not_there_any_more(path: &str) -> Error {
-    let message =
-        format!("{path} cannot be read: it is gone, or its name is not UTF-8");
+    let message = format!("{path} cannot be read: it is gone, or its name is not UTF-8");
     Error::new("missing-file", message).at(path, None)
 }
 

@@ -88,9 +88,8 @@ impl Situation {
                         return Err(error);
                     }
                     let led = leads_to.unwrap_or("none");
-                    let message = format!(
-                        "--in: {other}={there} gives {name}={led}, not {name}={wanted}"
-                    );
+                    let message =
+                        format!("--in: {other}={there} gives {name}={led}, not {name}={wanted}");
                     let error = Error::new("bad-context", message);
                     return Err(error.help(format!("remove {name}: it follows {other}")));
                 }
@@ -106,7 +105,9 @@ impl Situation {
                     [] => {
                         let message = format!("--in: no value of {other} gives {name}={wanted}");
                         let error = Error::new("bad-context", message);
-                        return Err(error.help(format!("{name} follows {other}; use {other} instead")));
+                        return Err(
+                            error.help(format!("{name} follows {other}; use {other} instead"))
+                        );
                     }
                     [one] => {
                         chosen.insert(other.clone(), Some((*one).to_owned()));
@@ -120,7 +121,9 @@ impl Situation {
                             justwhy_core::list_values(&choices, "or")
                         );
                         let error = Error::new("bad-context", message);
-                        return Err(error.help(format!("{name} follows {other}; use {other} instead")));
+                        return Err(
+                            error.help(format!("{name} follows {other}; use {other} instead"))
+                        );
                     }
                 }
             }

@@ -410,7 +410,9 @@ impl Outside for Snapshot {
         match self.situation.process_variable(name).map(|value| value.to_str()) {
             None => Ok(None),
             Some(Some(value)) => Ok(Some(value.into())),
-            Some(None) => Err(format!("the environment variable {} is not UTF-8", shown_name(name))),
+            Some(None) => {
+                Err(format!("the environment variable {} is not UTF-8", shown_name(name)))
+            }
         }
     }
 

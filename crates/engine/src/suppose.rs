@@ -114,10 +114,8 @@ impl Supposition {
                     let (_, text) = self.text(project, &project.file)?;
                     if !is_table(text.text(), &above) {
                         let layer = project.layers.get(number).map_or("", |layer| &layer.name);
-                        let message = format!(
-                            "{} is the last value of the layer {layer}",
-                            destination.name
-                        );
+                        let message =
+                            format!("{} is the last value of the layer {layer}", destination.name);
                         let error = Error::new("bad-edit", message);
                         return Err(error.help("remove the layer from the project file instead"));
                     }

@@ -94,8 +94,9 @@ fn walk<'w>(tree: &Tree<'_>, path: &'w [Step], is_whole: bool) -> Result<Way<'w>
                 return Ok(Way { table: next, there: None, rest, above });
             }
             Kind::Alias(..) => {
-                return Err(Fault::new(node.at, "the table here is an alias")
-                    .help("replace the alias by the table first, or change the table at its anchor"));
+                return Err(Fault::new(node.at, "the table here is an alias").help(
+                    "replace the alias by the table first, or change the table at its anchor",
+                ));
             }
             _ => {
                 let message = format!("{} has a value", shown(&path[..=number]));

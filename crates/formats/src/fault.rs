@@ -40,9 +40,7 @@ impl Fault {
 
     /// Its name is not told: in a file of values it could be a part of one.
     pub(crate) fn repeated(at: Span, first: Span) -> Fault {
-        Fault::new(at, "duplicate key")
-            .also("first at", first)
-            .help("remove one of the two")
+        Fault::new(at, "duplicate key").also("first at", first).help("remove one of the two")
     }
 
     /// Past a limit; `field` is its name in `[limits]`.

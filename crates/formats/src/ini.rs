@@ -92,14 +92,18 @@ fn trimmed(text: &str, start: usize) -> (&str, usize) {
 
 fn header(paths: &mut Paths<'_>, content: &str, at: usize) -> Result<NodeId, Fault> {
     let Some(inner) = content[1..].strip_suffix(']') else {
-        let fault = Fault::new(Span::new(at, at), "unterminated section: expected `]` at the end of the line");
+        let fault = Fault::new(
+            Span::new(at, at),
+            "unterminated section: expected `]` at the end of the line",
+        );
         return Err(fault.help("write [a.b], alone on its line"));
     };
     let (name, name_at) = trimmed(inner, at + 1);
     let path = KeyPath::parse(name).map_err(|error| {
         let here = name_at + error.at;
-        Fault::new(Span::new(here, here), format!("invalid section: {}", error.problem))
-            .help("write a dotted path such as [database.pool]; quote a segment with other characters")
+        Fault::new(Span::new(here, here), format!("invalid section: {}", error.problem)).help(
+            "write a dotted path such as [database.pool]; quote a segment with other characters",
+        )
     })?;
     let mut table = Tree::ROOT;
     for segment in path.segments() {
@@ -120,8 +124,9 @@ fn pair<'s>(
     };
     let (name, name_at) = trimmed(&content[..separator], at);
     if name.is_empty() {
-        return Err(Fault::new(Span::new(at, at), "no key before the separator")
-            .help("write key = value"));
+        return Err(
+            Fault::new(Span::new(at, at), "no key before the separator").help("write key = value")
+        );
     }
     let after = at + separator + 1;
     let (value, value_at) = trimmed(&content[separator + 1..], after);

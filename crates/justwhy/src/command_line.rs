@@ -89,9 +89,8 @@ const WRITES: &[&str] = &["full", "set", "unset"];
 /// What commands about stores do not have.
 const STORES: &[&str] = &["full", "set", "unset", "process_from"];
 /// What commands that read no project do not have.
-const NO_PROJECT: &[&str] = &[
-    "project", "context", "set", "unset", "process_from", "full", "offline", "verbose",
-];
+const NO_PROJECT: &[&str] =
+    &["project", "context", "set", "unset", "process_from", "full", "offline", "verbose"];
 
 commands! {
     /// Show which layer sets a setting, and why the others lose

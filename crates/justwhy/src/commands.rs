@@ -49,6 +49,22 @@ pub(crate) fn unread_notes(look: &Look, unread: &[(Context, Error)]) -> String {
     reasons.into_iter().map(note).collect()
 }
 
+/// `in environment=production`; empty where no axis has a value.
+pub(crate) fn in_context(context: &Context) -> String {
+    match context.set().next() {
+        None => String::new(),
+        Some(_) => format!("in {}", justwhy_engine::plain_context(context)),
+    }
+}
+
+/// The context on a line of its own, if any axis has a value.
+pub(crate) fn push_context(look: &Look, context: &Context, out: &mut String) {
+    let context = in_context(context);
+    if !context.is_empty() {
+        look.styled(out, Role::Lost, &context, "  ");
+    }
+}
+
 /// Every axis with its value, where that is from, and what was tried before.
 pub(crate) fn axes(look: &Look, context: &Context, out: &mut String) {
     let record = |axis: &justwhy_core::AxisValue| {

@@ -1,17 +1,15 @@
 //! Errors: what could not be done, where and what to do.
 
 use crate::arguments::{Common, Form, When};
-use crate::help;
 use crate::json;
 use crate::look::{Look, Role, width};
 use crate::outcome::{Outcome, Terminal};
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use justwhy_core::ShownLine;
 use justwhy_project::Error;
-use std::ffi::OsString;
 
 /// The exit code of everything that could not be done.
-const CODE: u8 = 2;
+pub(crate) const CODE: u8 = 2;
 
 /// All errors for people on stderr, and the first for programs on stdout if they asked for JSON.
 pub(crate) fn of_common(errors: &[Error], common: &Common, terminal: &Terminal) -> Outcome {
@@ -125,35 +123,4 @@ fn rendered_line(
     let lines = rendered.lines().filter(|line| !line.trim_end().ends_with('|'));
     let split = lines.filter_map(|line| line.split_once('|'));
     split.map(|(number, text)| (number.to_owned(), text.to_owned())).collect()
-}
-
-/// What clap made of the arguments: help and the version are no errors.
-pub(crate) fn of_arguments(
-    error: &clap::Error,
-    words: &[OsString],
-    terminal: &Terminal,
-) -> Outcome {
-    if !error.use_stderr() {
-        let text = match error.kind() {
-            clap::error::ErrorKind::DisplayHelp => help::asked(words),
-            _ => error.render(),
-        };
-        let text = match terminal.look.colour {
-            true => text.ansi().to_string(),
-            false => text.to_string(),
-        };
-        return Outcome { result: text.into(), notes: String::new(), code: 0, done: Vec::new() };
-    }
-    let (message, helps) = help::problem(error);
-    let problem = helps.into_iter().fold(Error::new("bad-argument", message), Error::help);
-    let look = Look { colour: terminal.errors_in_colour, ..terminal.look };
-    let is_json = |word: &OsString| word == "json";
-    let is_output = |word: &OsString| word == "--output" || word == "-o";
-    let wants_json = words.windows(2).any(|pair| is_output(&pair[0]) && is_json(&pair[1]))
-        || words.iter().any(|word| word == "--output=json" || word == "-ojson");
-    let result = match wants_json {
-        true => crate::printable::printable_json(json::failure(&problem)),
-        false => String::new(),
-    };
-    Outcome { result: result.into(), notes: render(&problem, &look), code: CODE, done: Vec::new() }
 }

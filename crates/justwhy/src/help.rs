@@ -1,62 +1,16 @@
 //! The help, and what is said of a command line that cannot be understood.
 
 use crate::command_line::{Arguments, Entry, entries};
+use crate::everyday::meant;
+use crate::failure::{CODE, render};
+use crate::json;
+use crate::look::Look;
+use crate::outcome::{Outcome, Terminal};
 use clap::builder::StyledStr;
 use clap::{Command, CommandFactory as _};
-use justwhy_core::nearest;
+use justwhy_project::Error;
 use std::ffi::OsString;
 use std::fmt::Write as _;
-
-/// Names by which people look for a command, with the one that they mean.
-const EVERYDAY: [(&str, &str); 38] = [
-    ("cat", "export"),
-    ("cmp", "compare"),
-    ("delete", "drop"),
-    ("describe", "explain"),
-    ("diff", "compare"),
-    ("doctor", "check"),
-    ("dump", "export"),
-    ("edit", "put"),
-    ("env", "export"),
-    ("eval", "explain"),
-    ("exec", "launch"),
-    ("get", "explain"),
-    ("grep", "find"),
-    ("info", "explain"),
-    ("init", "demo"),
-    ("inspect", "explain"),
-    ("keygen", "identity"),
-    ("lint", "check"),
-    ("ls", "list"),
-    ("matrix", "grid"),
-    ("missing", "needs"),
-    ("mv", "move"),
-    ("plan", "suppose"),
-    ("print", "list"),
-    ("remove", "drop"),
-    ("render", "export"),
-    ("required", "needs"),
-    ("rm", "drop"),
-    ("run", "launch"),
-    ("search", "find"),
-    ("set", "put"),
-    ("show", "explain"),
-    ("table", "grid"),
-    ("test", "check"),
-    ("unset", "drop"),
-    ("validate", "check"),
-    ("verify", "check"),
-    ("why", "explain"),
-];
-
-/// The command that is meant by a name that no command has.
-pub(crate) fn meant(name: &str) -> Option<&'static str> {
-    let lower = name.to_ascii_lowercase();
-    let everyday = EVERYDAY.iter().find(|(other, _)| *other == lower);
-    everyday
-        .map(|(_, command)| *command)
-        .or_else(|| nearest(name, entries().iter().map(|entry| entry.name)))
-}
 
 /// The entry of a command.
 fn entry(name: &str) -> Option<Entry> {
@@ -144,7 +98,8 @@ pub(crate) fn problem(error: &clap::Error) -> (String, Vec<String>) {
     if error.kind() == ErrorKind::InvalidSubcommand
         && let Some(ContextValue::String(name)) = error.get(ContextKind::InvalidSubcommand)
     {
-        let help = match meant(name) {
+        let names: Vec<&str> = entries().iter().map(|entry| entry.name).collect();
+        let help = match meant(name, &names) {
             Some(command) => format!("did you mean justwhy {command}?"),
             None => "justwhy --help lists the commands".to_owned(),
         };
@@ -178,4 +133,35 @@ pub(crate) fn option(name: &str) -> String {
         "context" => "--in".to_owned(),
         name => format!("--{}", name.replace('_', "-")),
     }
+}
+
+/// What clap made of the arguments: help and the version are no errors.
+pub(crate) fn of_arguments(
+    error: &clap::Error,
+    words: &[OsString],
+    terminal: &Terminal,
+) -> Outcome {
+    if !error.use_stderr() {
+        let text = match error.kind() {
+            clap::error::ErrorKind::DisplayHelp => asked(words),
+            _ => error.render(),
+        };
+        let text = match terminal.look.colour {
+            true => text.ansi().to_string(),
+            false => text.to_string(),
+        };
+        return Outcome { result: text.into(), notes: String::new(), code: 0, done: Vec::new() };
+    }
+    let (message, helps) = problem(error);
+    let problem = helps.into_iter().fold(Error::new("bad-argument", message), Error::help);
+    let look = Look { colour: terminal.errors_in_colour, ..terminal.look };
+    let is_json = |word: &OsString| word == "json";
+    let is_output = |word: &OsString| word == "--output" || word == "-o";
+    let wants_json = words.windows(2).any(|pair| is_output(&pair[0]) && is_json(&pair[1]))
+        || words.iter().any(|word| word == "--output=json" || word == "-ojson");
+    let result = match wants_json {
+        true => crate::printable::printable_json(json::failure(&problem)),
+        false => String::new(),
+    };
+    Outcome { result: result.into(), notes: render(&problem, &look), code: CODE, done: Vec::new() }
 }

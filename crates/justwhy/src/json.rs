@@ -529,10 +529,7 @@ impl Setting {
             stays_string: explanation
                 .stays_string(answers)
                 .map(|(like, to)| converted((Some(like), to))),
-            replaces: reshaped
-                .into_iter()
-                .map(|key| resolution.keys().show(key))
-                .collect(),
+            replaces: reshaped.into_iter().map(|key| resolution.keys().show(key)).collect(),
             items: items.collect(),
             references: answers.chain(explanation.key).into_iter().map(ShownHop::of).collect(),
             without: without.map(|without| ShownWithout::of(resolution, without)),

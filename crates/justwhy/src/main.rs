@@ -8,6 +8,7 @@ mod arguments;
 mod command_line;
 mod commands;
 mod dumps;
+mod everyday;
 mod failure;
 mod fingerprint;
 mod given;

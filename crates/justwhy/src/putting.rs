@@ -1,11 +1,13 @@
 //! The command line that writes a setting.
 
-use justwhy_core::{
-    Answers, Explanation, KeyPath, Layer, LayerIndex, Readings, destination,
-};
+use justwhy_core::{Answers, Explanation, KeyPath, Layer, LayerIndex, Readings, destination};
 
 /// The command that writes the setting in a layer, if one can.
-pub(crate) fn command(answers: &Answers<'_>, answer: &Explanation, layer: LayerIndex) -> Option<String> {
+pub(crate) fn command(
+    answers: &Answers<'_>,
+    answer: &Explanation,
+    layer: LayerIndex,
+) -> Option<String> {
     let readings = answers.resolution().readings();
     let key = answers.resolution().keys().show(answer.key);
     let path = KeyPath::parse(&key).ok()?;

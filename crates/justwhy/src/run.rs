@@ -28,7 +28,7 @@ pub(crate) fn run(words: &[OsString], terminal: &Terminal, world: &Arc<dyn World
     }
     let arguments = match Arguments::try_parse_from(words) {
         Ok(arguments) => arguments,
-        Err(error) => return of_launch(words, failure::of_arguments(&error, words, terminal)),
+        Err(error) => return of_launch(words, help::of_arguments(&error, words, terminal)),
     };
     let common = &arguments.common;
     let given = match given::read(words) {

@@ -78,9 +78,7 @@ impl<'a> Answering<'a> {
                 near => format!("; did you mean {}?", justwhy_core::list_values(near, "or")),
             };
             notes.push_str(
-                &self
-                    .look
-                    .text(&format!("note: --unset {shown}: no layer sets it{hint}")),
+                &self.look.text(&format!("note: --unset {shown}: no layer sets it{hint}")),
             );
             notes.push('\n');
         }

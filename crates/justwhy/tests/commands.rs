@@ -186,7 +186,7 @@ fn falls_back_to_ascii_where_the_locale_is_not_utf8() {
         let run =
             demo.run_with(&["explain", "alert.threshold_cm", "--in", "production,north"], locale);
         assert!(run.stdout.is_ascii(), "{locale:?}: {}", run.stdout);
-        assert!(run.stdout.contains("  * by-region"), "{locale:?}");
+        assert!(run.stdout.contains("  set by  by-region"), "{locale:?}");
     }
 }
 
@@ -205,7 +205,7 @@ fn walks_through_the_demo() {
     let answer: serde_json::Value = serde_json::from_str(&run.stdout).unwrap();
     let steps = answer["steps"].as_array().unwrap();
     let codes: Vec<i64> = steps.iter().map(|step| step["code"].as_i64().unwrap()).collect();
-    assert_eq!(codes, [0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 0, 1, 0, 1, 0, 0, 0, 0, 0, 1, 1, 2]);
+    assert_eq!(codes, [0, 0, 0, 1, 0, 0, 1]);
     // What was written is the demo that stands in the repository, and it works.
     let demo = Place::demo();
     for file in answer["files"].as_array().unwrap() {

@@ -60,21 +60,21 @@ fn reads_an_axis_from_a_file_and_from_a_variable_of_one() {
          read = [{ file = \"where\" }, { file = \"ci/where.env\", variable = \"WHERE\" }]\n",
     );
     let place = Place::new(&[("justwhy.toml", &text)]);
-    let over = "[\"where is not there\",\"ci/where.env is not there\"]";
+    let over = "[\"file not found: where\",\"file not found: ci/where.env\"]";
     assert_eq!(axis(&place, "environment", &[], &[]), format!("null from nothing {over}"));
     place.file("ci/where.env", b"OTHER=x\n\nexport WHERE='prod' # here\n");
     assert_eq!(
         axis(&place, "environment", &[], &[]),
-        "\"prod\" from WHERE in ci/where.env:3 [\"where is not there\"]"
+        "\"prod\" from WHERE in ci/where.env:3 [\"file not found: where\"]"
     );
     place.file("where", b"  dev\r\n");
-    assert_eq!(axis(&place, "environment", &[], &[]), "\"dev\" from the file where ");
+    assert_eq!(axis(&place, "environment", &[], &[]), "\"dev\" from where ");
     place.file("where", b" \n");
     assert!(axis(&place, "environment", &[], &[]).ends_with("[\"where is empty\"]"));
     for (text, expected) in [
         ("prodution", "the file where: prodution is not allowed for the axis environment"),
-        ("../x", "the file where: its text cannot be the value of the axis environment"),
-        ("a hidden text", "the file where: its text cannot be the value of the axis environment"),
+        ("../x", "the file where: invalid value of the axis environment: its text"),
+        ("a hidden text", "the file where: invalid value of the axis environment: its text"),
     ] {
         place.file("where", text.as_bytes());
         let run = place.run(&[]);
@@ -104,16 +104,16 @@ fn reads_an_axis_from_the_git_branch_of_a_real_repository() {
     );
     let place = Place::new(&[("sub/justwhy.toml", &text)]);
     let asked = |place: &Place| axis(place, "environment", &["--project", "sub"], &[]);
-    assert_eq!(asked(&place), "\"dev\" from the default [\"in no git repository\"]");
+    assert_eq!(asked(&place), "\"dev\" from default [\"no git repository\"]");
     git(place.path(), &["init", "--quiet", "--initial-branch=main"]);
-    assert_eq!(asked(&place), "\"prod\" from the git branch main ", "before the first commit");
+    assert_eq!(asked(&place), "\"prod\" from git branch main ", "before the first commit");
     git(place.path(), &["commit", "--quiet", "--allow-empty", "--message=x"]);
     for (branch, expected) in [
-        ("release/7", "\"staging\" from the git branch release/7 (release/*) "),
-        ("a/b/hot", "\"prod\" from the git branch a/b/hot (**/hot) "),
+        ("release/7", "\"staging\" from git branch release/7 (release/*) "),
+        ("a/b/hot", "\"prod\" from git branch a/b/hot (**/hot) "),
         (
             "release/7.1/x",
-            "\"dev\" from the default [\"no pattern matches the git branch release/7.1/x\"]",
+            "\"dev\" from default [\"no pattern matches the git branch release/7.1/x\"]",
         ),
     ] {
         git(place.path(), &["checkout", "--quiet", "--force", "-B", "parked"]);
@@ -122,7 +122,7 @@ fn reads_an_axis_from_the_git_branch_of_a_real_repository() {
         assert_eq!(asked(&place), expected);
     }
     git(place.path(), &["checkout", "--quiet", "--detach"]);
-    let detached = "\"dev\" from the default [\"no git branch is checked out (detached head)\"]";
+    let detached = "\"dev\" from default [\"no git branch is checked out (detached head)\"]";
     assert_eq!(asked(&place), detached);
     // Nothing that points git elsewhere, and nothing that a repository could run, has any effect.
     place.file("ran.sh", b"#!/bin/sh\ntouch ran\n");
@@ -141,7 +141,7 @@ fn says_that_git_cannot_tell_the_branch() {
     let said = axis(&place, "e", &[], &[("PATH", "/nowhere")]);
     assert_eq!(said, "null from nothing [\"git is not installed\"]");
     let said = axis(&place, "e", &[], &[]);
-    assert!(said.contains("in no git repository") || said.contains("git says"), "{said}");
+    assert!(said.contains("no git repository") || said.contains("git says"), "{said}");
 }
 
 #[test]
@@ -166,8 +166,8 @@ fn reads_an_axis_from_the_folder_and_from_another_axis() {
     );
     assert_eq!(axis(&place, "team", &[], &[]), "null from nothing [\"service is unset\"]");
     place.stand_in("services/alerts/deep");
-    assert_eq!(axis(&place, "service", &[], &[]), "\"alerts\" from the folder services/alerts ");
-    assert_eq!(axis(&place, "team", &[], &[]), "\"shorewatch\" from the axis service ");
+    assert_eq!(axis(&place, "service", &[], &[]), "\"alerts\" from folder services/alerts ");
+    assert_eq!(axis(&place, "team", &[], &[]), "\"shorewatch\" from axis service ");
     assert_eq!(axis(&place, "team", &["--in", "team=x"], &[]), "\"x\" from --in ");
     assert_eq!(
         axis(&place, "team", &["--in", "forecast"], &[]),
@@ -177,7 +177,7 @@ fn reads_an_axis_from_the_folder_and_from_another_axis() {
     assert!(run.code == 2 && run.stderr.contains("did you mean forecast?"), "{}", run.stderr);
     let run = place.run(&["--in", "service=forecast,team=shorewatch"]);
     assert_eq!(run.code, 2);
-    assert!(run.stderr.contains("this combination does not exist"), "{}", run.stderr);
+    assert!(run.stderr.contains("does not exist"), "{}", run.stderr);
     assert!(run.stderr.contains("justwhy.toml:12:1"), "{}", run.stderr);
 }
 
@@ -212,19 +212,19 @@ fn reads_files_that_match_in_byte_order_and_files_of_folders_from_above() {
         listed(&place, &["d", "s"], &[]),
         ["d=\"one\" folders one/here.ini:1:5", "s.e=\"1\" folders one/here.ini:3:3",]
     );
-    let run = place.run(&["explain", "d"]);
+    let run = place.run(&["explain", "d", "--full"]);
     assert!(run.stdout.contains("missing"), "{}", run.stdout);
     assert!(run.stdout.contains("no file matches none/*.toml"), "{}", run.stdout);
     let run = place.run(&["explain", "here.ini:1"]);
     assert!(run.stdout.starts_with("d = "), "also from the project: {}", run.all());
     let run = place.run(&["explain", "there.ini:1"]);
-    assert!(run.code == 2 && run.stderr.contains("no source"), "{}", run.all());
-    assert!(run.stderr.contains("nor is it in any other context"), "{}", run.stderr);
+    assert!(run.code == 2 && run.stderr.contains("no layer reads"), "{}", run.all());
+    assert!(run.stderr.contains("no other context reads it either"), "{}", run.stderr);
     place.stand_in("one");
     assert!(place.run(&["explain", "here.ini:1"]).stdout.starts_with("d = \"one\""));
     assert!(place.run(&["explain", "./here.ini:3:3"]).stdout.starts_with("s.e = \"1\""));
     let run = place.run(&["explain", "here.ini:9"]);
-    assert!(run.stderr.contains("no value of a setting begins at line 9"), "{}", run.stderr);
+    assert!(run.stderr.contains("no value begins at line 9"), "{}", run.stderr);
     place.file("conf.d/7", b"");
     place.file("conf.d/8.what", b"");
     let run = place.run(&["list"]);
@@ -253,10 +253,10 @@ fn reads_a_row_by_an_axis() {
         ]
     );
     for (context, expected) in [
-        ("row=3", "data/sites.csv:4:1: there is no row 3: it has 2 rows"),
+        ("row=3", "data/sites.csv:4:1: row 3 not found: the file has 2 rows"),
         ("row=0", "0 is no number of a row"),
-        ("row=x", "x is no number of a row"),
-        ("site=9", "sites.jsonl:3:1: there is no row 9: it has 2 rows"),
+        ("row=x", "x is not a row number"),
+        ("site=9", "sites.jsonl:3:1: row 9 not found: the file has 2 rows"),
     ] {
         let run = place.run(&["list", "--in", context]);
         assert_eq!(run.code, 2);
@@ -264,7 +264,7 @@ fn reads_a_row_by_an_axis() {
     }
     let answer = json(&place, &["find", "lagoon"], &[]);
     assert_eq!(answer["hits"][0]["key"], "gauge.here.name");
-    assert_eq!(answer["hits"][0]["in_force"][0]["row"], "2");
+    assert_eq!(answer["hits"][0]["takes_effect"][0]["row"], "2");
 }
 
 #[test]
@@ -393,15 +393,15 @@ whole=[5,"x5"]"#
         answer["settings"][0]["error"]["message"].as_str().unwrap().to_owned()
     };
     for (key, expected) in [
-        ("branch", "`${db}`: db is a branch, not a setting"),
+        ("branch", "`${db}`: db is not a setting; it has keys below it"),
         ("open", "a `${` is never closed"),
         ("bad", "did you mean forecast?"),
-        ("never", "this combination does not exist"),
+        ("never", "does not exist"),
         ("outside", "`read_folders` under [limits] lists other folders"),
-        ("link", "is outside of the project's folder"),
-        ("part", "`${list}` is a list, which cannot be part of a longer text"),
-        ("round", "it refers back to itself: round → trip → round"),
-        ("home", "the variable T_HOME is not set"),
+        ("link", "is outside the project's folder"),
+        ("part", "`${list}` is a list, which cannot be a part of a string"),
+        ("round", "it refers to itself: round → trip → round"),
+        ("home", "the environment variable T_HOME is not set"),
     ] {
         assert!(why(key).contains(expected), "{key}: {}", why(key));
     }
@@ -433,11 +433,11 @@ fn the_first_reference_in_error_is_told_whatever_was_asked_before() {
         assert_eq!(setting["error"], alone["settings"][0]["error"], "{key}");
     }
     let message = |at: usize| settings[at]["error"]["message"].as_str().unwrap();
-    assert_eq!(message(1), "it refers to a: it refers back to itself: a → a");
+    assert_eq!(message(1), "it refers to a: it refers to itself: a → a");
     assert!(message(2).starts_with("`${none}`"), "{}", message(2));
     assert!(message(3).starts_with("`${gone}`"), "{}", message(3));
-    assert_eq!(message(4), "it refers back to itself: e → f → e");
-    assert_eq!(message(7), "it refers to e: it refers back to itself: e → f → e");
+    assert_eq!(message(4), "it refers to itself: e → f → e");
+    assert_eq!(message(7), "it refers to e: it refers to itself: e → f → e");
 }
 
 #[test]
@@ -459,8 +459,8 @@ fn a_setting_in_error_never_shows_a_weaker_value_as_its_own() {
     assert_eq!(place.run(&["list"]).code, 1);
     let run = place.run(&["explain", "a"]);
     assert_eq!(run.code, 1);
-    assert!(run.stdout.starts_with("a is in error"), "{}", run.stdout);
-    assert!(run.stdout.contains("No weaker value stands in for it"), "{}", run.stdout);
+    assert!(run.stdout.starts_with("a is invalid"), "{}", run.stdout);
+    assert!(run.stdout.contains("No weaker value is used instead"), "{}", run.stdout);
 }
 
 #[test]
@@ -543,7 +543,7 @@ fn tells_where_something_expected_stands() {
     }
     assert_eq!(
         expected("", &[("T_LEVEL", "")]),
-        "empty: say empty = \"value\" for the layer process"
+        "empty: set empty = \"value\" for the layer process"
     );
     let nowhere = expected("77", &[]);
     assert_eq!(
@@ -551,7 +551,7 @@ fn tells_where_something_expected_stands() {
         "met false {\"candidates\":1,\"contexts\":1,\"inactive_layers\":[\"never\",\"off\"],\"sources\":3}"
     );
     let run = place.run(&["explain", "level", "--expected", "77"]);
-    assert!(run.stdout.contains("it is nowhere"), "{}", run.stdout);
+    assert!(run.stdout.contains("no layer sets it in any context"), "{}", run.stdout);
     assert!(run.stdout.contains("1 candidate here, 1 other context"), "{}", run.stdout);
     let run = place.run(&["explain", "**", "--expected", "1", "--set", "other=1"]);
     assert!(run.code == 2 && run.stderr.contains("about one setting"), "{}", run.stderr);
@@ -599,26 +599,30 @@ fn compares_no_secret_with_what_is_expected_or_looked_for() {
 }
 
 #[test]
-fn finds_values_in_every_context_with_where_they_are_in_force() {
+fn finds_values_in_every_context_with_where_they_take_effect() {
     let demo = Place::demo();
     let answer = json(&demo, &["find", "140"], &[]);
     let hit = &answer["hits"][0];
     assert_eq!(hit["key"], "alert.threshold_cm");
     assert_eq!((&hit["source"], &hit["line"]), (&"settings/regions/north.json".into(), &3.into()));
-    let contexts = hit["in_force"].as_array().unwrap();
+    let contexts = hit["takes_effect"].as_array().unwrap();
     assert!(contexts.len() > 10 && contexts.iter().all(|it| it["region"] == "north"));
     assert_eq!(answer["contexts"], 396);
     let run = demo.run(&["explain", "settings/regions/south.json:2"]);
     assert!(run.stderr.contains("it is read with --in region=south"), "{}", run.stderr);
     let arguments = ["explain", "collector.gauges.x", "--expected", "1"];
-    assert!(demo.run(&arguments).stderr.contains("nor is there in any other"));
+    assert!(demo.run(&arguments).stderr.contains("no other context has it either"));
     let run = demo.run(&["explain", "alert.treshold_cm", "--expected", "90"]);
-    assert!(run.stderr.contains("with --in region=south it is that: by-region"), "{}", run.stderr);
+    assert!(
+        run.stderr.contains("it has this value with --in region=south: by-region"),
+        "{}",
+        run.stderr
+    );
     let run = demo.run(&["find", "140", "--in", "production,alerts,row="]);
-    assert!(run.stdout.contains("in force for region=north"), "{}", run.stdout);
-    assert!(run.stdout.contains("Looked at 6 contexts."), "{}", run.stdout);
+    assert!(run.stdout.contains("takes effect in region=north"), "{}", run.stdout);
+    assert!(run.stdout.contains("searched 6 contexts"), "{}", run.stdout);
     let run = demo.run(&["find", "120", "--in", "production,north"]);
-    assert!(run.stdout.contains("in force in none of them"), "{}", run.stdout);
+    assert!(run.stdout.contains("never takes effect"), "{}", run.stdout);
     let run = demo.run(&["find", "forecast.tide.example:8443"]);
     assert!(run.stdout.contains("made by references or conversion"), "{}", run.stdout);
     let run = demo.run(&["find", "no such value"]);
@@ -640,17 +644,17 @@ fn says_of_a_pattern_that_it_takes_away_and_of_too_many_contexts_that_none_was_l
     let rows = "{\"level\": {\"size\": 7}}\n".repeat(6_000);
     let place = Place::new(&[("justwhy.toml", &text), ("rows.jsonl", &rows)]);
     let run = place.run(&["explain", "level.size", "--expected", "off"]);
-    assert!(run.stdout.contains("off takes away level.size ("), "{}", run.stdout);
+    assert!(run.stdout.contains("off removes level.size ("), "{}", run.stdout);
     assert!(!run.stdout.contains("secret"), "{}", run.stdout);
     let run = place.run(&["explain", "level.size", "--expected", "hunter2"]);
-    assert!(run.stdout.contains("it is nowhere"), "{}", run.stdout);
+    assert!(run.stdout.contains("no layer sets it in any context"), "{}", run.stdout);
     assert!(run.stdout.contains("too many other contexts"), "{}", run.stdout);
     let arguments = ["explain", "level.size", "--expected", "hunter2", "--output", "json"];
     let answer: Value = serde_json::from_str(&place.run(&arguments).stdout).unwrap();
     assert_eq!(answer["expected"]["searched"]["too_many_contexts"], true);
     let fixed = ["explain", "level.size", "--expected", "5", "--in", "e=x,row="];
     let run = place.run(&fixed);
-    assert!(run.stdout.contains("it is nowhere"), "{}", run.stdout);
+    assert!(run.stdout.contains("no layer sets it in any context"), "{}", run.stdout);
     assert!(!run.stdout.contains("too many other contexts"), "{}", run.stdout);
 }
 
@@ -670,7 +674,7 @@ fn stops_at_what_is_too_large_to_go_through() {
     let run = place.run(&["find", "1"]);
     assert!(run.code == 2 && run.stderr.contains("more than 10000 contexts"), "{}", run.stderr);
     let run = place.run(&["find", "1", "--in", "x0,x1,x2,x3,x4"]);
-    assert!(run.stdout.contains("Looked at 64 contexts"), "{}", run.all());
+    assert!(run.stdout.contains("searched 64 contexts"), "{}", run.all());
 }
 
 #[test]
@@ -693,14 +697,17 @@ fn reads_a_map_as_one_leaf() {
     let variables = [("T_LABELS", r#"{"q": {"r": null}}"#)];
     assert_eq!(list(&variables)[0], r#"labels={"q":{"r":null}} process process "T_LABELS""#);
     let run = place.run(&["explain", "labels"]);
-    let expected =
-        "It overrides one ({ \"b\" = { \"c\" = 1 }, \"d\" = [1], \"e\" = {  }, \"f\" = null }";
+    let expected = "one { \"b\" = { \"c\" = 1 }, \"d\" = [1], \"e\" = {  }, \"f\" = null }";
     let one_line = run.stdout.split_whitespace().collect::<Vec<_>>().join(" ");
     let expected = expected.split_whitespace().collect::<Vec<_>>().join(" ");
     assert!(one_line.contains(&expected[..40]), "{}", run.all());
-    assert!(one_line.contains("Without it one (one.yaml:2:3) would decide"), "{}", run.all());
+    assert!(
+        one_line.contains("Without two it would have another value (set by one)"),
+        "{}",
+        run.all()
+    );
     let run = place.run(&["explain", "labels.z"]);
-    assert!(run.stderr.contains("labels is a map, which is one value as a whole"), "{}", run.all());
+    assert!(run.stderr.contains("labels is a table with one value as a whole"), "{}", run.all());
     for wanted in ["5", "one", "one.yaml", "process"] {
         assert_ne!(place.run(&["explain", "labels", "--expected", wanted]).code, 101);
     }

@@ -223,7 +223,7 @@ fn hides_it_in_every_command_and_form() {
          DB__PIN=canary-high-water\n\
          DB__PORT=5432109876\n"
     );
-    // What refers to it cannot be read without an identity either.
+    // What refers to cannot be read without an identity either.
     let run = keyed.shut(&["list"]);
     assert_eq!((run.code, run.stdout.matches("(unreadable)").count()), (1, 6), "{}", run.stdout);
     let run = keyed.shut(&["export", "db.label", "--as", "env", "--reveal"]);
@@ -309,7 +309,7 @@ fn writes_nothing_if_it_would_be_something_else() {
     }
     for (key, what) in [
         ("nothing", "says a null of nothing there (a.yaml)"),
-        ("empty", "says an empty text of empty"),
+        ("empty", "says an empty string of empty"),
     ] {
         let run = keyed.open(&["encrypt", key, "--layer", "a"]);
         assert!(run.code == 2 && run.stderr.contains(what), "{}", run.all());
@@ -333,15 +333,15 @@ fn tells_what_is_wrong_with_recipients_and_identities() {
     let mistyped = format!("{}{last}", &good[..good.len() - 1]);
     let identity = text(&keyed.place, "me.key").lines().last().unwrap().to_owned();
     let cases: [(&str, &[&str]); 8] = [
-        ("", &["nobody is named for whom key could be encrypted"]),
-        ("[secrets]\nrecipients = []\n", &["nobody is named for whom key could be encrypted"]),
+        ("", &["the project has no recipients to encrypt key for"]),
+        ("[secrets]\nrecipients = []\n", &["the project has no recipients to encrypt key for"]),
         (
             "[secrets]\nrecipients = [7]\n",
             &["justwhy.toml:3:15", "expected a text here, found an integer"],
         ),
         (
             "[secrets]\nrecipients = [\"mara\"]\n",
-            &["justwhy.toml:3:15: this is no recipient of the age format"],
+            &["justwhy.toml:3:15: invalid recipient: not of the age format"],
         ),
         (
             "[secrets]\nrecipients = [\"MISTYPED\"]\n",
@@ -349,10 +349,7 @@ fn tells_what_is_wrong_with_recipients_and_identities() {
         ),
         (
             "[secrets]\nrecipients = [\"GOOD\", \"GOOD\"]\n",
-            &[
-                "justwhy.toml:3:81: this recipient is named twice",
-                "the first is at justwhy.toml:3:15",
-            ],
+            &["justwhy.toml:3:81: duplicate recipient", "first at justwhy.toml:3:15"],
         ),
         (
             "[secrets]\nrecipients = [\"IDENTITY\"]\n",

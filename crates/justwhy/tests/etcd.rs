@@ -201,7 +201,7 @@ fn answers_as_a_file_does() {
     assert!(!far.kept().contains("canary") && far.kept().contains("TIDE-WARN"));
     assert!(far.run(&["list", "--offline"]).stdout.contains("TIDE-WARN"));
     assert!(!run.all().contains("canary"));
-    // What is no JSON is told of by its key, and not shown.
+    // What is not JSON is told of by its key, and not shown.
     let body = json!({ "key": encode("/tides/everyone/TIDE_X"), "value": encode("canary plain") });
     node.call("/v3/kv/put", &body);
     let run = far.run(&["list"]);
@@ -226,7 +226,7 @@ fn is_written_to() {
     };
     let put = ["put", "pool.max", "9", "--layer", "for-everyone", "--in", "service=gauges"];
     let run = remote.run(&put);
-    assert!(run.stdout.contains("Written to the scope everyone of hq."), "{}", run.all());
+    assert!(run.stdout.contains("Written to scope everyone of hq."), "{}", run.all());
     assert_eq!((value("service=gauges"), value("service=collector")), (json!(9), json!(4)));
     let drop = ["drop", "pool.max", "--layer", "for-everyone", "--in", "service=gauges"];
     let run = remote.run(&drop);
@@ -276,17 +276,13 @@ fn lets_in_by_password_or_token() {
     assert_eq!(run.code, 0, "{}", run.all());
     assert!(!run.all().contains(&token), "{}", run.all());
     for (token, more, expected) in [
-        (
-            "canary-wrong",
-            "user = \"mara\"",
-            "it does not accept the password in TIDE_HQ_TOKEN for the user mara",
-        ),
+        ("canary-wrong", "user = \"mara\"", "wrong password in TIDE_HQ_TOKEN for the user mara"),
         (
             "canary-of-other",
             "user = \"other\"",
-            "what is in TIDE_HQ_TOKEN may not do this there (403)",
+            "the token in TIDE_HQ_TOKEN is not allowed to do this (403)",
         ),
-        ("canary-of-nobody", "", "it does not accept what is in TIDE_HQ_TOKEN (401)"),
+        ("canary-of-nobody", "", "the token in TIDE_HQ_TOKEN is not accepted (401)"),
     ] {
         let run = remote(token, more).run(&["list", "--verbose"]);
         let told = run.all().split_whitespace().collect::<Vec<_>>().join(" ");
@@ -297,7 +293,7 @@ fn lets_in_by_password_or_token() {
     let nobody = self::remote(&[&node.address], "", "");
     allow_without_token(&nobody, &[&node.address], "");
     let run = nobody.run(&["list"]);
-    assert!(run.stderr.contains("it refuses the question (400)"), "{}", run.stderr);
+    assert!(run.stderr.contains("bad request (400)"), "{}", run.stderr);
 }
 
 /// Certificates of an authority of our own: for the server, and for a client without a name, as one with
@@ -384,7 +380,7 @@ fn is_trusted_by_its_certificate() {
     // It is asked; there are no scopes yet.
     let asked = run(&format!("{ours}\n{shown}"));
     assert!(
-        asked.stderr.contains("reads the scope everyone of the store hq, which is not there"),
+        asked.stderr.contains("reads scope everyone of the store hq, which is not there"),
         "{}",
         asked.all()
     );

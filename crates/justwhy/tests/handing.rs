@@ -175,7 +175,7 @@ mod launching {
         let missing = place.run(&["launch", "--", "no-such-program"]);
         assert_eq!((missing.code, missing.stdout.as_str()), (127, ""));
         assert!(
-            missing.stderr.contains("there is no program no-such-program"),
+            missing.stderr.contains("program not found: no-such-program"),
             "{}",
             missing.stderr
         );

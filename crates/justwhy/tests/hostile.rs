@@ -35,14 +35,20 @@ fn check(file: &str, bytes: &[u8], expected: &str) {
     place.file(file, bytes);
     let run = run_bounded(&place);
     let first = run.stderr.lines().next().unwrap_or_default();
-    assert_eq!(first, format!("error {expected}"), "{file}");
+    assert_eq!(first, expected_error(expected), "{file}");
     assert_eq!((run.code, run.stdout.as_str()), (2, ""), "{file}");
+}
+
+/// `a.toml:2:6: not UTF-8` as an error has it.
+fn expected_error(expected: &str) -> String {
+    let at = expected.find(": ").unwrap();
+    format!("{}: error{}", &expected[..at], &expected[at..])
 }
 
 #[test]
 fn refuses_a_nesting_of_a_hundred_thousand() {
     let deep = 100_000;
-    let too_deep = "there are more than 128 tables and lists inside each other here";
+    let too_deep = "more than 128 nested tables and lists here";
     let open = |open: &str| open.repeat(deep);
     check(
         "a.json",
@@ -63,15 +69,11 @@ fn refuses_a_nesting_of_a_hundred_thousand() {
         &format!("d.toml:1:256: {too_deep}"),
     );
     check("a.yaml", format!("a: {}", open("[")).as_bytes(), &format!("a.yaml:1:132: {too_deep}"));
-    check(
-        "b.yaml",
-        open("- ").as_bytes(),
-        "b.yaml:1:1: the file must hold one table, and this is none",
-    );
+    check("b.yaml", open("- ").as_bytes(), "b.yaml:1:1: expected one mapping");
     check(
         "c.yaml",
         open("? ").as_bytes(),
-        "c.yaml:1:3: the name of a setting must be a single text, number or the like",
+        "c.yaml:1:3: expected a single string or number as a key",
     );
     let indented: String = (0..2_000).map(|n| format!("{}a:\n", " ".repeat(n))).collect();
     check("d.yaml", indented.as_bytes(), &format!("d.yaml:129:129: {too_deep}"));
@@ -91,14 +93,14 @@ fn refuses_an_alias_bomb() {
         merges.push_str(&format!("a{n}: &a{n} {{<<: [{aliases}]}}\n"));
         texts.push_str(&format!("a{n}: [{}]\n", ["*a0"; 10].join(", ")));
     }
-    let nodes = "there are more than 5000000 values, tables and lists here";
+    let nodes = "more than 5000000 values, tables and lists here";
     check("lists.yaml", lists.as_bytes(), &format!("lists.yaml:7:9: {nodes}"));
     check("maps.yaml", maps.as_bytes(), &format!("maps.yaml:8:9: {nodes}"));
     check("merges.yaml", merges.as_bytes(), &format!("merges.yaml:1:9: {nodes}"));
     check(
         "texts.yaml",
         texts.as_bytes(),
-        "texts.yaml:1:9: there are more than 67108864 bytes of text, with aliases, here",
+        "texts.yaml:1:9: more than 67108864 bytes, with aliases, here",
     );
 }
 
@@ -128,7 +130,7 @@ fn bounds_what_references_put_together() {
         let said = &run.stdout[..run.stdout.len().min(300)];
         match run.code {
             1 => assert!(run.stdout.contains("(error: reference-too-deep)"), "{said}"),
-            2 => assert!(run.stderr.contains("larger than they may be"), "{}", run.stderr),
+            2 => assert!(run.stderr.contains("too large"), "{}", run.stderr),
             code => panic!("{code}: {said} {}", run.stderr),
         }
     }
@@ -142,7 +144,7 @@ fn bounds_what_references_put_together() {
     let small = format!("{layer}[limits]\nfile_bytes = 10_000_000\n");
     let run = bounded(&small, &[("a.toml", &many)]);
     assert_eq!((run.code, run.stdout.as_str()), (2, ""), "{}", run.stderr);
-    assert!(run.stderr.contains("larger than they may be"), "{}", run.stderr);
+    assert!(run.stderr.contains("too large"), "{}", run.stderr);
     let circle: String =
         (0..50_000).map(|at| format!("c{at} = \"${{c{}}}\"\n", (at + 1) % 50_000)).collect();
     let run = bounded(layer, &[("a.toml", &circle)]);
@@ -162,14 +164,17 @@ fn shows_of_a_file_that_is_one_line_what_stands_around_each_place() {
     let place = Place::new(&[("justwhy.toml", project), ("a.json", &gauges("1"))]);
     let run = run_command_bounded(&place, "check");
     assert_eq!(run.code, 0, "{}", run.stderr);
-    assert_eq!(run.stdout.matches(" is lost\n").count(), 10_000);
+    let run = run_command_bounded(&place, "check --output json");
+    assert_eq!(run.stdout.matches(" is lost\"").count(), 10_000);
     place.file("justwhy.toml", project.replace("gauges = 1", "x = 1").as_bytes());
     place.file("a.json", gauges("\"`é` \"").as_bytes());
     let run = run_command_bounded(&place, "check");
-    assert_eq!(run.stdout.matches("  stray-quotes\n").count(), 10_000, "{}", run.stderr);
+    assert_eq!(run.stdout.matches("[stray-quotes]").count(), 5, "{}", run.stdout);
+    assert!(run.stdout.contains("9996 more findings like this in a.json"), "{}", run.stdout);
+    let run = run_command_bounded(&place, "check --full");
+    assert_eq!(run.stdout.matches("[stray-quotes]").count(), 10_000, "{}", run.stderr);
     let longest = run.stdout.lines().map(|line| line.chars().count()).max();
     assert!(longest <= Some(220), "{longest:?}");
-    assert!(run.stdout.contains("| …"), "{}", &run.stdout[..2_000]);
 }
 
 #[test]
@@ -210,7 +215,7 @@ fn walks_folders_without_following_links_or_going_on_for_ever() {
     let made = std::process::Command::new("mkfifo").arg(place.path().join("d/p.toml")).status();
     assert!(made.unwrap().success());
     let run = run_bounded(&place);
-    assert!(run.code == 2 && run.stderr.contains("only regular files are read"), "{}", run.stderr);
+    assert!(run.code == 2 && run.stderr.contains("not a regular file"), "{}", run.stderr);
     std::fs::remove_file(place.path().join("d/p.toml")).unwrap();
     let shut = place.path().join("d/shut");
     std::fs::create_dir(&shut).unwrap();
@@ -241,15 +246,15 @@ fn refuses_rows_and_properties_that_are_bombs() {
     assert!(run.code == 2 && run.stderr.contains("more than 128"), "{}", run.stderr);
     let wide = format!("a\n\"{}", ",\n".repeat(100_000));
     let run = bounded(&format!("{rows}rows = \"a.csv\"\n"), &[("a.csv", &wide)]);
-    assert!(run.code == 2 && run.stderr.contains("no counterpart"), "{}", run.stderr);
+    assert!(run.code == 2 && run.stderr.contains("unterminated quote"), "{}", run.stderr);
 }
 
 #[test]
 fn refuses_what_is_no_text() {
-    check("a.toml", b"a = 1\nb = \"\xff\"\n", "a.toml:2:6: this is not UTF-8");
-    check("a.env", b"A=1\n\0", "a.env:2:1: there is a NUL character here");
-    check("b.yaml", b"a: 1\0b: 2", "b.yaml:1:5: there is a NUL character here");
-    check("a.json", b"\xff\xfe{\0}\0", "a.json:1:1: this is not UTF-8");
+    check("a.toml", b"a = 1\nb = \"\xff\"\n", "a.toml:2:6: not UTF-8");
+    check("a.env", b"A=1\n\0", "a.env:2:1: NUL character");
+    check("b.yaml", b"a: 1\0b: 2", "b.yaml:1:5: NUL character");
+    check("a.json", b"\xff\xfe{\0}\0", "a.json:1:1: not UTF-8");
 }
 
 #[test]
@@ -258,10 +263,7 @@ fn refuses_what_is_no_regular_file() {
     let path = place.path().join("a.toml");
     std::fs::create_dir(&path).unwrap();
     let folder = run_bounded(&place);
-    assert_eq!(
-        folder.stderr,
-        "error a.toml: a.toml is a folder, and only regular files are read\n"
-    );
+    assert_eq!(folder.stderr, "a.toml: error: a.toml is a folder, not a regular file\n");
     std::fs::remove_dir(&path).unwrap();
     // Reading a pipe that nobody writes to would wait for ever.
     let made = std::process::Command::new("mkfifo").arg(&path).status().unwrap();
@@ -271,7 +273,7 @@ fn refuses_what_is_no_regular_file() {
     assert!(pipe.stderr.contains("a pipe, socket or device"), "{}", pipe.stderr);
     std::fs::remove_file(&path).unwrap();
     std::os::unix::fs::symlink("/dev/zero", &path).unwrap();
-    assert!(run_bounded(&place).stderr.contains("leads out of the repository"));
+    assert!(run_bounded(&place).stderr.contains("is outside the repository"));
     std::fs::remove_file(&path).unwrap();
     std::os::unix::fs::symlink("a.toml", &path).unwrap();
     let endless = run_bounded(&place);
@@ -311,7 +313,7 @@ fn refuses_a_file_that_may_not_be_read() {
     let run = place.finish(&mut command);
     assert_eq!(
         run.stderr,
-        "error a.toml: a.toml cannot be read: Permission denied (os error 13)\n"
+        "a.toml: error: a.toml cannot be read: Permission denied (os error 13)\n"
     );
     assert_eq!(run.code, 2);
 }
@@ -323,7 +325,7 @@ fn refuses_a_file_past_its_limit() {
     let place = Place::new(&[("justwhy.toml", text), ("a.toml", "a = 100000\n")]);
     let run = run_bounded(&place);
     assert!(
-        run.stderr.starts_with("error a.toml: a.toml is larger than the limit"),
+        run.stderr.starts_with("a.toml: error: a.toml is larger than the limit"),
         "{}",
         run.stderr
     );
@@ -340,7 +342,7 @@ fn survives_odd_arguments() {
         let mut command = place.command(&["list", option]);
         let run = place.finish(command.arg(invalid));
         assert_eq!(run.code, 2, "{option}: {}", run.all());
-        assert!(run.stderr.starts_with("error"), "{option}: {}", run.stderr);
+        assert!(run.stderr.contains("error: "), "{option}: {}", run.stderr);
     }
     for text in [
         "",

@@ -1,4 +1,4 @@
-//! `put`: what it says, what it writes, and that nothing is ever lost.
+//! `put`: the value, what it writes, and that nothing is ever lost.
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
@@ -161,7 +161,11 @@ fn writes_nothing_where_it_cannot() {
     command.args(["-c", script, common::PROGRAM]).current_dir(place.path()).env_clear();
     let run = place.finish(&mut command);
     assert_eq!(run.code, 2, "{}", run.all());
-    assert!(run.stderr.contains("a.toml was not written: the new one cannot be"), "{}", run.stderr);
+    assert!(
+        run.stderr.contains("a.toml was not written: the new file cannot be"),
+        "{}",
+        run.stderr
+    );
     assert_eq!(
         (text(&place, "a.toml"), names(&place)),
         (long.clone(), vec!["a.toml".to_owned(), "justwhy.toml".to_owned()])
@@ -178,7 +182,7 @@ fn writes_nothing_where_it_cannot() {
     // Whoever may do everything may do this too.
     if !may_anyway {
         assert!(
-            run.code == 2 && run.stderr.contains("there is no writing in its folder"),
+            run.code == 2 && run.stderr.contains("its folder is not writable"),
             "{}",
             run.all()
         );
@@ -216,7 +220,7 @@ fn does_what_it_foretold() {
         assert!(told.contains(&&after["settings"][0]), "{key}: {after} {told:?}");
         assert_ne!(before.stdout, place.run(&["list", "--output", "json", "--in", context]).stdout);
         let again = place.run(&put);
-        assert!(again.stdout.contains("Nothing was written: that is what it says already."));
+        assert!(again.stdout.contains("nothing was written: no change in "));
     }
 }
 
@@ -305,7 +309,7 @@ fn loses_no_value_on_the_way() {
     let run = place.run(&["move", "x", "--from", "a", "--to", "b"]);
     assert_eq!(run.code, 2, "{}", run.all());
     assert!(
-        run.stderr.contains("b.toml was written before, so that the value stands in both"),
+        run.stderr.contains("b.toml is written already; both have the value now"),
         "{}",
         run.stderr
     );

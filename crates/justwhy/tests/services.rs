@@ -166,7 +166,7 @@ fn without_a_copy_what_a_store_could_change_is_uncertain() {
     assert_eq!((status("pool.max"), status("whole")), ("uncertain".into(), "uncertain".into()));
     assert_eq!((status("sms.sender"), run.code), ("set".into(), 1));
     insta::assert_snapshot!("uncertain", remote.run(&["explain", "pool.max", "--offline"]).all());
-    // A pin below protects what it says from a store that nobody asked.
+    // A pin below protects the value from a store that nobody asked.
     let pinned = layers.replace("name = \"top\"", "name = \"top\"\npin = true");
     let project = std::fs::read_to_string(remote.place.path().join("justwhy.toml")).unwrap();
     let project = project.replace("name = \"defaults\"", "name = \"defaults\"\npin = [\"pool.*\"]");
@@ -174,7 +174,7 @@ fn without_a_copy_what_a_store_could_change_is_uncertain() {
     let run = place.run(&["explain", "pool.max", "--offline"]);
     assert_eq!(run.code, 0, "{}", run.all());
     let run = place.run(&["check", "--offline"]);
-    assert!(run.stdout.contains("is uncertain, as nothing is asked (--offline)"), "{}", run.stdout);
+    assert!(run.stdout.contains("is uncertain, as not contacted (--offline)"), "{}", run.stdout);
 }
 
 /// A stranger's project must not make the tool contact anything, nor send anything.
@@ -202,14 +202,14 @@ fn nothing_is_contacted_that_the_user_has_not_allowed() {
         }
     };
     let remote = Remote::at(&service.address, "canary-token");
-    refuses(&remote, "you have not allowed it to be asked");
+    refuses(&remote, "you have not allowed this store");
     // Another port is another origin.
     remote.allow(&other.address, "");
-    refuses(&remote, "you have not allowed it to be asked");
+    refuses(&remote, "you have not allowed this store");
     // What is allowed with one variable is not allowed with another one.
     let allowed = format!("justwhy = 1\n[[allow]]\norigin = \"{}\"\n", service.address);
     remote.permit(&allowed);
-    refuses(&remote, &format!("but not with what is in {VARIABLE}"));
+    refuses(&remote, &format!("but not with the token in {VARIABLE}"));
     let tokenless = Remote::new(&format!("url = \"{}\"", service.address), LAYERS, "canary-token");
     tokenless.allow(&service.address, "");
     refuses(&tokenless, "with a token, and this store names none");
@@ -224,7 +224,7 @@ fn nothing_is_contacted_that_the_user_has_not_allowed() {
     );
     let nodes = Remote::new(&store, LAYERS, "canary-token");
     nodes.allow(&service.address, "");
-    refuses(&nodes, "you have not allowed it to be asked");
+    refuses(&nodes, "you have not allowed this store");
     // What everybody can write allows nothing.
     #[cfg(unix)]
     {
@@ -309,23 +309,23 @@ fn faults() -> Vec<Fault> {
         (
             "silent",
             Box::new(|_, _| std::thread::sleep(Duration::from_secs(60))),
-            "it did not answer within 1.5s",
+            "no answer within 1.5s",
         ),
-        ("slow", slow(Duration::from_millis(200), 1_000), "it did not answer within 1.5s"),
-        ("closes at once", Box::new(|_, _| {}), "its answer broke off"),
+        ("slow", slow(Duration::from_millis(200), 1_000), "no answer within 1.5s"),
+        ("closes at once", Box::new(|_, _| {}), "the answer broke off"),
         (
             "half an answer",
             says(
                 "HTTP/1.1 200 OK\r\nContent-Type: application/json\r\nETag: \"1-all\"\r\nContent-Length: 500\r\n\r\n{\"name\":\"everyone\",\"canary-secret",
             ),
-            "its answer broke off",
+            "the answer broke off",
         ),
-        ("half a head", says("HTTP/1.1 200 OK\r\nContent-Ty"), "its answer broke off"),
-        ("no HTTP", says("SSH-2.0-canary-secret\r\n\r\n"), "what it answers is no HTTP"),
+        ("half a head", says("HTTP/1.1 200 OK\r\nContent-Ty"), "the answer broke off"),
+        ("no HTTP", says("SSH-2.0-canary-secret\r\n\r\n"), "the answer is not HTTP"),
         (
             "wrong JSON",
             answers("200 OK", "\"1-all\"", "{\"name\": canary-secret"),
-            "its answer is no JSON (at 1:",
+            "its answer is not JSON (at 1:",
         ),
         (
             "wrong shape",
@@ -334,30 +334,26 @@ fn faults() -> Vec<Fault> {
                 "\"1-all\"",
                 r#"{"name":"everyone","revision":"canary-secret","variables":{}}"#,
             ),
-            "its answer is not what was asked for (at 1:",
+            "its answer is not what was expected (at 1:",
         ),
         (
             "wrong type of content",
             says(
                 "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nETag: \"1-all\"\r\nContent-Length: 13\r\n\r\ncanary-secret",
             ),
-            "its answer is no JSON, by its content type",
+            "the answer is not JSON, by its content type",
         ),
         (
             "not accepted",
             answers("401 Unauthorized", "", ECHO),
-            "it does not accept the token in TIDE_HQ_TOKEN (401)",
+            "the token in TIDE_HQ_TOKEN is not accepted (401)",
         ),
         (
             "not allowed",
             answers("403 Forbidden", "", ECHO),
-            "the token in TIDE_HQ_TOKEN may not do this there (403)",
+            "the token in TIDE_HQ_TOKEN is not allowed to do this (403)",
         ),
-        (
-            "wrong address",
-            answers("404 Not Found", "", ECHO),
-            "there are no scopes at this address (404)",
-        ),
+        ("wrong address", answers("404 Not Found", "", ECHO), "no scopes at this address (404)"),
         (
             "no such scope",
             answers(
@@ -365,23 +361,23 @@ fn faults() -> Vec<Fault> {
                 "",
                 r#"{"error":{"code":"no-scope","message":"canary-secret"}}"#,
             ),
-            "reads the scope everyone of the store hq, which is not there",
+            "reads scope everyone of the store hq, which is not there",
         ),
         (
             "too busy",
             says("HTTP/1.1 429 Too Many Requests\r\nRetry-After: 120\r\nContent-Length: 0\r\n\r\n"),
-            "it is asked too often (429)",
+            "too many requests (429)",
         ),
         (
             "to be asked again never",
             says(
                 "HTTP/1.1 429 Too Many Requests\r\nRetry-After: 18446744073709551615\r\nContent-Length: 0\r\n\r\n",
             ),
-            "it is asked too often (429)",
+            "too many requests (429)",
         ),
-        ("broken", answers("500 Internal Server Error", "", ECHO), "it failed (500)"),
-        ("in repair", answers("503 Service Unavailable", "", ECHO), "it failed (503)"),
-        ("a teapot", answers("418 I'm a teapot", "", ECHO), "it answers with the status 418"),
+        ("broken", answers("500 Internal Server Error", "", ECHO), "the store failed (500)"),
+        ("in repair", answers("503 Service Unavailable", "", ECHO), "the store failed (503)"),
+        ("a teapot", answers("418 I'm a teapot", "", ECHO), "unexpected status 418"),
         (
             "an endless head",
             Box::new(|_, stream| {
@@ -391,7 +387,7 @@ fn faults() -> Vec<Fault> {
                     .is_ok()
                 {}
             }),
-            "what it answers is no HTTP",
+            "the answer is not HTTP",
         ),
         (
             "an endless body",
@@ -402,14 +398,14 @@ fn faults() -> Vec<Fault> {
                     && stream.write_all(b"\r\n").is_ok()
                 {}
             }),
-            "its answer has more than 1000000 bytes",
+            "the answer has more than 1000000 bytes",
         ),
         (
             "no ETag",
             says(
                 "HTTP/1.1 200 OK\r\nContent-Type: application/json\r\nContent-Length: 47\r\n\r\n{\"name\":\"everyone\",\"revision\":1,\"variables\":{}}",
             ),
-            "its answer has no ETag that begins with a revision",
+            "no revision in the ETag of the answer",
         ),
         (
             "a wrong ETag",
@@ -419,7 +415,7 @@ fn faults() -> Vec<Fault> {
         (
             "unasked: not changed",
             says("HTTP/1.1 304 Not Modified\r\nETag: \"1-all\"\r\n\r\n"),
-            "it says that nothing has changed, and was not asked that",
+            "unexpected answer: not modified",
         ),
         (
             "another scope",
@@ -428,7 +424,7 @@ fn faults() -> Vec<Fault> {
                 "\"1-all\"",
                 r#"{"name":"canary-secret","revision":1,"variables":{}}"#,
             ),
-            "it answers with another scope than was asked for",
+            "unexpected scope in the answer",
         ),
         (
             "a name that leaves",
@@ -446,7 +442,7 @@ fn faults() -> Vec<Fault> {
                 "\"1-all\"",
                 r#"{"name":"everyone","revision":1,"variables":{"TIDE_X":{}}}"#,
             ),
-            "TIDE_X of its scope everyone has no value and is no secret",
+            "TIDE_X in scope everyone has no value and is not a secret",
         ),
         (
             "a time that is none",
@@ -455,7 +451,7 @@ fn faults() -> Vec<Fault> {
                 "\"1-all\"",
                 r#"{"name":"everyone","revision":1,"variables":{"TIDE_X":{"value":"x","updated":"canary-secret"}}}"#,
             ),
-            "was updated at something that is no time",
+            "has an invalid time",
         ),
     ]
 }
@@ -508,10 +504,10 @@ fn a_service_that_is_not_there_is_told_of() {
     let address = format!("http://127.0.0.1:{}", free_port());
     let remote = Remote::at(&address, "canary-token");
     remote.allow(&address, "timeout = \"1s\"");
-    fails("refused", &remote, &["list", "--verbose"], "the connection was refused");
+    fails("refused", &remote, &["list", "--verbose"], "connection refused");
     let remote = Remote::at("https://nowhere.example", "canary-token");
     remote.allow("https://nowhere.example", "timeout = \"1s\"");
-    fails("unknown", &remote, &["list", "--verbose"], "its host is not known here");
+    fails("unknown", &remote, &["list", "--verbose"], "unknown host");
     // Plain HTTP where TLS is spoken, and the other way round.
     let plain = Faulty::saying("HTTP/1.1 400 Bad Request\r\n\r\n");
     let address = plain.address.replace("http:", "https:");
@@ -536,7 +532,7 @@ fn nobody_is_followed_elsewhere() {
         "redirect",
         &remote,
         &["list", "--verbose"],
-        "it sends us elsewhere, where nobody goes (302)",
+        "redirects are errors; they are never followed (302)",
     );
     assert_eq!(elsewhere.connections.load(Ordering::SeqCst), 0);
 }
@@ -594,7 +590,8 @@ fn reads_are_repeated_and_pages_read_anew() {
     // Pages that never end, go back, or change for ever are no answer.
     let page = r#"{"revision":7,"next":"7:team/a","scopes":[{"name":"team/a","revision":7,"variables":{}}]}"#;
     let empty = r#"{"revision":7,"next":"7:team/a","scopes":[]}"#;
-    for (page, expected) in [(page, "out of order"), (empty, "its pages do not come to an end")] {
+    for (page, expected) in [(page, "out of order"), (empty, "the pages of the answer do not end")]
+    {
         let service = Faulty::new(move |seen, stream| {
             let answer = match seen.line.contains("prefix") {
                 true => json_answer("200 OK", "\"7-all\"", page),
@@ -615,7 +612,7 @@ fn reads_are_repeated_and_pages_read_anew() {
     });
     let remote = Remote::at(&service.address, "canary-token");
     remote.allow(&service.address, "");
-    fails("changes", &remote, &["list"], "it changed while it was read, 3 times in a row");
+    fails("changes", &remote, &["list"], "the store changed while it was read, 3 times in a row");
 }
 
 #[test]
@@ -692,7 +689,7 @@ fn a_clock_that_goes_wrong_does_no_harm() {
     }
     let run = remote.run(&["explain", "pool.max", "--offline"]);
     let told = in_one_line(&run);
-    assert!(told.contains("at a time that has not come yet, by this machine's clock"), "{told}");
+    assert!(told.contains("in the future, by the clock of this machine"), "{told}");
     // One that is damaged is none.
     for file in std::fs::read_dir(&folder).unwrap().flatten() {
         std::fs::write(file.path(), "{\"justwhy\":1,").unwrap();
@@ -764,29 +761,26 @@ fn every_fault_of_etcd_is_told_and_another_node_asked() {
         assert_eq!(run.code, 2, "{}", run.all());
     }
     let faults = [
-        (body("{\"header\":"), "its answer is no JSON"),
-        (body("{\"header\":{\"revision\":7}}"), "its answer is not what was asked for"),
-        (body(&good.replace("\"5\"", "\"canary\"")), "a revision in it is no number"),
-        (body(&good.replace("IjE2Ig==", "*canary*")), "a value in it is no base64"),
-        (body(&good.replace("L2p1", "L3gv")), "it has keys that were not asked for"),
+        (body("{\"header\":"), "its answer is not JSON"),
+        (body("{\"header\":{\"revision\":7}}"), "its answer is not what was expected"),
+        (body(&good.replace("\"5\"", "\"canary\"")), "a revision in the answer is not a number"),
+        (body(&good.replace("IjE2Ig==", "*canary*")), "a value in the answer is not base64"),
+        (body(&good.replace("L2p1", "L3gv")), "unexpected keys in the answer"),
         (
             body(&good.replace("IjE2Ig==", "Y2FuYXJ5")),
-            "what the key /justwhy/everyone/TIDE_POOL__MAX holds is no variable of a scope",
+            "the key /justwhy/everyone/TIDE_POOL__MAX is not a variable of a scope",
         ),
-        (
-            body(&good.replace("\"count\"", "\"more\":true,\"count\"")),
-            "it holds back a part of its answer",
-        ),
+        (body(&good.replace("\"count\"", "\"more\":true,\"count\"")), "incomplete answer"),
         (
             json_answer("401 Unauthorized", "", ECHO),
-            "it does not accept what is in TIDE_HQ_TOKEN (401)",
+            "the token in TIDE_HQ_TOKEN is not accepted (401)",
         ),
         (
             json_answer("403 Forbidden", "", ECHO),
-            "what is in TIDE_HQ_TOKEN may not do this there (403)",
+            "the token in TIDE_HQ_TOKEN is not allowed to do this (403)",
         ),
-        (json_answer("404 Not Found", "", ECHO), "there is no etcd at this address (404)"),
-        (json_answer("500 Internal Server Error", "", ECHO), "it failed (500)"),
+        (json_answer("404 Not Found", "", ECHO), "no etcd at this address (404)"),
+        (json_answer("500 Internal Server Error", "", ECHO), "the store failed (500)"),
         (
             "HTTP/1.1 301 Moved\r\nLocation: http://127.0.0.1:1/\r\nContent-Length: 0\r\n\r\n"
                 .to_owned(),
@@ -840,7 +834,7 @@ fn what_is_put_is_written_to_the_service() {
     );
     assert_eq!(value("pool.max"), (8.into(), "for-everyone".into()));
     let done = put("9", &[]);
-    assert!(done.stdout.contains("Written to the scope everyone of hq."), "{}", done.all());
+    assert!(done.stdout.contains("Written to scope everyone of hq."), "{}", done.all());
     assert_eq!(value("pool.max"), (9.into(), "for-everyone".into()));
     // A new one, a secret one, one that goes, and one that goes elsewhere.
     let run = remote.run(&["put", "web.banner", "high water", "--layer", "for-everyone"]);
@@ -886,7 +880,7 @@ fn says_why_a_service_was_not_written_to() {
     runner.allow(&service.address, "");
     let run = runner.run(&put);
     assert!(
-        run.code == 2 && run.stderr.contains("the scope everyone of hq was not written"),
+        run.code == 2 && run.stderr.contains("scope everyone of hq was not written"),
         "{}",
         run.all()
     );
@@ -910,5 +904,5 @@ fn says_why_a_service_was_not_written_to() {
     let run = remote.run(&put);
     assert_eq!(run.code, 2, "{}", run.all());
     let said = in_one_line(&run);
-    assert!(said.contains("somebody else has changed it meanwhile"), "{said}");
+    assert!(said.contains("it changed while it was being edited"), "{said}");
 }

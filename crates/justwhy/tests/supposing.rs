@@ -239,7 +239,7 @@ fn check_here(
         assert!(refused || after.is_none(), "{}", story());
         return false;
     };
-    let Some(after) = after else { panic!("it cannot be read then\n{}", story()) };
+    let Some(after) = after else { panic!("cannot be read then\n{}", story()) };
     *kinds.entry(change.kind).or_default() += 1;
     let mut told = BTreeSet::new();
     for effect in foretold["settings"].as_array().unwrap() {
@@ -250,7 +250,7 @@ fn check_here(
             assert_eq!(foretold.as_ref(), list.get(key), "{key} {side}\n{}", story());
         }
     }
-    // Of an error it is told too if something else is said that is as wrong.
+    // Of an error it is told too if unexpected text is said that is as wrong.
     let is_as_wrong = |key: &String| {
         before.get(key).is_some_and(|it| it["status"] == "error")
             && essence(before.get(key)) == essence(after.get(key))

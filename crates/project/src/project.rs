@@ -338,11 +338,10 @@ fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
             let file = path.join(FILE_NAME);
             return match world.is_file(&file) {
                 true => Ok(file),
-                false => Err(Error::new(
-                    "no-project",
-                    format!("no {FILE_NAME} in {}", asked.display()),
-                )
-                .help("give --project the project file or its folder")),
+                false => {
+                    Err(Error::new("no-project", format!("no {FILE_NAME} in {}", asked.display()))
+                        .help("give --project the project file or its folder"))
+                }
             };
         }
         return Ok(path);
@@ -360,9 +359,7 @@ fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
                     "no-project",
                     format!("no {FILE_NAME} here or in any folder above"),
                 )
-                .help(
-                    "use --project PATH for one elsewhere; justwhy demo writes an example",
-                ));
+                .help("use --project PATH for one elsewhere; justwhy demo writes an example"));
             }
         }
     }
@@ -516,11 +513,7 @@ fn recipients(sink: &mut Sink<'_>) -> Vec<(String, justwhy_core::Position)> {
             sink.error(error("invalid recipient: not of the age format").help(how), at);
         } else if let Some((_, first)) = recipients.iter().find(|(other, _)| *other == recipient) {
             let first = sink.position(*first);
-            let error = error("duplicate recipient").also(
-                "first at",
-                sink.file(),
-                Some(first),
-            );
+            let error = error("duplicate recipient").also("first at", sink.file(), Some(first));
             sink.error(error.help("remove one of the two"), at);
         } else {
             recipients.push((recipient, at));

@@ -47,9 +47,7 @@ pub(crate) fn router(database: Arc<Database>) -> Router {
         .route("/v1/scopes/{scope}", get(scope))
         .route("/v1/scopes/{scope}/variables/{name}", get(variable).put(write).delete(delete))
         .route("/v1/scopes/{scope}/variables/{name}/history", get(history))
-        .fallback(|| async {
-            Refused::new(StatusCode::NOT_FOUND, "no-such-address", "not found")
-        })
+        .fallback(|| async { Refused::new(StatusCode::NOT_FOUND, "no-such-address", "not found") })
         .method_not_allowed_fallback(|| async {
             let status = StatusCode::METHOD_NOT_ALLOWED;
             Refused::new(status, "no-such-method", "method not allowed")
@@ -345,8 +343,7 @@ fn expected(headers: &HeaderMap) -> Result<Precondition, Refused> {
         }
         (None, Some("*")) => Ok(Precondition::Absent),
         (None, None) => {
-            let message =
-                "send If-Match with the ETag, or If-None-Match: * for a new variable";
+            let message = "send If-Match with the ETag, or If-None-Match: * for a new variable";
             Err(Refused::new(StatusCode::PRECONDITION_REQUIRED, "no-precondition", message))
         }
         _ => Err(Refused::bad("send either If-Match or If-None-Match: *")),

@@ -329,10 +329,8 @@ impl Client {
     ) -> Result<(Copy, String), StoreProblem> {
         match shelf.and_then(|shelf| shelf.take(question.is_secret)) {
             Some(copy) => {
-                let old = format!(
-                    "this is the cached copy of {} (--offline)",
-                    age(copy.kept_at, now())
-                );
+                let old =
+                    format!("this is the cached copy of {} (--offline)", age(copy.kept_at, now()));
                 self.learn(store, Some(copy.revision), Some(old.clone()), false);
                 Ok((copy, old))
             }

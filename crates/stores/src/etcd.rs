@@ -146,7 +146,8 @@ impl<'c> Etcd<'c> {
             return Ok(());
         }
         let revision = self.number(&held.mod_revision)?;
-        let value = decode(&held.value).ok_or_else(|| self.bad("a value in the answer is not base64"))?;
+        let value =
+            decode(&held.value).ok_or_else(|| self.bad("a value in the answer is not base64"))?;
         let scope = scopes
             .entry(name.to_owned())
             .or_insert_with(|| WireScope { name: name.to_owned(), ..WireScope::default() });
@@ -309,7 +310,10 @@ impl<'c> Etcd<'c> {
             }
             return Ok(answer);
         }
-        Err(Trouble { problem: self.bad("the store ends every session at once"), may_have_arrived: false })
+        Err(Trouble {
+            problem: self.bad("the store ends every session at once"),
+            may_have_arrived: false,
+        })
     }
 
     /// The token to send: that of the session if there is a user, else what the variable holds.

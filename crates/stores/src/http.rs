@@ -145,9 +145,9 @@ impl<'c> Line<'c> {
             builder = builder.header(*name, value);
         }
         let failed = |error: ureq::Error| self.failed(error, most);
-        let request = builder.body(request.body.unwrap_or_default()).map_err(|_| {
-            Attempted::new("store-failed", "invalid request".to_owned())
-        })?;
+        let request = builder
+            .body(request.body.unwrap_or_default())
+            .map_err(|_| Attempted::new("store-failed", "invalid request".to_owned()))?;
         let request = self.agent.configure_request(request).timeout_global(Some(left)).build();
         let mut response = self.agent.run(request).map_err(failed)?;
         let header = |name: &str| {

@@ -76,9 +76,7 @@ fn allowed<'a>(
             format!("you have allowed {origin}, but not this path")
         }
         Some(name) => format!("you have allowed this store, but not with the token in {name}"),
-        None => {
-            "you have allowed this store with a token, but the project names none".to_owned()
-        }
+        None => "you have allowed this store with a token, but the project names none".to_owned(),
     };
     Err(problem("store-not-allowed", address, reason, help(store, place)))
 }
@@ -120,9 +118,13 @@ fn token(address: &str, name: &str, value: Option<OsString>) -> Result<Token, St
         problem("store-no-token", address, reason, format!("set {name} to the token"))
     };
     match value {
-        None => Err(missing(format!("the environment variable {name}, with its token, is not set"))),
-        Some(value) => value.into_string().ok().and_then(Token::new).ok_or_else(|| {
-            missing(format!("the environment variable {name} has no valid token"))
-        }),
+        None => {
+            Err(missing(format!("the environment variable {name}, with its token, is not set")))
+        }
+        Some(value) => {
+            value.into_string().ok().and_then(Token::new).ok_or_else(|| {
+                missing(format!("the environment variable {name} has no valid token"))
+            })
+        }
     }
 }

@@ -59,7 +59,8 @@ impl<'c> Service<'c> {
                         return Ok(fresh);
                     }
                 }
-                let reason = format!("the store changed while it was read, {BEGINNINGS} times in a row");
+                let reason =
+                    format!("the store changed while it was read, {BEGINNINGS} times in a row");
                 Err(with_help(self.problem("store-changed", reason), "try again"))
             }
         }
@@ -113,9 +114,7 @@ impl<'c> Service<'c> {
                 // So that pages without an end come to one.
                 let goes_on = scopes.last().is_none_or(|last| last.name < scope.name);
                 if !goes_on || !scope.name.starts_with(prefix) {
-                    return Err(
-                        self.bad("unexpected scopes in the answer, or out of order")
-                    );
+                    return Err(self.bad("unexpected scopes in the answer, or out of order"));
                 }
                 scopes.push(scope);
             }
@@ -221,7 +220,9 @@ impl<'c> Service<'c> {
             200 | 201 => return Ok(()),
             304 => self.bad("unexpected answer: not modified (304)"),
             401 => self.problem("store-refused", format!("{token} is not accepted (401)")),
-            403 => self.problem("store-refused", format!("{token} is not allowed to do this (403)")),
+            403 => {
+                self.problem("store-refused", format!("{token} is not allowed to do this (403)"))
+            }
             404 => with_help(
                 self.problem("store-missing", "no scopes at this address (404)"),
                 "check the address of the store",
@@ -261,9 +262,9 @@ impl<'c> Service<'c> {
         let tagged = tagged.and_then(|rest| rest.split('-').next()?.parse::<u64>().ok());
         match tagged {
             Some(tagged) if tagged == revision => Ok(etag.to_owned()),
-            Some(tagged) => Err(self.bad(&format!(
-                "the ETag has the revision {tagged}, the answer {revision}"
-            ))),
+            Some(tagged) => {
+                Err(self.bad(&format!("the ETag has the revision {tagged}, the answer {revision}")))
+            }
             None => Err(self.bad("no revision in the ETag of the answer")),
         }
     }

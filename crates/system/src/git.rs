@@ -288,8 +288,7 @@ fn asked(tree: &dyn Files, folder: &Path, files: &[PathBuf]) -> Result<Tracking,
         };
     }
     let top = path_of(top.stdout.strip_suffix(b"\n").unwrap_or(&top.stdout));
-    let top =
-        tree.canonical(&top).map_err(|error| format!("repository not found: {error}"))?;
+    let top = tree.canonical(&top).map_err(|error| format!("repository not found: {error}"))?;
     // A file outside of the repository, or behind a link that leads out of it, is not tracked.
     let real = |file: &PathBuf| {
         let file = folder.join(file);

@@ -39,7 +39,7 @@ impl EditLock {
                     std::thread::sleep(Duration::from_millis(5));
                 }
                 Err(TryLockError::WouldBlock) => {
-                    let message = format!("{} changed while it was being edited", folder.display());
+                    let message = format!("another process is editing in {}", folder.display());
                     let message = format!("{message} for {} seconds", patience.as_secs());
                     return Err(
                         Error::new("not-written", message).help("nothing was written; try again")
@@ -69,16 +69,13 @@ impl Writing<'_> {
                     "it changed while it was being edited".to_owned(),
                     "look at the new value, and try again",
                 ),
-                Refusal::ReadOnly => {
-                    ("it is read-only".to_owned(), "make it writable")
-                }
+                Refusal::ReadOnly => ("it is read-only".to_owned(), "make it writable"),
                 Refusal::NotAFile => {
                     ("not a regular file".to_owned(), "only regular files are edited")
                 }
-                Refusal::LeadsNowhere => (
-                    "it is a broken link".to_owned(),
-                    "create its target, or remove the link",
-                ),
+                Refusal::LeadsNowhere => {
+                    ("it is a broken link".to_owned(), "create its target, or remove the link")
+                }
                 Refusal::Attribute(name) => (
                     format!("its extended attribute {name} cannot be kept"),
                     "nothing was written; only a user who can set this attribute can edit it",

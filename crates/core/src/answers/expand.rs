@@ -210,10 +210,8 @@ impl<'a, 'o> Expansion<'a, 'o> {
         match &reference.fallback {
             Some(pieces) => self.pieces(pieces, reading),
             None if self.is_unknown(reference, reading) => {
-                let message = format!(
-                    "`{}`: environment variables are not included here",
-                    reference.show()
-                );
+                let message =
+                    format!("`{}`: environment variables are not included here", reference.show());
                 self.fail(Failure::new(LEFT_OUT, message))
             }
             None => self.unresolved(format!("`{}`: {why_not}", reference.show())),

@@ -99,10 +99,8 @@ pub(super) fn gathered(
             Err(problem) => {
                 let layer = &resolution.readings().layer(resolution.layer_of(candidate)).name;
                 let place = resolution.reading(candidate).place(candidate.leaf);
-                let message = format!(
-                    "it joins lists, but {layer} sets {} ({place})",
-                    problem.show()
-                );
+                let message =
+                    format!("it joins lists, but {layer} sets {} ({place})", problem.show());
                 return Outcome::new(Err(Failure::new("bad-value", message)));
             }
         };

@@ -134,8 +134,7 @@ impl Findings {
         if finding.contexts.is_empty() {
             return;
         }
-        let by =
-            (finding.rule, finding.key.clone(), finding.fact.clone(), finding.places.clone());
+        let by = (finding.rule, finding.key.clone(), finding.fact.clone(), finding.places.clone());
         match self.by.get(&by) {
             Some(known) => self.all[*known].contexts.add(&finding.contexts),
             None => {

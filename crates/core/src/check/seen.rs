@@ -1,7 +1,7 @@
 //! A setting as the rules see it.
 
-use super::finding::{Evidence, Finding, Lines};
 use super::fact::Fact;
+use super::finding::{Evidence, Finding, Lines};
 use super::{CheckRule, Look};
 use crate::answers::Answers;
 use crate::contexts::survey::ContextSet;

@@ -111,21 +111,21 @@ fn sums_contexts_up_in_words_that_mean_just_these() {
     };
     for (told, expected) in [
         (told(&|_, _, _| true), "every context"),
-        (told(&|environment, _, _| environment == "production"), "production"),
-        (told(&|environment, _, _| environment != "dev"), "staging and production"),
+        (told(&|environment, _, _| environment == "production"), "environment=production"),
+        (told(&|environment, _, _| environment != "dev"), "environment=staging|production"),
         (
             told(&|environment, region, _| environment == "dev" && region == "north"),
-            "dev, north, every row",
+            "environment=dev,region=north",
         ),
         (
             told(&|environment, region, row| {
                 environment == "dev" && region == "north" && row.is_empty()
             }),
-            "dev, north, no row",
+            "environment=dev,region=north,row=unset",
         ),
         (
             told(&|environment, region, _| environment == "dev" || region == "north"),
-            "dev; staging and production, north, every row",
+            "environment=dev; environment=staging|production,region=north",
         ),
         (told(&|_, _, row| row == "1"), "row=1"),
     ] {

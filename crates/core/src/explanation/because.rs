@@ -138,8 +138,11 @@ fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> String {
         Verdict::Empty => {
             let declared = answers.resolution().readings().catalogue.declared(candidate.key);
             match declared.is_some_and(|declared| declared.empty.is_some()) {
-                true => "an empty string counts as not set for this setting (empty = \"unset\")".to_owned(),
-                false => "an empty string counts as not set in this layer (empty = \"unset\")".to_owned(),
+                true => "an empty string counts as not set for this setting (empty = \"unset\")"
+                    .to_owned(),
+                false => {
+                    "an empty string counts as not set in this layer (empty = \"unset\")".to_owned()
+                }
             }
         }
         Verdict::Removes if answers.resolution().reading(candidate).is_removal => {
@@ -149,9 +152,7 @@ fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> String {
         Verdict::Removes if removes_anything(answers, candidate) => {
             "it removes the value of weaker layers".to_owned()
         }
-        Verdict::Removes => {
-            "no weaker layer sets a value that it could remove".to_owned()
-        }
+        Verdict::Removes => "no weaker layer sets a value that it could remove".to_owned(),
         Verdict::Withheld => {
             let note = answers.resolution().note(candidate);
             note.and_then(|note| note.withheld.as_deref()).unwrap_or_default().to_owned()
@@ -360,7 +361,11 @@ fn sets_elsewhere(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Optio
 }
 
 /// A candidate of the layer above or below `key`, and how many more settings it sets there.
-fn sets_instead(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<(CandidateId, usize)> {
+fn sets_instead(
+    answers: &Answers<'_>,
+    layer: LayerIndex,
+    key: KeyId,
+) -> Option<(CandidateId, usize)> {
     let resolution = answers.resolution();
     let keys = resolution.keys();
     let of_layer = |at: KeyId| {

@@ -164,8 +164,7 @@ impl Wanted {
         if let How::Candidate(verdict) = found.how {
             found.how = How::CandidateElsewhere(verdict);
         }
-        found.keeps =
-            format!("it is read in another context ({context}); there, {}", found.keeps);
+        found.keeps = format!("it is read in another context ({context}); there, {}", found.keeps);
         if !found.steps.is_empty() {
             found.steps.insert(0, ask(&context));
         }

@@ -331,9 +331,9 @@ impl Layer {
 
     fn reach_of(&self, values: String) -> String {
         let conditions = |conditions: &[Condition]| {
-            let shown = conditions.iter().map(|condition| {
-                format!("{}={}", condition.axis, condition.values.join("|"))
-            });
+            let shown = conditions
+                .iter()
+                .map(|condition| format!("{}={}", condition.axis, condition.values.join("|")));
             shown.collect::<Vec<_>>().join(",")
         };
         let clauses = [

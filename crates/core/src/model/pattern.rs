@@ -39,10 +39,8 @@ impl Pattern {
         loop {
             let here = text.len() - rest.len();
             let after = if rest.starts_with(['"', '\'']) {
-                let end = quoted_end(rest).ok_or(NameError {
-                    at: here,
-                    problem: "unterminated quote",
-                })?;
+                let end = quoted_end(rest)
+                    .ok_or(NameError { at: here, problem: "unterminated quote" })?;
                 let (key, _) = crate::model::key::KeyPath::parse_start(&rest[..end])
                     .map_err(|error| NameError { at: error.at + here, ..error })?;
                 parts.push(PatternPart::Segment(key.segments().map(str::to_owned).collect()));

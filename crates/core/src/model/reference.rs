@@ -239,7 +239,9 @@ impl<'t> Parser<'t> {
             Some((axis.to_owned(), (!value.is_empty()).then(|| value.to_owned())))
         };
         let changes: Option<Vec<_>> = rest[..end].split(',').map(change).collect();
-        changes.ok_or_else(|| bad("expected `axis=value` after `@`, several separated by commas".to_owned()))
+        changes.ok_or_else(|| {
+            bad("expected `axis=value` after `@`, several separated by commas".to_owned())
+        })
     }
 }
 

@@ -79,10 +79,7 @@ impl Reader {
                 continue;
             }
             let Some(contexts) = self.combinations(declared) else {
-                unread.push(format!(
-                    "too many files of the layer {}",
-                    declared.name
-                ));
+                unread.push(format!("too many files of the layer {}", declared.name));
                 continue;
             };
             for context in contexts {

@@ -16,35 +16,32 @@ impl Reader {
         let source = origin.to_string();
         match &bad.problem {
             BadReading::NoSection => {
-                let message = format!(
-                    "section not found: {layer} reads the section {section} of {source}"
-                );
+                let message =
+                    format!("section not found: {layer} reads the section {section} of {source}");
                 let at = declared.and_then(|declared| self.position(declared.at));
                 Error::new("missing-section", message)
                     .at_place(place(None))
                     .also("declared at", &self.project.file, at)
                     .help("add the section, or add optional = true to the layer")
             }
-            BadReading::NotATable(at) => Error::new(
-                "bad-file",
-                format!("the section {section} of {layer} is not a table"),
-            )
-            .at_place(place(*at)),
+            BadReading::NotATable(at) => {
+                Error::new("bad-file", format!("the section {section} of {layer} is not a table"))
+                    .at_place(place(*at))
+            }
             BadReading::Clash { variable, clash, at } => {
                 let keys = [bad.keys.show(clash.one), bad.keys.show(clash.other)];
-                let message = format!(
-                    "the variable {variable} could mean {}",
-                    list_values(&keys, "or")
-                );
+                let message =
+                    format!("the variable {variable} could mean {}", list_values(&keys, "or"));
                 Error::new("variable-clash", message)
                     .at_place(place(*at))
                     .help("rename one of the settings, or remove the variable")
             }
-            BadReading::NotText { variable } => {
-                Error::new("bad-variable", format!("the environment variable {variable} is not UTF-8"))
-                    .at_place(place(None))
-                    .help("set it again, or unset it")
-            }
+            BadReading::NotText { variable } => Error::new(
+                "bad-variable",
+                format!("the environment variable {variable} is not UTF-8"),
+            )
+            .at_place(place(None))
+            .help("set it again, or unset it"),
         }
     }
 }

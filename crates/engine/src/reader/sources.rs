@@ -42,8 +42,7 @@ impl Reader {
     }
 
     pub(super) fn missing_rows(&self, declared: &ProjectLayer, path: &str) -> Error {
-        let message =
-            format!("file not found: {} reads rows of {path}", declared.name);
+        let message = format!("file not found: {} reads rows of {path}", declared.name);
         let at = self.position(declared.at);
         let error = Error::new("missing-file", message).at(path, None);
         error.also("declared at", &self.project.file, at).help("create it, or remove the layer")

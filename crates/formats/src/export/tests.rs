@@ -264,16 +264,16 @@ fn refuses_what_cannot_be_written_and_says_why() {
             .join("\n")
     };
     let both: &[(&[&str], Value)] = &[(&["a", "b"], text("x")), (&["a__b"], text("y"))];
-    assert_eq!(because(Export::Env, both), "a__b: its variable, A__B, is that of a.b too");
+    assert_eq!(because(Export::Env, both), "a__b: a.b has the same variable, A__B");
     let nameless: &[(&[&str], Value)] = &[(&["x y"], text("x"))];
     assert!(
         because(Export::Shell, nameless)
             .starts_with("\"x y\": its variable would be \"X Y\", which is no")
     );
     let nul: &[(&[&str], Value)] = &[(&["a"], text("x\0y"))];
-    assert!(because(Export::Env, nul).starts_with("a: there is a NUL character in it"));
+    assert!(because(Export::Env, nul).starts_with("a: it has a NUL character"));
     let null: &[(&[&str], Value)] = &[(&["a"], list([Value::Null]))];
-    assert_eq!(because(Export::Toml, null), "a: there is a null in it, which TOML has not");
+    assert_eq!(because(Export::Toml, null), "a: it has a null, which TOML does not have");
     let dotted: &[(&[&str], Value)] = &[(&["a.b"], text("x"))];
     assert!(because(Export::Properties, dotted).contains("has a dot"));
 }

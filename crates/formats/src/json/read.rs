@@ -166,8 +166,7 @@ fn span(range: jsonc_parser::common::Range) -> Span {
 }
 
 fn not_a_table(at: Span) -> Fault {
-    Fault::new(at, "expected one object")
-        .help("wrap it: { \"name\": … }")
+    Fault::new(at, "expected one object").help("wrap it: { \"name\": … }")
 }
 
 /// The parser's reasons in our words; none of them ever repeats a text of the file.

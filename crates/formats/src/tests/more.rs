@@ -44,35 +44,35 @@ fn refuses_ini_that_is_none() {
     check(
         Format::INI,
         &[
-            ("a repeated key", "a=1\na=2", &["2:1 this key is repeated", "it stands first at 1:1"]),
+            ("a repeated key", "a=1\na=2", &["2:1 duplicate key", "first at 1:1"]),
             (
                 "in a section that goes on",
                 "[s]\na=1\n[t]\n[s]\na=2",
-                &["5:1 this key is repeated", "it stands first at 2:1"],
+                &["5:1 duplicate key", "first at 2:1"],
             ),
             (
                 "a value and a table",
                 "a=1\n[a]\nb=2",
-                &["2:1 a key is both a value and a table", "it stands first at 1:1"],
+                &["2:1 a key is both a value and a table", "first at 1:1"],
             ),
             (
                 "a table and a value",
                 "[a.b]\n[a]\nb=2",
-                &["3:1 a key is both a value and a table", "it stands first at 1:1"],
+                &["3:1 a key is both a value and a table", "first at 1:1"],
             ),
-            ("no separator", "[a]\n  b", &["2:3 this line has neither `=` nor `:`"]),
-            ("no key", " = 1", &["1:2 there is no key before the separator"]),
-            ("no end", "[a", &["1:1 this section has no `]` at the end of its line"]),
+            ("no separator", "[a]\n  b", &["2:3 expected `=` or `:`"]),
+            ("no key", " = 1", &["1:2 no key before the separator"]),
+            ("no end", "[a", &["1:1 unterminated section: expected `]` at the end of the line"]),
             (
                 "more after a section",
                 "[a] x",
-                &["1:1 this section has no `]` at the end of its line"],
+                &["1:1 unterminated section: expected `]` at the end of the line"],
             ),
             (
                 "no path",
                 "[a b]",
                 &[
-                    "1:3 this is no section: a segment with other characters than A-Z, a-z, 0-9, `_` and `-` must be quoted",
+                    "1:3 invalid section: a segment with other characters than A-Z, a-z, 0-9, `_` and `-` must be quoted",
                 ],
             ),
         ],
@@ -169,25 +169,17 @@ fn reads_properties_with_exact_places() {
 #[test]
 fn refuses_properties_that_are_no_settings() {
     let rows: Rows<'_> = &[
-        ("a repeated key", "a=1\na=2", &["2:1 this key is repeated", "it stands first at 1:1"]),
+        ("a repeated key", "a=1\na=2", &["2:1 duplicate key", "first at 1:1"]),
         (
             "a value and a table",
             "a.b=1\na=2",
-            &["2:1 a key is both a value and a table", "it stands first at 1:1"],
+            &["2:1 a key is both a value and a table", "first at 1:1"],
         ),
-        ("an empty segment", "x=1\na..b=1", &["2:1 a segment of this key is empty"]),
-        ("a backslash and nothing", "a=1\n\\\n", &["2:2 a segment of this key is empty"]),
-        ("an empty key", "=1", &["1:1 a segment of this key is empty"]),
-        (
-            "half a surrogate pair",
-            "a=\\ud83d",
-            &["1:3 this \\u escape is no character: half a surrogate pair"],
-        ),
-        (
-            "the other half",
-            "a=\\ude00\\ud83d",
-            &["1:3 this \\u escape is no character: half a surrogate pair"],
-        ),
+        ("an empty segment", "x=1\na..b=1", &["2:1 empty segment in this key"]),
+        ("a backslash and nothing", "a=1\n\\\n", &["2:2 empty segment in this key"]),
+        ("an empty key", "=1", &["1:1 empty segment in this key"]),
+        ("half a surrogate pair", "a=\\ud83d", &["1:3 invalid \\u escape: half a surrogate pair"]),
+        ("the other half", "a=\\ude00\\ud83d", &["1:3 invalid \\u escape: half a surrogate pair"]),
         ("too few digits", "a=x\\u12", &["1:4 expected four hexadecimal digits after \\u"]),
     ];
     check(Format::PROPERTIES, rows);
@@ -210,11 +202,11 @@ fn reads_json_with_comments_and_trailing_commas() {
                 "{\"a\": [1, 2,], \"b\": {\"c\": 3,},}",
                 &["a [1, 2] 1:7", "b.c 3 1:27"],
             ),
-            ("no single quotes", "{'a': 1}", &["1:2 texts stand in double quotes in JSON"]),
+            ("no single quotes", "{'a': 1}", &["1:2 a JSON string needs double quotes"]),
             ("a comment that never ends", "{} /*", &["1:4 expected a value here"]),
         ],
     );
-    assert_eq!(read(Format::JSON, "{\"a\": 1,}"), ["1:8 a comma must be followed by another item"]);
+    assert_eq!(read(Format::JSON, "{\"a\": 1,}"), ["1:8 expected another item after the comma"]);
 }
 
 #[test]
@@ -254,14 +246,14 @@ fn reads_a_row_at_its_line() {
     assert_eq!(row(RowFormat::Csv, csv, 1), first);
     let second = ["name \"y,\\n\\\"z\\\"\" 4:1", "position.lat \"2\" 5:8", "\"a b\" \"q\" 5:10"];
     assert_eq!(row(RowFormat::Csv, csv, 2), second);
-    assert_eq!(row(RowFormat::Csv, csv, 3), ["6:1 there is no row 3: it has 2 rows"]);
+    assert_eq!(row(RowFormat::Csv, csv, 3), ["6:1 row 3 not found: the file has 2 rows"]);
     let json = "[\n {\"a\": 1}, {\"a\": {\"b\": [2]}},\n {\"a\": null}]";
     assert_eq!(row(RowFormat::Json, json, 2), ["a.b [2] 2:24"]);
     assert_eq!(row(RowFormat::Json, json, 3), ["a null 3:8"]);
-    assert_eq!(row(RowFormat::Json, json, 4), ["3:14 there is no row 4: it has 3 rows"]);
+    assert_eq!(row(RowFormat::Json, json, 4), ["3:14 row 4 not found: the file has 3 rows"]);
     let lines = "{\"a\": 1}\n\n  {\"a\": 2}\n";
     assert_eq!(row(RowFormat::JsonLines, lines, 2), ["a 2 3:9"]);
-    assert_eq!(row(RowFormat::JsonLines, lines, 3), ["4:1 there is no row 3: it has 2 rows"]);
+    assert_eq!(row(RowFormat::JsonLines, lines, 3), ["4:1 row 3 not found: the file has 2 rows"]);
     for (format, text, count) in
         [(RowFormat::Csv, csv, 2), (RowFormat::Json, json, 3), (RowFormat::JsonLines, lines, 2)]
     {
@@ -272,23 +264,18 @@ fn reads_a_row_at_its_line() {
 #[test]
 fn refuses_rows_that_are_none() {
     for (format, text, wanted, expected) in [
-        (RowFormat::Csv, "", 1, "1:1 there is no header that names the columns"),
+        (RowFormat::Csv, "", 1, "1:1 no header with the names of the columns"),
         (RowFormat::Csv, "a,b\n1\n", 1, "2:1 this row has 1 fields, the header 2"),
         (RowFormat::Csv, "a,b\n1,2,3\n", 1, "2:1 this row has 3 fields, the header 2"),
-        (RowFormat::Csv, "a,b\n\"1,2\n3,4\n", 1, "2:1 a quote in this row has no counterpart"),
-        (RowFormat::Csv, "a,b\n1,5\" pipe\n", 1, "2:4 a quote in this row has no counterpart"),
-        (RowFormat::Csv, "a,a\n1,2\n", 1, "1:3 this key is repeated"),
+        (RowFormat::Csv, "a,b\n\"1,2\n3,4\n", 1, "2:1 unterminated quote in this row"),
+        (RowFormat::Csv, "a,b\n1,5\" pipe\n", 1, "2:4 unterminated quote in this row"),
+        (RowFormat::Csv, "a,a\n1,2\n", 1, "1:3 duplicate key"),
         (RowFormat::Csv, "a,a.b\n1,2\n", 1, "1:3 a key is both a value and a table"),
         (RowFormat::Csv, "a,\n1,2\n", 1, "1:3 a column has no name"),
         (RowFormat::Json, "{\"a\": 1}", 1, "1:1 an array of objects must be here"),
         (RowFormat::Json, "[1]", 1, "1:2 an object must be here"),
-        (RowFormat::Json, "", 1, "1:1 an array of objects must be here"),
-        (
-            RowFormat::JsonLines,
-            "{\"a\": 1}\n[1]\n",
-            2,
-            "2:1 the file must hold one object, and this is none",
-        ),
+        (RowFormat::Json, "", 1, "1:1 expected an array of objects"),
+        (RowFormat::JsonLines, "{\"a\": 1}\n[1]\n", 2, "2:1 expected one object"),
         (RowFormat::JsonLines, "{\"a\": 1}\n{\"a\": }\n", 2, "2:7 expected a value here"),
     ] {
         assert_eq!(row(format, text, wanted)[0], expected, "{text:?}");

@@ -66,11 +66,10 @@ impl<'s> Reader<'s> {
             Event::DocumentStart(..) => {
                 self.documents += 1;
                 if self.documents > 1 {
-                    return Err(Fault::new(
-                        Span::new(range.start, range.start),
-                        "second document",
-                    )
-                    .help("a settings file has one document; move the other one to another file"));
+                    return Err(Fault::new(Span::new(range.start, range.start), "second document")
+                        .help(
+                            "a settings file has one document; move the other one to another file",
+                        ));
                 }
                 self.last_end = range.end;
             }
@@ -193,8 +192,7 @@ impl<'s> Reader<'s> {
                 // An empty document is an empty table.
                 return Ok(Tree::ROOT);
             }
-            return Err(Fault::new(at, "expected one mapping")
-                .help("write `name: value` lines"));
+            return Err(Fault::new(at, "expected one mapping").help("write `name: value` lines"));
         };
         let parent = open.node;
         let node = match open.name.take() {
@@ -299,8 +297,7 @@ fn syntax_fault(error: &ScanError, text: &str, limits: Limits) -> Fault {
     });
     if let Some(tab) = tab {
         let at = Span::new(tab, tab + 1);
-        return Fault::new(at, "tab in the indentation")
-            .help("indent with spaces");
+        return Fault::new(at, "tab in the indentation").help("indent with spaces");
     }
     let reason = match error.kind() {
         // It could be a part of a value. All else that the parser quotes is of YAML.

@@ -177,7 +177,8 @@ fn allowed(names: &[String]) -> Result<Vec<CheckRule>, Vec<Error>> {
         match rule_named(name) {
             Ok(rule) => rules.push(rule),
             Err(near) => {
-                let error = Error::new("bad-argument", format!("--allow: no rule has the name {name}"));
+                let error =
+                    Error::new("bad-argument", format!("--allow: no rule has the name {name}"));
                 let names: Vec<&str> = CheckRule::all().map(CheckRule::name).collect();
                 return Err(vec![match near {
                     Some(near) => error.help(format!("did you mean {near}?")),
@@ -312,8 +313,7 @@ const INDENT: &str = "         ";
 
 /// The severity, what is wrong, and the rule.
 fn headline(look: &Look, finding: &Finding, text: &str, out: &mut String) {
-    let (role, word, rule) =
-        (role(finding.severity), finding.severity.name(), finding.rule.name());
+    let (role, word, rule) = (role(finding.severity), finding.severity.name(), finding.rule.name());
     let label = look.paint(role, word);
     if look.width.is_none() {
         out.push_str(&format!("{label}: {} [{rule}]\n", look.text(text)));

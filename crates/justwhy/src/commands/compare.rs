@@ -1,8 +1,8 @@
 //! `compare`: the settings that differ between two contexts, and why.
 
 use crate::arguments::Form;
-use crate::commands::sides::{Pair, Shown};
 use crate::commands::not_included;
+use crate::commands::sides::{Pair, Shown};
 use crate::fingerprint::Fingerprints;
 #[cfg(test)]
 use crate::json::Setting;
@@ -84,7 +84,8 @@ pub(crate) fn run(
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     if surveying.common.context.is_some() {
-        let error = Error::new("bad-argument", "compare takes its contexts as arguments, not with --in");
+        let error =
+            Error::new("bad-argument", "compare takes its contexts as arguments, not with --in");
         return Err(one(error.help("write justwhy compare production,north staging,north")));
     }
     let [left, right] =

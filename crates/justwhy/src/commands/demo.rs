@@ -58,44 +58,30 @@ const FILES: [(&str, &str); 18] = files![
 
 /// Questions, each with the arguments that answer it.
 const QUESTIONS: [(&str, &[&str]); 7] = [
-    ("I am on the night shift. Which context is this, and is all well?", &[
-        "--process-from",
-        "shift.env",
-    ]),
-    ("production.yaml sets the alarm to 120 cm. Why is it 140 in the north?", &[
-        "explain",
-        "alert.threshold_cm",
-        "--in",
-        "production,north",
-    ]),
-    ("I set a database for this shift. Why is it not used?", &[
-        "explain",
-        "database.url",
-        "--process-from",
-        "shift.env",
-    ]),
-    ("Who switched the simulation off in production?", &[
-        "explain",
-        "collector.simulate",
-        "--in",
-        "production",
-    ]),
-    ("What is different about the alarm in production?", &[
-        "compare",
-        "staging,north",
-        "production,north",
-        "alert",
-    ]),
-    ("What changes if the north gets 150 cm? Write nothing yet.", &[
-        "put",
-        "alert.threshold_cm",
-        "150",
-        "--layer",
-        "by-region",
-        "--in",
-        "north",
-        "--dry-run",
-    ]),
+    (
+        "I am on the night shift. Which context is this, and is all well?",
+        &["--process-from", "shift.env"],
+    ),
+    (
+        "production.yaml sets the alarm to 120 cm. Why is it 140 in the north?",
+        &["explain", "alert.threshold_cm", "--in", "production,north"],
+    ),
+    (
+        "I set a database for this shift. Why is it not used?",
+        &["explain", "database.url", "--process-from", "shift.env"],
+    ),
+    (
+        "Who switched the simulation off in production?",
+        &["explain", "collector.simulate", "--in", "production"],
+    ),
+    (
+        "What is different about the alarm in production?",
+        &["compare", "staging,north", "production,north", "alert"],
+    ),
+    (
+        "What changes if the north gets 150 cm? Write nothing yet.",
+        &["put", "alert.threshold_cm", "150", "--layer", "by-region", "--in", "north", "--dry-run"],
+    ),
     ("What goes wrong in production?", &["check", "--in", "production"]),
 ];
 

@@ -170,9 +170,7 @@ pub(super) fn refusal(
     let unknown = refused.iter().find(|it| it.status != "unwritable");
     let help = match unknown {
         Some(Refused { key, .. }) => {
-            format!(
-                "nothing is handed over until every setting can be; see justwhy explain {key}"
-            )
+            format!("nothing is handed over until every setting can be; see justwhy explain {key}")
         }
         None => "nothing is handed over until every setting can be".to_owned(),
     };

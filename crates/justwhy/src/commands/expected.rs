@@ -105,9 +105,7 @@ fn looked_at(search: &Search, answer: &Explanation) -> String {
     let looked = justwhy_core::list_values(&looked, "and");
     let mut sentence = format!("Searched {looked}.");
     if search.too_many {
-        sentence.push_str(
-            " There are too many other contexts to search: fix some axes with --in.",
-        );
+        sentence.push_str(" There are too many other contexts to search: fix some axes with --in.");
     }
     if search.unreadable > 0 {
         let contexts = count(search.unreadable, "context", "contexts");

@@ -202,7 +202,8 @@ fn axes_that_matter(
 ) -> Result<Vec<String>, Vec<Error>> {
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
-    let surveyed = surveying.snapshot.survey(asked, false, &|count| progress.now(|| reading(count)))?;
+    let surveyed =
+        surveying.snapshot.survey(asked, false, &|count| progress.now(|| reading(count)))?;
     let survey = Unfreed::new(surveyed.survey, surveying.keyring.may_decrypt());
     let wanted = chosen(surveying, &survey, &options.patterns)?;
     let wanted = |key: KeyId| wanted.as_ref().is_none_or(|wanted| wanted.contains(&key));
@@ -222,7 +223,11 @@ fn axes_that_matter(
     let alike: Vec<usize> = (0..contexts.len()).map(&mut number_of).collect();
     let first = contexts.first().map(|context| context.axes.as_slice()).unwrap_or_default();
     let may_be_named = |name: &String| {
-        snapshot.project().axes.iter().any(|it| it.axis.name == *name && !it.axis.allowed.is_empty())
+        snapshot
+            .project()
+            .axes
+            .iter()
+            .any(|it| it.axis.name == *name && !it.axis.allowed.is_empty())
     };
     let varies = |name: &String| {
         contexts.iter().any(|context| context.value(name) != contexts[0].value(name))

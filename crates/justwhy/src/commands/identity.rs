@@ -85,8 +85,7 @@ pub(crate) fn new(
 fn not_made(shown: &str, error: &io::Error) -> Error {
     match error.kind() {
         io::ErrorKind::AlreadyExists => {
-            let message =
-                format!("{shown} exists, and may be the only key to something");
+            let message = format!("{shown} exists, and may be the only key to something");
             Error::new("not-written", message).help("name a new file; nothing was written")
         }
         io::ErrorKind::NotFound => {

@@ -81,12 +81,7 @@ pub(crate) fn run(
         .collect();
     let shown = answering.look.text(&program.to_string_lossy());
     let Some(found) = find(program) else {
-        return Ok(not_run(
-            answering,
-            NOT_FOUND,
-            &format!("program not found: {shown}"),
-            NAME_ONE,
-        ));
+        return Ok(not_run(answering, NOT_FOUND, &format!("program not found: {shown}"), NAME_ONE));
     };
     let mut child = Command::new(found);
     named(&mut child, program).args(arguments).env_clear();
@@ -106,7 +101,11 @@ pub(crate) fn run(
             format!("{shown} cannot be run: its arguments and variables are too long"),
             "use justwhy export and a file instead",
         ),
-        _ => (NOT_EXECUTABLE, format!("{shown} cannot be run: {problem}"), "name an executable program"),
+        _ => (
+            NOT_EXECUTABLE,
+            format!("{shown} cannot be run: {problem}"),
+            "name an executable program",
+        ),
     };
     Ok(not_run(answering, code, &message, help))
 }

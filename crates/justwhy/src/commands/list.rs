@@ -1,5 +1,6 @@
 //! `list`: every effective value with the place that sets it.
 
+use super::in_context;
 use crate::fingerprint::Fingerprints;
 use crate::json;
 use crate::look::{Look, Role, is_plain, width};
@@ -11,7 +12,7 @@ use clap::Args;
 use justwhy_core::{
     Explanation, Item, KeyId, LayerIndex, Pattern, Resolution, Status, Value, parallel,
 };
-use justwhy_engine::{Everywhere, plain_context, select};
+use justwhy_engine::{Everywhere, select};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::borrow::Cow;
@@ -186,7 +187,8 @@ fn in_short(resolution: &Resolution, answer: &Explanation) -> Option<String> {
     let mut layers: Vec<LayerIndex> = answer.items().iter().map(layer).collect();
     layers.sort_unstable();
     layers.dedup();
-    let from = if layers.len() > 1 { format!(" from {} layers", layers.len()) } else { String::new() };
+    let from =
+        if layers.len() > 1 { format!(" from {} layers", layers.len()) } else { String::new() };
     Some(format!("{} items{from}", items.len()))
 }
 
@@ -270,8 +272,11 @@ fn text(answering: &Answering<'_>, of: usize, tables: &[Table]) -> Pieces {
     let (set, wrong) = (lines().count(), lines().filter(|line| line.is_error).count());
     let settings = if of == 1 { "setting" } else { "settings" };
     let are = if set == 1 { "is" } else { "are" };
-    let context = plain_context(answering.context());
-    let mut answer = format!("{set} of {of} {settings} {are} set in {context}");
+    let mut answer = format!("{set} of {of} {settings} {are} set");
+    let context = in_context(answering.context());
+    if !context.is_empty() {
+        answer.push_str(&format!(" {context}"));
+    }
     if wrong > 0 {
         answer.push_str(&format!("; {wrong} without a usable value"));
     }

@@ -1,5 +1,6 @@
 //! `needs`: required settings that are not set here, and the places where each can be set.
 
+use super::push_context;
 use crate::json;
 use crate::look::{Cell, Role};
 use crate::outcome::Outcome;
@@ -8,7 +9,6 @@ use crate::running::Running;
 use crate::running::Runs;
 use clap::Args;
 use justwhy_core::{Advice, Declaration, Explanation, KeyId, Kind, Place, Status};
-use justwhy_engine::plain_context;
 use justwhy_project::{Error, Tracking};
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -189,8 +189,7 @@ fn text(answering: &Answering<'_>, needs: &[Need]) -> String {
         count => (Role::Wrong, format!("{count} required settings are not set")),
     };
     look.styled(&mut out, role, &answer, "");
-    let context = plain_context(answering.context());
-    look.styled(&mut out, Role::Lost, &format!("in {context}"), "  ");
+    push_context(look, answering.context(), &mut out);
     for need in needs {
         out.push('\n');
         one(answering, need, &mut out);

@@ -1,6 +1,7 @@
 //! `stores`: the stores whose scopes the project reads, and whether they answer.
 
 use crate::arguments::Form;
+use crate::commands::push_context;
 use crate::json;
 use crate::look::{Cell, Look, Role};
 use crate::outcome::Outcome;
@@ -9,7 +10,7 @@ use crate::running::Runs;
 use crate::running::Surveying;
 use clap::Args;
 use justwhy_core::{Context, Scope, show_date};
-use justwhy_engine::{NotRead, ScopeLayer, plain_context};
+use justwhy_engine::{NotRead, ScopeLayer};
 use justwhy_project::{Error, Kept, Store, StoreProblem};
 use justwhy_stores::how_to_allow;
 use serde::Serialize;
@@ -266,7 +267,7 @@ fn text(look: &Look, context: &Context, stores: &[ShownStore]) -> String {
     if stores.is_empty() {
         return out;
     }
-    look.styled(&mut out, Role::Lost, &format!("in {}", plain_context(context)), "  ");
+    push_context(look, context, &mut out);
     for store in stores {
         out.push('\n');
         one(look, store, &mut out);

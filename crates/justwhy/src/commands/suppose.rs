@@ -294,7 +294,9 @@ fn notes(
 ) -> Vec<String> {
     let mut notes: Vec<String> = Vec::new();
     let idle = supposed.iter().filter(|it| it.is_idle);
-    notes.extend(idle.map(|it| format!("note: the environment variable {} is not set now", it.what)));
+    notes.extend(
+        idle.map(|it| format!("note: the environment variable {} is not set now", it.what)),
+    );
     if options.is_typed && supposed.iter().any(|it| it.is_secret) {
         let note = "note: other users can see a secret on a command line, and shells keep it; \
                     write - for the value to read it from standard input";

@@ -84,7 +84,7 @@ pub(crate) fn manual(
 fn unknown_command(program: &clap::Command, name: &str) -> Error {
     let names: Vec<&str> = program.get_subcommands().map(clap::Command::get_name).collect();
     let error = Error::new("bad-argument", format!("no command has the name {name}"));
-    match crate::help::meant(name) {
+    match crate::everyday::meant(name, &names) {
         Some(near) => error.help(format!("did you mean {near}?")),
         None => error.help(format!("the commands are {}", names.join(", "))),
     }

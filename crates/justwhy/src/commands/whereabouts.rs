@@ -1,16 +1,16 @@
 //! `justwhy` alone: the context, the state of the settings, and the layers.
 
-use super::axes;
 use super::check::counted;
+use super::{axes, in_context};
 use crate::json;
-use crate::look::{Cell, Look, Role};
+use crate::look::{Cell, Look, Role, width};
 use crate::outcome::Outcome;
 use crate::running::Answering;
 use justwhy_core::{
-    AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName,
-    Presence, Severity, Status, Survey, list_values,
+    AxisValue, ContextSet, Explanation, Kind, LayerIndex, LayerState, NearName, Presence, Severity,
+    Status, Survey, list_values,
 };
-use justwhy_engine::{CheckWanted, Checked, Checking, plain_context, select};
+use justwhy_engine::{CheckWanted, Checked, Checking, select};
 use justwhy_project::Error;
 use serde::Serialize;
 
@@ -196,11 +196,19 @@ fn text(
     let is_full = answering.common.full;
     let project = answering.snapshot.project();
     let name = project.name.clone().unwrap_or_else(|| project.file.clone());
-    let mut out = format!(
-        "{} in {}\n",
-        look.paint(Role::Key, &look.text(&name)),
-        look.text(&plain_context(answering.context()))
-    );
+    let name = look.text(&name);
+    let context = look.text(&in_context(answering.context()));
+    let mut out = look.paint(Role::Key, &name);
+    match look.width {
+        Some(columns) if width(&name) + 1 + width(&context) > columns => {
+            out.push('\n');
+            look.styled(&mut out, Role::Plain, &context, "  ");
+        }
+        _ => out.push_str(format!(" {context}").trim_end()),
+    }
+    if !out.ends_with('\n') {
+        out.push('\n');
+    }
     if is_full {
         let path = project.folder.join(&project.file).display().to_string();
         look.styled(&mut out, Role::Place, &path, "  ");
@@ -213,14 +221,13 @@ fn text(
     for near in near.iter().take(if is_full { near.len() } else { MOST_NEAR }) {
         let place = if near.line().is_some() { near.show_line() } else { String::new() };
         let place = if place.is_empty() { place } else { format!(" ({place})") };
-        let told = format!(
-            "{}{place} is set but not used; did you mean {}?",
-            near.name, near.meant
-        );
+        let told =
+            format!("{}{place} is set but not used; did you mean {}?", near.name, near.meant);
         look.styled(&mut out, Role::Warning, &told, "  ");
     }
     if near.len() > MOST_NEAR && !is_full {
-        let more = format!("{} more names are set but not used (details: --full)", near.len() - MOST_NEAR);
+        let more =
+            format!("{} more names are set but not used (details: --full)", near.len() - MOST_NEAR);
         look.styled(&mut out, Role::Warning, &more, "  ");
     }
     out.push('\n');

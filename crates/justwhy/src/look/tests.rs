@@ -75,7 +75,12 @@ fn writes_records_in_columns_or_whole() {
     let record = |texts: [&str; 4]| texts.map(|text| Cell::new(Role::Plain, text)).to_vec();
     let records = [
         record(["set by", "by-region", "140", "settings/regions/north.json:3:21"]),
-        record(["overrides", "defaults", "\"a value of some length that leaves no room\"", "a.toml:1:1"]),
+        record([
+            "overrides",
+            "defaults",
+            "\"a value of some length that leaves no room\"",
+            "a.toml:1:1",
+        ]),
         record(["overrides", "other", "", "b.toml:1:1"]),
     ];
     let shown = |look: &Look| {

@@ -157,3 +157,20 @@ pub(crate) fn settled<T>(test: impl FnOnce() -> T) -> T {
     settings.set_prepend_module_to_snapshot(false);
     settings.bind(test)
 }
+
+/// What the program prints in a terminal of so many columns.
+#[cfg(target_os = "linux")]
+pub fn in_terminal(
+    place: &Place,
+    columns: usize,
+    arguments: &str,
+    variables: &[(&str, &str)],
+) -> String {
+    let typed = format!("stty cols {columns} rows 40; {PROGRAM} {arguments}");
+    let mut command = std::process::Command::new("script");
+    command.args(["--quiet", "--return", "--command", &typed, "/dev/null"]);
+    command.current_dir(place.path()).env("LANG", "C.UTF-8").env("TERM", "xterm-256color");
+    command.env_remove("NO_COLOR").env_remove("LC_ALL").env_remove("LC_CTYPE");
+    command.envs(variables.iter().copied()).stdin(std::process::Stdio::null());
+    place.finish(&mut command).stdout.replace('\r', "")
+}

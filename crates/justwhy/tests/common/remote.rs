@@ -47,7 +47,7 @@ fn service_program() -> PathBuf {
 }
 
 impl Service {
-    /// Runs it with the scopes of a store file.
+    /// Runs it with scopes of a store file.
     pub(crate) fn with(scopes: &str) -> Service {
         Service::at("127.0.0.1:0", scopes)
     }
@@ -147,7 +147,7 @@ pub(crate) fn json_answer(status: &str, etag: &str, body: &str) -> String {
     )
 }
 
-/// A project that reads the scopes of the store `hq`.
+/// A project that reads scopes of the store `hq`.
 pub(crate) struct Remote {
     pub(crate) place: Place,
     pub(crate) token: String,

@@ -110,9 +110,7 @@ impl ProjectAxis {
                 "bad-context",
                 format!("{from}: invalid value of the axis {name}: {shown}"),
             )
-            .help(
-                "a value has A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
-            )),
+            .help("a value has A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`")),
             Err(BadAxisValue::NotAllowed) => {
                 let error = Error::new(
                     "bad-context",

@@ -214,8 +214,7 @@ fn directories(
 pub(super) fn pattern_of(sink: &mut Sink<'_>, pattern: &str, at: Span) -> Option<Glob> {
     Glob::parse(pattern)
         .map_err(|problem| {
-            let error =
-                Error::new("bad-project", format!("invalid pattern of paths: {problem}"));
+            let error = Error::new("bad-project", format!("invalid pattern of paths: {problem}"));
             sink.error(error.help("for example \"services/*\""), at);
         })
         .ok()

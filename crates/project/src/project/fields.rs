@@ -70,9 +70,12 @@ impl<'t> Sink<'t> {
 
     /// Adds an error about the second of two things with one name.
     pub(crate) fn repeated(&mut self, what: &str, name: &str, at: Span, first: Span) {
-        let error = Error::new(self.code, format!("duplicate name: two {what} have the name {}", shown_name(name)))
-            .also("first at", self.file, Some(self.text.position(first.start)))
-            .help("choose another name for one of them");
+        let error = Error::new(
+            self.code,
+            format!("duplicate name: two {what} have the name {}", shown_name(name)),
+        )
+        .also("first at", self.file, Some(self.text.position(first.start)))
+        .help("choose another name for one of them");
         self.error(error, at);
     }
 
@@ -113,7 +116,10 @@ impl<'t> Sink<'t> {
             let shown = shown_name(name);
             let near = nearest(name, fields.known.iter().copied());
             let label = near.map(|near| format!("did you mean `{near}`?")).unwrap_or_default();
-            let error = Error::new(self.code, format!("unknown field: {} has no field `{shown}`", fields.of));
+            let error = Error::new(
+                self.code,
+                format!("unknown field: {} has no field `{shown}`", fields.of),
+            );
             let error = match near {
                 Some(near) => error.help(format!("did you mean `{near}`?")),
                 None => error.help(format!("its fields are {}", fields.known.join(", "))),

@@ -171,11 +171,9 @@ fn read(
 pub(super) fn check_name(sink: &mut Sink<'_>, name: &str, at: Span, what: &str) -> Option<()> {
     let fine = |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'-';
     if name.is_empty() || !name.bytes().all(fine) || name.starts_with('-') {
-        let error = Error::new("bad-project", format!("invalid name for {what}: {}", shown_name(name)));
-        sink.error(
-            error.help("a name has a-z, 0-9 and `-`, and does not begin with `-`"),
-            at,
-        );
+        let error =
+            Error::new("bad-project", format!("invalid name for {what}: {}", shown_name(name)));
+        sink.error(error.help("a name has a-z, 0-9 and `-`, and does not begin with `-`"), at);
         return None;
     }
     Some(())
@@ -559,7 +557,7 @@ fn variables(
         Some(false) if matches!(reads, Some(Reads::Process)) => {
             let at = sink.place(table, "names");
             let message = "the process environment has variables only, no keys";
-            sink.error(Error::new("bad-project", message).help("take `names` out"), at);
+            sink.error(Error::new("bad-project", message).help("remove `names`"), at);
             true
         }
         Some(chosen) => chosen,
@@ -576,11 +574,14 @@ fn variables(
         for field in ["prefix", "nest"] {
             if let Some(id) = sink.field(table, field) {
                 let at = sink.tree.node(id).name_at;
-                let message = format!(
-                    "`{field}` is for variables, but the names of this layer are keys"
-                );
+                let message =
+                    format!("`{field}` is for variables, but the names of this layer are keys");
                 let error = Error::new("bad-project", message);
-                sink.error_at_name(error.help("add names = \"variables\" if they are variables"), at, "");
+                sink.error_at_name(
+                    error.help("add names = \"variables\" if they are variables"),
+                    at,
+                    "",
+                );
             }
         }
     }

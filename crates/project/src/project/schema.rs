@@ -324,7 +324,7 @@ pub(super) struct Setting {
 #[derive(JsonSchema)]
 #[schemars(rename_all = "lowercase")]
 enum Type {
-    Text,
+    String,
     Boolean,
     Integer,
     Number,

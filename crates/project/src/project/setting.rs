@@ -65,7 +65,8 @@ impl Declarations {
             sink.check_names(entry, &FIELDS);
             let same = *self.by_key.entry(key.clone()).or_insert(self.declared.len());
             if let Some((file, first)) = self.places.get(same) {
-                let message = format!("duplicate name: two settings have the name {}", shown_name(&name));
+                let message =
+                    format!("duplicate name: two settings have the name {}", shown_name(&name));
                 let error = Error::new("bad-project", message);
                 let error = error.also("first at", file, Some(*first));
                 sink.error(error.help("choose another name for one of them"), name_at);
@@ -226,8 +227,7 @@ fn shape(sink: &mut Sink<'_>, table: NodeId) -> Shape {
     };
     if matches!(items, Declaration::List | Declaration::Map) {
         let at = sink.place(table, "items");
-        let error =
-            Error::new("bad-project", "nested items cannot be declared");
+        let error = Error::new("bad-project", "nested items cannot be declared");
         sink.error(error.help("remove `items`; the list may then have any items"), at);
     }
     let chooses = kind == Declaration::Choice || items == Declaration::Choice;

@@ -112,23 +112,23 @@ fn says_what_is_wrong_with_the_whole_file() {
     for (text, expected) in [
         (
             "",
-            "[bad-project] justwhy.toml:1:1: the version of the project file is missing | begin the file with: justwhy = 1",
+            "[bad-project] justwhy.toml:1:1: no version in the project file | begin the file with: justwhy = 1",
         ),
         (
             "justwhy = 2",
-            "[bad-project] justwhy.toml:1:11: this file is of a version that is not known | this program reads version 1: justwhy = 1",
+            "[bad-project] justwhy.toml:1:11: unknown version | this program reads version 1: write justwhy = 1",
         ),
         (
             "justwhy = '1'",
-            "[bad-project] justwhy.toml:1:1: `justwhy` must be an integer, not a text",
+            "[bad-project] justwhy.toml:1:1: `justwhy` must be an integer, not a string",
         ),
         (
             "justwhy = 1\nnam = 'x'",
-            "[bad-project] justwhy.toml:2:1: the project file has no field `nam` | did you mean `name`?",
+            "[bad-project] justwhy.toml:2:1: unknown field: the project file has no field `nam` | did you mean `name`?",
         ),
         (
             "justwhy = 1\nwhatever = 'x'",
-            "[bad-project] justwhy.toml:2:1: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, limits, secrets, axis, never, layer, store, setting, rule, accept",
+            "[bad-project] justwhy.toml:2:1: unknown field: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, limits, secrets, axis, never, layer, store, setting, rule, accept",
         ),
         (
             "justwhy = 1\nstore = []",
@@ -136,11 +136,11 @@ fn says_what_is_wrong_with_the_whole_file() {
         ),
         (
             "justwhy = 1\n[store.hq]",
-            "[bad-project] justwhy.toml:2:8: the store does not say where it is | add one of: file = \"…\", url = \"https://…\", etcd = [\"https://…\"]",
+            "[bad-project] justwhy.toml:2:8: the store has no place | add one of: file = \"…\", url = \"https://…\", etcd = [\"https://…\"]",
         ),
         (
             "justwhy = 1\n[variables]\nnest = ''",
-            "[bad-project] justwhy.toml:3:8: `nest` is empty, so that no name could be split | the usual one is nest = \"__\"",
+            "[bad-project] justwhy.toml:3:8: `nest` must not be empty | the default is nest = \"__\"",
         ),
         (
             "justwhy = 1\n[limits]\ndepth = 251",
@@ -165,19 +165,19 @@ fn says_what_is_wrong_with_an_axis() {
         ),
         (
             "name = 'Env'\nopen = true",
-            "[bad-project] justwhy.toml:3:8: Env cannot name an axis | a name begins with a-z and goes on with a-z, 0-9, `_` and `-`",
+            "[bad-project] justwhy.toml:3:8: invalid name of an axis: Env | a name begins with a-z and has a-z, 0-9, `_` and `-`",
         ),
         (
             "name = 'e'",
-            "[bad-project] justwhy.toml:3:8: no value is allowed for the axis e | list them: allowed = [\"…\"], or take any: open = true",
+            "[bad-project] justwhy.toml:3:8: the axis e has no allowed values | list them: allowed = [\"…\"], or allow any: open = true",
         ),
         (
             "name = 'e'\nallowed = ['a', '../b']",
-            "[bad-project] justwhy.toml:4:17: \"../b\" cannot be the value of an axis | a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
+            "[bad-project] justwhy.toml:4:17: invalid value of an axis: \"../b\" | a value has A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
         ),
         (
             "name = 'e'\nallowed = ['a', 'a']",
-            "[bad-project] justwhy.toml:4:17: two allowed values are named a | the first is at justwhy.toml:4:12 | give one of them another name",
+            "[bad-project] justwhy.toml:4:17: duplicate name: two allowed values have the name a | first at justwhy.toml:4:12 | choose another name for one of them",
         ),
         (
             "name = 'e'\nallowed = ['production']\ndefault = 'prodution'",
@@ -185,43 +185,43 @@ fn says_what_is_wrong_with_an_axis() {
         ),
         (
             "name = 'e'\nalowed = ['a']\nopen = true",
-            "[bad-project] justwhy.toml:4:1: an axis has no field `alowed` | did you mean `allowed`?",
+            "[bad-project] justwhy.toml:4:1: unknown field: an axis has no field `alowed` | did you mean `allowed`?",
         ),
         (
             "name = 'e'\nopen = true\nread = [{ branch = { 'a**' = 'x' } }]",
-            "[bad-project] justwhy.toml:5:22: this is no pattern of paths: `**` stands alone between two slashes | such as \"services/*\"",
+            "[bad-project] justwhy.toml:5:22: invalid pattern of paths: `**` must be alone between two slashes | for example \"services/*\"",
         ),
         (
             "name = 'e'\nallowed = ['a']\nread = [{ branch = { main = '../b' } }]",
-            "[bad-project] justwhy.toml:5:29: \"../b\" cannot be the value of an axis | a value is made of A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
+            "[bad-project] justwhy.toml:5:29: invalid value of an axis: \"../b\" | a value has A-Z, a-z, 0-9, `.`, `_` and `-`, and is neither `.` nor `..`",
         ),
         (
             "name = 'e'\nopen = true\nread = [{ file = 'x', branch = {} }]",
-            "[bad-project] justwhy.toml:5:9: one way to read an axis cannot have branch and file together | one of { variable }, { file }, { file, variable }, { branch }, { folder }, { axis, map } is one way; a list has several",
+            "[bad-project] justwhy.toml:5:9: branch and file cannot be combined in one entry | write one of { variable }, { file }, { file, variable }, { branch }, { folder }, { axis, map }; a list has several",
         ),
         (
             "name = 'e'\nopen = true\nread = [{ file = '' }]",
-            "[bad-project] justwhy.toml:5:18: this is not the path of a file",
+            "[bad-project] justwhy.toml:5:18: invalid path of a file",
         ),
         (
             "name = 'e'\nopen = true\nread = [{ folder = 'a[' }]",
-            "[bad-project] justwhy.toml:5:20: this is no pattern of paths: a `[` in it is never closed | such as \"services/*\"",
+            "[bad-project] justwhy.toml:5:20: invalid pattern of paths: unterminated `[` | for example \"services/*\"",
         ),
         (
             "name = 'e'\nopen = true\nread = [{ axis = 'e' }]",
-            "[bad-project] justwhy.toml:5:9: this does not say which value gives which | add: map = { \"value of the other axis\" = \"value\" }",
+            "[bad-project] justwhy.toml:5:9: no `map` from the values of the other axis | add: map = { \"value of the other axis\" = \"value\" }",
         ),
         (
             "name = 'e'\nopen = true\nread = [{ axis = 'e', map = {} }]",
-            "[bad-project] justwhy.toml:5:18: the axis e is read from itself | one of the axes must be read from something else",
+            "[bad-project] justwhy.toml:5:18: the axis e reads itself | read one of the axes from something else",
         ),
         (
             "name = 'e'\nopen = true\nread = [{ axis = 'x', map = {} }]",
-            "[bad-project] justwhy.toml:5:18: there is no axis x | the axes are e",
+            "[bad-project] justwhy.toml:5:18: no axis has the name x | the axes are e",
         ),
         (
             "name = 'e'\nallowed = { folders = 'x/*' }",
-            "[bad-project] justwhy.toml:4:13: `allowed` has no field `folders` | its fields are directories",
+            "[bad-project] justwhy.toml:4:13: unknown field: `allowed` has no field `folders` | its fields are directories",
         ),
         (
             "name = 'e'\nallowed = ['a']\n[[never]]\ne = 'b'",
@@ -229,15 +229,15 @@ fn says_what_is_wrong_with_an_axis() {
         ),
         (
             "name = 'e'\nallowed = ['a']\n[[never]]\nf = 'a'\n[[never]]",
-            "[bad-project] justwhy.toml:6:1: there is no axis f | the axes are e\n[bad-project] justwhy.toml:7:1: this combination names no axis | such as: service = \"alerts\", region = \"south\"",
+            "[bad-project] justwhy.toml:6:1: no axis has the name f | the axes are e\n[bad-project] justwhy.toml:7:1: empty combination | for example service = \"alerts\", region = \"south\"",
         ),
         (
             "name = 'e'\nopen = true\nread = ['X']",
-            "[bad-project] justwhy.toml:5:9: expected a table such as { variable = \"NAME\" } here, found a text",
+            "[bad-project] justwhy.toml:5:9: expected a table such as { variable = \"NAME\" } here, found a string",
         ),
         (
             "name = 'e'\nopen = true\nread = [{}]",
-            "[bad-project] justwhy.toml:5:9: this way to read an axis reads nothing | write { variable = \"NAME\" }",
+            "[bad-project] justwhy.toml:5:9: nothing to read the axis from | write { variable = \"NAME\" }",
         ),
     ] {
         assert_eq!(errors(&format!("justwhy = 1\n[[axis]]\n{axis}\n")), expected, "{axis}");
@@ -246,7 +246,7 @@ fn says_what_is_wrong_with_an_axis() {
         errors("justwhy = 1\n[[axis]]\nname='a'\nopen=true\n[[axis]]\nname='a'\nopen=true\n");
     assert_eq!(
         twice,
-        "[bad-project] justwhy.toml:6:6: two axes are named a | the first is at justwhy.toml:3:6 | give one of them another name"
+        "[bad-project] justwhy.toml:6:6: duplicate name: two axes have the name a | first at justwhy.toml:3:6 | choose another name for one of them"
     );
 }
 
@@ -255,104 +255,98 @@ fn says_what_is_wrong_with_a_layer() {
     for (fields, expected) in [
         (
             "",
-            "[bad-project] justwhy.toml:6:8: the layer does not say what it reads | add one of: file = \"…\", files = \"…\", rows = \"…\", scope = \"…\", values = { … }, process = true",
+            "[bad-project] justwhy.toml:6:8: the layer reads nothing | add one of: file = \"…\", files = \"…\", rows = \"…\", scope = \"…\", values = { … }, process = true",
         ),
         (
             "file = 'a.toml'\nprocess = true",
-            "[bad-project] justwhy.toml:8:11: the layer reads two things: `file` and `process` | make two layers of it",
+            "[bad-project] justwhy.toml:8:11: the layer has both `file` and `process` | make two layers",
         ),
         (
             "process = false",
-            "[bad-project] justwhy.toml:7:11: `process` can only be true | take the layer out if it shall not be read",
+            "[bad-project] justwhy.toml:7:11: `process` can only be true | remove the layer if it is not to be read",
         ),
         (
             "scope = 'x'",
-            "[bad-project] justwhy.toml:7:9: the layer does not say of which store its scope is | declare one: [store.hq] with file = \"settings/scopes.toml\"",
+            "[bad-project] justwhy.toml:7:9: the layer names no store for its scope | declare one: [store.hq] with file = \"settings/scopes.toml\"",
         ),
         (
             "file = 'a.toml'\npin = 'a'",
-            "[bad-project] justwhy.toml:8:1: `pin` must be true or a list of key patterns, not a text",
+            "[bad-project] justwhy.toml:8:1: `pin` must be true or a list of key patterns, not a string",
         ),
         (
             "file = 'a.toml'\npin = ['a', 'b..c']",
-            "[bad-project] justwhy.toml:8:16: the pattern is wrong: a segment is empty here | such as \"audit.**\": `*` within a segment, `**` over segments",
+            "[bad-project] justwhy.toml:8:16: invalid pattern: empty segment | for example \"audit.**\": `*` within a segment, `**` over segments",
         ),
         (
             "file = 'a.toml'\nremove = [1]",
-            "[bad-project] justwhy.toml:8:11: expected a text here, found an integer",
+            "[bad-project] justwhy.toml:8:11: expected a string here, found an integer",
         ),
         (
             "file = 'a.toml'\ninto = 'a b'",
-            "[bad-project] justwhy.toml:8:10: the key is wrong: a segment with other characters than A-Z, a-z, 0-9, `_` and `-` must be quoted",
+            "[bad-project] justwhy.toml:8:10: invalid key: a segment with other characters than A-Z, a-z, 0-9, `_` and `-` must be quoted",
         ),
         (
             "files = 'x/[.toml'",
-            "[bad-project] justwhy.toml:7:9: this is no pattern of paths: a `[` in it is never closed | such as \"services/*\"",
+            "[bad-project] justwhy.toml:7:9: invalid pattern of paths: unterminated `[` | for example \"services/*\"",
         ),
         (
             "rows = 'x.txt'",
-            "[bad-project] justwhy.toml:7:8: the name of the file does not show its rows | rows are read from .csv, .json, .jsonl and .ndjson files",
+            "[bad-project] justwhy.toml:7:8: unknown format of rows | rows are read from .csv, .json, .jsonl and .ndjson files",
         ),
         (
             "rows = 'x.csv'\naxis = 'site'",
-            "[bad-project] justwhy.toml:8:8: there is no axis site | the axes are env",
+            "[bad-project] justwhy.toml:8:8: no axis has the name site | the axes are env",
         ),
         (
             "file = '/etc/x.toml'\nper_directory = true",
-            "[bad-project] justwhy.toml:7:8: a file that is read in every folder cannot have an absolute path",
+            "[bad-project] justwhy.toml:7:8: `per_directory` needs a relative path",
         ),
         (
             "values = {}\nper_directory = true",
-            "[bad-project] justwhy.toml:8:1: `per_directory` says something about a file, and this layer reads none",
+            "[bad-project] justwhy.toml:8:1: `per_directory` needs a file, which this layer does not read",
         ),
         (
             "file = 'a.toml'\noptionl = true",
-            "[bad-project] justwhy.toml:8:1: a layer has no field `optionl` | did you mean `optional`?",
+            "[bad-project] justwhy.toml:8:1: unknown field: a layer has no field `optionl` | did you mean `optional`?",
         ),
         (
             "file = 'a.toml'\noptional = 'yes'",
-            "[bad-project] justwhy.toml:8:1: `optional` must be true or false, not a text",
+            "[bad-project] justwhy.toml:8:1: `optional` must be true or false, not a string",
         ),
         (
             "file = 'a.txt'",
-            "[bad-project] justwhy.toml:7:8: the name of the file does not show its format | say which it is: format = \"toml\" (or json, jsonc, yaml, env, ini or properties)",
+            "[bad-project] justwhy.toml:7:8: unknown format | add format = \"toml\" (or json, jsonc, yaml, env, ini or properties)",
         ),
         (
             "file = 'a.toml'\nformat = 'tolm'",
-            "[bad-project] justwhy.toml:8:10: there is no format tolm | did you mean \"toml\"?",
+            "[bad-project] justwhy.toml:8:10: no format has the name tolm | did you mean \"toml\"?",
         ),
         (
             "file = '{evn}.toml'",
-            "[bad-project] justwhy.toml:7:8: there is no axis evn | did you mean env?",
+            "[bad-project] justwhy.toml:7:8: no axis has the name evn | did you mean env?",
         ),
-        (
-            "file = 'a{b.toml'",
-            "[bad-project] justwhy.toml:7:10: the path is wrong here: this `{` is never closed",
-        ),
-        (
-            "file = 'a}b.toml'",
-            "[bad-project] justwhy.toml:7:10: the path is wrong here: this `}` closes nothing",
-        ),
-        ("file = ''", "[bad-project] justwhy.toml:7:8: this is not the path of a file"),
+        ("file = 'a{b.toml'", "[bad-project] justwhy.toml:7:10: invalid path: unterminated `{`"),
+        ("file = 'a}b.toml'", "[bad-project] justwhy.toml:7:10: invalid path: unexpected `}`"),
+        ("file = ''", "[bad-project] justwhy.toml:7:8: invalid path of a file"),
         (
             "file = 'a.toml'\nunder = 'a..b'",
-            "[bad-project] justwhy.toml:8:12: the section is wrong here: a segment is empty here",
+            "[bad-project] justwhy.toml:8:12: invalid section: empty segment",
         ),
         (
             "file = 'a.toml'\nunder = 'a b'",
-            "[bad-project] justwhy.toml:8:11: the section is wrong here: a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and {axis} must be quoted",
+            "[bad-project] justwhy.toml:8:11: invalid section: a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and {axis} must be quoted",
         ),
         (
             "process = true\noptional = true",
-            "[bad-project] justwhy.toml:8:1: `optional` says something about a file or a scope, and this layer reads none",
+            "[bad-project] justwhy.toml:8:1: `optional` needs a file or a scope, which this layer does not read",
         ),
         (
             "process = true\nnames = 'keys'",
-            "[bad-project] justwhy.toml:8:9: the process environment has no keys, only variables | take `names` out",
+            "[bad-project] justwhy.toml:8:9: the process environment has variables only, no keys | remove `names`",
         ),
         (
             "file = 'a.toml'\nprefix = 'X'",
-            "[bad-project] justwhy.toml:8:1: `prefix` says how variables are read, and the names of this layer are keys | add names = \"variables\" if they are not",
+            "[bad-project] justwhy.toml:8:1: `prefix` is for variables, but the names of this layer are keys | add names = \"variables\" if they are variables",
         ),
         (
             "file = 'a.toml'\nnames = 'variable'",
@@ -364,7 +358,7 @@ fn says_what_is_wrong_with_a_layer() {
         ),
         (
             "file = 'a.toml'\nwhen = { evn = 'dev' }",
-            "[bad-project] justwhy.toml:8:10: there is no axis evn | did you mean env?",
+            "[bad-project] justwhy.toml:8:10: no axis has the name evn | did you mean env?",
         ),
         (
             "file = 'a.toml'\nwhen = { env = 'pord' }",
@@ -372,11 +366,11 @@ fn says_what_is_wrong_with_a_layer() {
         ),
         (
             "file = 'a.toml'\nunless = { env = [] }",
-            "[bad-project] justwhy.toml:8:18: an empty list of values is never met",
+            "[bad-project] justwhy.toml:8:18: an empty list of values never matches",
         ),
         (
             "file = 'a.toml'\nwhen = { env = 1 }",
-            "[bad-project] justwhy.toml:8:10: `env` must be a text, not an integer",
+            "[bad-project] justwhy.toml:8:10: `env` must be a string, not an integer",
         ),
         ("values = 5", "[bad-project] justwhy.toml:7:1: `values` must be a table, not an integer"),
     ] {
@@ -388,7 +382,7 @@ fn says_what_is_wrong_with_a_layer() {
     }
     for name in ["", "A", "a_b", "-a", "a.b"] {
         let text = format!("justwhy = 1\n[[layer]]\nname = '{name}'\nprocess = true");
-        assert!(errors(&text).contains("cannot name a layer"), "{name}");
+        assert!(errors(&text).contains("invalid name for a layer"), "{name}");
     }
 }
 
@@ -397,11 +391,11 @@ fn says_what_is_wrong_with_a_declared_setting() {
     for (text, expected) in [
         (
             "[setting.a.b]\nsecret = true",
-            "[bad-project] justwhy.toml:2:10: the key of a declared setting stands in quotes, dots and all | write [setting.\"a.b\"]",
+            "[bad-project] justwhy.toml:2:10: write the whole key in quotes, with its dots | write [setting.\"a.b\"]",
         ),
         (
             "[setting.\"a..b\"]",
-            "[bad-project] justwhy.toml:2:10: \"a..b\" is no key: a segment is empty here",
+            "[bad-project] justwhy.toml:2:10: invalid key \"a..b\": empty segment",
         ),
         (
             "[setting.\"a.b\"]\ngather = 'append'",
@@ -409,7 +403,7 @@ fn says_what_is_wrong_with_a_declared_setting() {
         ),
         (
             "[setting.\"a.b\"]\ntype = 'txt'",
-            "[bad-project] justwhy.toml:3:8: `type` must be text, boolean, integer, number, duration, size, url, path, choice, list, map or any | did you mean \"text\"?",
+            "[bad-project] justwhy.toml:3:8: `type` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any",
         ),
         (
             "[setting.a]\ntype = 'integer'\nmin = 'x'",
@@ -421,79 +415,79 @@ fn says_what_is_wrong_with_a_declared_setting() {
         ),
         (
             "[setting.a]\ntype = 'integer'\ndefault = 'twelve'",
-            "[bad-project] justwhy.toml:4:11: the default does not fit: \"twelve\" is not an integer; accepted: a whole number from -9223372036854775808 to 9223372036854775807, without blanks, `_` or leading zeros",
+            "[bad-project] justwhy.toml:4:11: invalid default: \"twelve\" is not an integer; accepted: a whole number from -9223372036854775808 to 9223372036854775807, without blanks, `_` or leading zeros",
         ),
         (
             "[setting.a]\ntype = 'duration'\ndefault = 30",
-            "[bad-project] justwhy.toml:4:11: the default does not fit: 30 is an integer, not a duration; accepted: a text with a unit, \"30s\" if seconds are meant or \"30ms\" if milliseconds are",
+            "[bad-project] justwhy.toml:4:11: invalid default: 30 is an integer, not a duration; accepted: a string with a unit: \"30s\" for seconds, \"30ms\" for milliseconds",
         ),
         (
             "[setting.token]\ntype = 'integer'\ndefault = 'hush'",
-            "[bad-project] justwhy.toml:4:11: the default does not fit: what it says is not an integer; accepted: a whole number from -9223372036854775808 to 9223372036854775807, without blanks, `_` or leading zeros",
+            "[bad-project] justwhy.toml:4:11: invalid default: the value is not an integer; accepted: a whole number from -9223372036854775808 to 9223372036854775807, without blanks, `_` or leading zeros",
         ),
         (
             "[setting.a]\ntype = 'choice'",
-            "[bad-project] justwhy.toml:3:8: a choice needs the values that it is one of | add one_of = [\"…\", \"…\"]",
+            "[bad-project] justwhy.toml:3:8: a choice needs `one_of` | add one_of = [\"…\", \"…\"]",
         ),
         (
             "[setting.a]\none_of = ['north', 'south']\ndefault = 'nort'",
-            "[bad-project] justwhy.toml:4:11: the default does not fit: \"nort\" is none of the declared values (\"north\" is near); accepted: \"north\" or \"south\"",
+            "[bad-project] justwhy.toml:4:11: invalid default: \"nort\" is not one of the declared values (did you mean \"north\"?); accepted: \"north\" or \"south\"",
         ),
         (
             "[setting.a]\ntype = 'text'\none_of = ['x']",
-            "[bad-project] justwhy.toml:4:10: `one_of` is about a choice, and this is a text | its type must be \"choice\"",
+            "[bad-project] justwhy.toml:3:8: `type` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any",
         ),
         (
             "[setting.a]\ntype = 'text'\nitems = 'text'",
-            "[bad-project] justwhy.toml:4:9: only a list has items, and this is a text | its type must be \"list\"",
+            "[bad-project] justwhy.toml:3:8: `type` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any\n[bad-project] justwhy.toml:4:9: `items` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any",
         ),
         (
             "[setting.a]\ntype = 'list'\nitems = 'list'",
-            "[bad-project] justwhy.toml:4:9: what the items of a list have inside is not declared | leave `items` out: then anything may be in the list",
+            "[bad-project] justwhy.toml:4:9: nested items cannot be declared | remove `items`; the list may then have any items",
         ),
         (
             "[setting.a]\ntype = 'list'\nitems = 'integer'\ndefault = [1, 'x']",
-            "[bad-project] justwhy.toml:5:15: the default does not fit: item 2: \"x\" is not an integer; accepted: a whole number from -9223372036854775808 to 9223372036854775807, without blanks, `_` or leading zeros",
+            "[bad-project] justwhy.toml:5:15: invalid default: item 2: \"x\" is not an integer; accepted: a whole number from -9223372036854775808 to 9223372036854775807, without blanks, `_` or leading zeros",
         ),
         (
             "[setting.a]\nmatches = '(x'",
-            "[bad-project] justwhy.toml:3:11: this is no regular expression: unclosed group",
+            "[bad-project] justwhy.toml:3:11: invalid regular expression: unclosed group",
         ),
         (
             "[setting.a]\nmatches = '^x'\ndefault = 'y'",
-            "[bad-project] justwhy.toml:4:11: the default does not fit: \"y\" does not match its pattern; accepted: what matches ^x",
+            "[bad-project] justwhy.toml:4:11: invalid default: \"y\" does not match its pattern; accepted: what matches ^x",
         ),
         (
             "[setting.a]\nrequired = 'yes'",
-            "[bad-project] justwhy.toml:3:1: `required` must be true, false, or a table from axes to values, not a text",
+            "[bad-project] justwhy.toml:3:1: `required` must be true, false, or a table from axes to values, not a string",
         ),
         (
             "[setting.a]\nrequired = { environmnt = 'production' }",
-            "[bad-project] justwhy.toml:3:14: there is no axis environmnt | declare it with [[axis]]",
+            "[bad-project] justwhy.toml:3:14: no axis has the name environmnt | declare it with [[axis]]",
         ),
         (
             "[setting.a]\ndiffers_by = ['environmnt']",
-            "[bad-project] justwhy.toml:3:15: there is no axis environmnt | declare it with [[axis]]",
+            "[bad-project] justwhy.toml:3:15: no axis has the name environmnt | declare it with [[axis]]",
         ),
         (
             "[setting.a]\ntype = 'text'\ngather = 'after'",
-            "[bad-project] justwhy.toml:4:10: only lists gather, and this is a text | its type must be \"list\"",
+            "[bad-project] justwhy.toml:3:8: `type` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any",
         ),
         (
             "[[rule]]\nname = 'r'",
-            "[bad-project] justwhy.toml:3:8: the rule r requires nothing | add require = \"…\", an expression over settings",
+            "[bad-project] justwhy.toml:3:8: the rule r has no `require` | add require = \"…\", an expression over settings",
         ),
         (
             "[[rule]]\nname = 'r'\nrequire = 'true'\n[[rule]]\nname = 'r'\nrequire = 'true'",
-            "[bad-project] justwhy.toml:6:8: two rules are named r | the first is at justwhy.toml:3:8 | give one of them another name",
+            "[bad-project] justwhy.toml:6:8: duplicate name: two rules have the name r | first at justwhy.toml:3:8 | choose another name for one of them",
         ),
         (
             "[[accept]]\nrule = 'bad-valu'\nreason = 'x'",
-            "[bad-project] justwhy.toml:3:8: there is no rule bad-valu | did you mean \"bad-value\"?",
+            "[bad-project] justwhy.toml:3:8: no rule has the name bad-valu | did you mean \"bad-value\"?",
         ),
         (
             "[[accept]]\nrule = 'bad-value'\nreason = ''\nuntil = 'soon'",
-            "[bad-project] justwhy.toml:5:9: `until` must be a date | write until = 2027-01-31\n[bad-project] justwhy.toml:4:10: a reason that says nothing helps nobody",
+            "[bad-project] justwhy.toml:5:9: `until` must be a date | write until = 2027-01-31\n[bad-project] justwhy.toml:4:10: empty `reason`",
         ),
         (
             "[[accept]]\nrule = 'bad-value'",
@@ -501,23 +495,23 @@ fn says_what_is_wrong_with_a_declared_setting() {
         ),
         (
             "catalogue = ['nowhere.toml']",
-            "[missing-file] nowhere.toml: nowhere.toml is not there | named at justwhy.toml:2:14",
+            "[missing-file] nowhere.toml: file not found: nowhere.toml | named at justwhy.toml:2:14",
         ),
         (
             "[setting.a]\ndefault = { b = 1 }",
-            "[bad-project] justwhy.toml:3:11: the default of a setting is a value or a list, and this is a table | declare each setting in it for itself, or say type = \"map\"",
+            "[bad-project] justwhy.toml:3:11: the default is a table, not a value or a list | declare each setting in it, or use type = \"map\"",
         ),
         (
             "[setting.a]\nformerly = ['x']\n[setting.b]\nformerly = ['x']",
-            "[bad-project] justwhy.toml:4:10: the former name x of b is also a name of a | declared at justwhy.toml:2:10 | a former name means one setting; take it out of one of the two",
+            "[bad-project] justwhy.toml:4:10: the former name x of b is also a name of a | declared at justwhy.toml:2:10 | remove it from one of the two",
         ),
         (
             "[setting.a]\nformerly = ['a']",
-            "[bad-project] justwhy.toml:2:10: the former name a of a is also a name of a | declared at justwhy.toml:2:10 | a former name means one setting; take it out of one of the two",
+            "[bad-project] justwhy.toml:2:10: the former name a of a is also a name of a | declared at justwhy.toml:2:10 | remove it from one of the two",
         ),
         (
             "[setting.\"a.b\"]\n[setting.'\"a\".b']",
-            "[bad-project] justwhy.toml:3:10: two settings are named \"\\\"a\\\".b\" | the first is at justwhy.toml:2:10 | give one of them another name",
+            "[bad-project] justwhy.toml:3:10: duplicate name: two settings have the name \"\\\"a\\\".b\" | first at justwhy.toml:2:10 | choose another name for one of them",
         ),
     ] {
         assert_eq!(errors(&format!("justwhy = 1\n{text}\n")), expected, "{text}");
@@ -560,5 +554,5 @@ fn finds_the_project_file_above_and_where_it_is_named() {
         assert_eq!(project.folder.to_str(), Some("/p"), "{asked}");
     }
     let missing = Project::load(&world, Some("p/other.toml".as_ref())).unwrap_err();
-    assert_eq!(missing[0].to_string(), "/p/other.toml: other.toml is not there");
+    assert_eq!(missing[0].to_string(), "/p/other.toml: file not found: other.toml");
 }

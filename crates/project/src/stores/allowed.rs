@@ -95,7 +95,10 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
             && !is_env_name(name)
         {
             let error = Error::new(CODE, "invalid name of a variable");
-            sink.error(error.help("write the name of the variable with the token, never the token"), *at);
+            sink.error(
+                error.help("write the name of the variable with the token, never the token"),
+                *at,
+            );
         }
         let path = |sink: &mut Sink<'_>, field: &str| {
             sink.text(table, field).map(|(path, _)| PathBuf::from(path))

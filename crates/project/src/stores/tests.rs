@@ -29,36 +29,31 @@ fn says_where_a_store_file_is_wrong() {
         ("[scope.everyone]", "1 scopes"),
         (
             "[scope.\"a b\"]",
-            "[bad-store] scopes.toml:2:8: this cannot name a scope | a name is made of A-Z, a-z, \
-             0-9, `.`, `_` and `-`, with `/` between its parts, such as \"team/shorewatch\"",
+            "[bad-store] scopes.toml:2:8: invalid name of a scope | a name has A-Z, a-z, 0-9, `.`, `_` and `-`, with `/` between the parts, for example \"team/shorewatch\"",
         ),
         (
             "[scope.a.variables]\nTIDE_X = 8",
-            "[bad-store] scopes.toml:3:1: `TIDE_X` must be a text (variables have no types) or a \
-             table with its `value`, not an integer",
+            "[bad-store] scopes.toml:3:1: `TIDE_X` must be a string (variables have no types), or a table with its `value`, not an integer",
         ),
         (
             "[scope.a.variables]\nTIDE_X = { value = \"hidden-1\", secrte = true }",
-            "[bad-store] scopes.toml:3:32: a variable has no field `secrte` | did you mean `secret`?",
+            "[bad-store] scopes.toml:3:32: unknown field: a variable has no field `secrte` | did you mean `secret`?",
         ),
         (
             "[scope.a.variables]\nTIDE_X = { secret = true }",
-            "[bad-store] scopes.toml:3:1: the variable TIDE_X has no `value` | write value = \"…\", \
-             a text",
+            "[bad-store] scopes.toml:3:1: the variable TIDE_X has no `value` | write value = \"…\", a string",
         ),
         (
             "[scope.a.variables]\n\"TIDE-X\" = \"hidden-2\"",
-            "[bad-store] scopes.toml:3:1: this cannot name a variable | a name is made of letters, \
-             digits and `_`, and does not begin with a digit",
+            "[bad-store] scopes.toml:3:1: invalid name of a variable | a name has letters, digits and `_`, and does not begin with a digit",
         ),
         (
             "[scope.a]\nvisible_to = { service = [] }",
-            "[bad-store] scopes.toml:3:26: an empty list of values is never met | take the entry out \
-             if everybody is meant",
+            "[bad-store] scopes.toml:3:26: an empty list of values never matches | remove the entry if it is meant for everybody",
         ),
         (
             "[scope.a]\nvisible_to = \"alerts\"",
-            "[bad-store] scopes.toml:3:1: `visible_to` must be a table, not a text",
+            "[bad-store] scopes.toml:3:1: `visible_to` must be a table, not a string",
         ),
         (
             "[scope]\na = 1",
@@ -67,7 +62,7 @@ fn says_where_a_store_file_is_wrong() {
         ),
         (
             "[scopes.a]",
-            "[bad-store] scopes.toml:2:2: a store file has no field `scopes` | did you mean `scope`?",
+            "[bad-store] scopes.toml:2:2: unknown field: a store file has no field `scopes` | did you mean `scope`?",
         ),
     ] {
         let shown = store(text);
@@ -120,37 +115,32 @@ fn says_where_what_is_allowed_is_wrong() {
         (format!("{origin}\"http://127.0.0.1:8080\""), "[\"http://127.0.0.1:8080\"]"),
         (
             format!("{origin}\"https://hq.example/v1\""),
-            "[bad-stores] stores.toml:3:10: an origin has no path | an origin is a scheme, a host and \
-             a port, such as https://hq.example:8443; what follows them stands in `path`",
+            "[bad-stores] stores.toml:3:10: an origin cannot have a path | write a scheme, a host and a port, for example https://hq.example:8443; the rest belongs in `path`",
         ),
         (
             format!("{origin}\"https://mara:pw@hq.example\""),
-            "[bad-stores] stores.toml:3:10: the address must not hold a user or a password | an \
-             origin is a scheme, a host and a port, such as https://hq.example:8443; what follows them \
-             stands in `path`",
+            "[bad-stores] stores.toml:3:10: the address must not have a user or a password | write a scheme, a host and a port, for example https://hq.example:8443; the rest belongs in `path`",
         ),
         (
             format!("{origin}\"https://hq.example\"\ntoken_variable = \"s3cr3t token\""),
-            "[bad-stores] stores.toml:4:18: this is no name of a variable | name the variable that \
-             holds the token, never the token",
+            "[bad-stores] stores.toml:4:18: invalid name of a variable | write the name of the variable with the token, never the token",
         ),
         (
             format!("{origin}\"https://hq.example\"\ntimeout = \"soon\""),
-            "[bad-stores] stores.toml:4:11: this is no time between 0 and 10 minutes | such as \
-             \"10s\" or \"500ms\"",
+            "[bad-stores] stores.toml:4:11: not a time between 0 and 10 minutes | for example \"10s\" or \"500ms\"",
         ),
         (
             format!("{origin}\"https://hq.example\"\ncertificate = \"a.pem\""),
-            "[bad-stores] stores.toml:3:10: a `certificate` is of no use without its `key` | give both",
+            "[bad-stores] stores.toml:3:10: a `certificate` needs its `key` | give both",
         ),
         (
             format!("{origin}\"https://hq.example\"\n{origin}\"https://hq.example:443\""),
-            "[bad-stores] stores.toml:5:10: this origin is allowed twice with the same variable | \
+            "[bad-stores] stores.toml:5:10: duplicate origin with the same variable | \
              keep one of them",
         ),
         (
             "[[alow]]".to_owned(),
-            "[bad-stores] stores.toml:2:3: stores.toml has no field `alow` | did you mean `allow`?",
+            "[bad-stores] stores.toml:2:3: unknown field: stores.toml has no field `alow` | did you mean `allow`?",
         ),
     ] {
         assert_eq!(allowed(&text), expected, "{text}");

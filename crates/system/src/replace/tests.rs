@@ -30,7 +30,7 @@ fn replaces_only_what_it_has_read() {
     std::fs::write(&path, b"other = 1\n").unwrap();
     for before in [None, Some(&b"old = 1\n"[..])] {
         let error = write(&edit(folder.path(), before)).unwrap_err();
-        assert!(error.message().contains("changed it meanwhile"), "{error}");
+        assert!(error.message().contains("it changed while it was being edited"), "{error}");
     }
     assert_eq!(std::fs::read(&path).unwrap(), b"other = 1\n");
     std::fs::remove_file(&path).unwrap();
@@ -66,7 +66,7 @@ fn waits_for_others_and_gives_up() {
     let folder = tempfile::tempdir().unwrap();
     let lock = EditLock::of(folder.path(), Duration::ZERO).unwrap();
     let error = EditLock::of(folder.path(), Duration::from_millis(20)).unwrap_err();
-    assert!(error.message().contains("somebody else has been editing"), "{error}");
+    assert!(error.message().contains("another process is editing"), "{error}");
     let folder_of_it = folder.path().to_owned();
     let waiting = std::thread::spawn(move || EditLock::of(&folder_of_it, Duration::from_secs(60)));
     std::thread::sleep(Duration::from_millis(30));

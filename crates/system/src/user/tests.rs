@@ -48,20 +48,26 @@ fn counts_only_where_nobody_else_could_have_written_it() {
         std::fs::set_permissions(path, std::fs::Permissions::from_mode(mode)).unwrap();
     };
     mode(&file, 0o666);
-    assert!(matches!(consent(&file), Consent::Unusable(why) if why.contains("written by others")));
+    assert!(
+        matches!(consent(&file), Consent::Unusable(why) if why.contains("written by other users"))
+    );
     mode(&file, 0o600);
     mode(folder.path(), 0o777);
-    assert!(matches!(consent(&file), Consent::Unusable(why) if why.contains("the folder of")));
+    assert!(matches!(consent(&file), Consent::Unusable(why) if why.contains("folder of")));
     mode(folder.path(), 0o700);
     // A link in the repository, and a file there that the user's folder links to.
     let link = repository.path().join("stores.toml");
     std::os::unix::fs::symlink(&file, &link).unwrap();
-    assert!(matches!(consent(&link), Consent::Unusable(why) if why.contains("inside of")));
+    assert!(
+        matches!(consent(&link), Consent::Unusable(why) if why.contains("inside the repository"))
+    );
     let theirs = repository.path().join("theirs.toml");
     std::fs::write(&theirs, "justwhy = 1\n").unwrap();
     let link = folder.path().join("link.toml");
     std::os::unix::fs::symlink(&theirs, &link).unwrap();
-    assert!(matches!(consent(&link), Consent::Unusable(why) if why.contains("inside of")));
+    assert!(
+        matches!(consent(&link), Consent::Unusable(why) if why.contains("inside the repository"))
+    );
     assert_eq!(consent(&folder.path().join("none.toml")), Consent::NoFile);
     // Only root can give a file away.
     if rustix::process::geteuid().is_root() {

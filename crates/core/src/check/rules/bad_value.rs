@@ -1,8 +1,8 @@
 //! A value that its declaration refuses.
 
-use crate::check::fact::Fact;
 use super::missing_required::stands_for_nothing;
 use super::{About, Look, Seen, Severity, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
 
 const EMPTY: &str = "{key} is an empty string, which is not allowed";

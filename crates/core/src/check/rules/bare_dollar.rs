@@ -1,8 +1,8 @@
 //! A variable without braces in a string, which is not a reference.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
+use crate::check::fact::Fact;
 use crate::check::seen::TextSaid;
 
 const LITERAL: &str = "{key} contains ${name}, which is not a reference and stays as it is";

@@ -1,7 +1,7 @@
 //! A key without a value.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Severity, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyPath;
@@ -11,8 +11,7 @@ use std::sync::Arc;
 const NO_VALUE: &str = "{key} has no value: key without a value";
 
 pub(crate) static BARE_NULL: About =
-    About::new("bare-null", Severity::Warning, "a key without a value", &[NO_VALUE],
-    || {
+    About::new("bare-null", Severity::Warning, "a key without a value", &[NO_VALUE], || {
         Visit::Finish(finish)
     });
 

@@ -1,9 +1,9 @@
 //! A reference to nothing, or back to itself.
 
-use crate::check::fact::Fact;
 use super::missing_required::stands_for_nothing;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
+use crate::check::fact::Fact;
 
 const BROKEN: &str = "{key} has a broken reference: {problem}";
 
@@ -21,6 +21,7 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
     if is_other || seen.answer.failure().is_some_and(|failure| failure.is_echo) {
         return;
     }
-    let finding = seen.finding(CheckRule(&BROKEN_REFERENCE), Fact::new(BROKEN).with("problem", message));
+    let finding =
+        seen.finding(CheckRule(&BROKEN_REFERENCE), Fact::new(BROKEN).with("problem", message));
     look.findings.add(finding.at(seen.spot(winner, None)));
 }

@@ -1,8 +1,8 @@
 //! A stronger value of another type.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
+use crate::check::fact::Fact;
 use crate::model::convert::Declaration;
 use crate::model::value::Type;
 use crate::precedence::resolution::Candidate;
@@ -10,11 +10,13 @@ use crate::precedence::verdict::{Rule, Verdict};
 
 const OTHER_TYPE: &str = "{layer} sets {key} to {is}, a weaker layer sets {was}";
 
-pub(crate) static CHANGES_TYPE: About =
-    About::new("changes-type", Severity::Warning, "a stronger value of another type", &[OTHER_TYPE],
-    || {
-        Visit::Candidate(visit)
-    });
+pub(crate) static CHANGES_TYPE: About = About::new(
+    "changes-type",
+    Severity::Warning,
+    "a stronger value of another type",
+    &[OTHER_TYPE],
+    || Visit::Candidate(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let resolution = seen.resolution();

@@ -1,8 +1,8 @@
 //! An empty string that overrides a value.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
+use crate::check::fact::Fact;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;

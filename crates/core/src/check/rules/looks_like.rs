@@ -1,8 +1,8 @@
 //! A string that other readers of its format take for something else.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
+use crate::check::fact::Fact;
 use crate::model::document::Lookalike;
 use crate::precedence::resolution::Candidate;
 

@@ -1,7 +1,7 @@
 //! A required setting that is not set.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
 use crate::explanation::Status;
 use crate::model::catalogue::{EmptyText, Required};
@@ -12,11 +12,13 @@ const NOT_SET: &str = "{key} is required, but not set";
 const REMOVED: &str = "{key} is required, but {layer} removes it";
 const EMPTY: &str = "{key} is required, but is an empty string";
 
-pub(crate) static MISSING_REQUIRED: About =
-    About::new("missing-required", Severity::Error, "a required setting that is not set", &[NOT_SET, REMOVED, EMPTY],
-    || {
-        Visit::Setting(visit)
-    });
+pub(crate) static MISSING_REQUIRED: About = About::new(
+    "missing-required",
+    Severity::Error,
+    "a required setting that is not set",
+    &[NOT_SET, REMOVED, EMPTY],
+    || Visit::Setting(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
     let found = match &seen.answer.status {

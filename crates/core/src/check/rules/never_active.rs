@@ -1,7 +1,7 @@
 //! A layer that applies in no context.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Needs, Severity, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::model::layer::{Inactivity, LayerIndex, Presence};
 use crate::model::place::{Origin, Place, Span};
@@ -11,12 +11,14 @@ use std::sync::Arc;
 const NEEDS: &str = "layer {key} applies in no context: it needs {axis}, which is always unset";
 const NOWHERE: &str = "layer {key} applies in no context: {condition}";
 
-pub(crate) static NEVER_ACTIVE: About =
-    About::new("never-active", Severity::Warning, "a layer that applies in no context", &[NEEDS, NOWHERE],
-    || {
-        Visit::Finish(finish)
-    })
-    .needing(Needs::EveryContext);
+pub(crate) static NEVER_ACTIVE: About = About::new(
+    "never-active",
+    Severity::Warning,
+    "a layer that applies in no context",
+    &[NEEDS, NOWHERE],
+    || Visit::Finish(finish),
+)
+.needing(Needs::EveryContext);
 
 fn finish(look: &mut Look<'_>) {
     let contexts = look.survey.contexts();

@@ -1,24 +1,27 @@
 //! A command in a string, which is not executed.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
+use crate::check::fact::Fact;
 use crate::check::seen::TextSaid;
 
 const COMMAND: &str = "{key} contains $(…), which is not executed";
 const BACKTICKS: &str = "{key} contains a command in backticks, which is not executed";
 
-pub(crate) static NOT_RUN: About =
-    About::new("not-run", Severity::Warning, "a command in a string, which is not executed", &[COMMAND, BACKTICKS],
-    || {
-        Visit::Text(visit)
-    });
+pub(crate) static NOT_RUN: About = About::new(
+    "not-run",
+    Severity::Warning,
+    "a command in a string, which is not executed",
+    &[COMMAND, BACKTICKS],
+    || Visit::Text(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     // What a process hands down went through its shell already.
     let why = not_run(said.text, said.is_shell_like).filter(|_| !said.is_handed_down);
     let Some(why) = why else { return };
-    let finding = seen.finding(CheckRule(&NOT_RUN), Fact::new(why)).at(seen.spot(said.candidate, None));
+    let finding =
+        seen.finding(CheckRule(&NOT_RUN), Fact::new(why)).at(seen.spot(said.candidate, None));
     look.findings.add(finding.help("write the value itself: nothing in a file is ever executed"));
 }
 

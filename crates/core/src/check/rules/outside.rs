@@ -1,10 +1,14 @@
 //! Rules whose findings come from outside of the settings: whoever has what they look at finds them.
 
-
 use super::{About, Needs, Severity, Visit};
 
-pub(crate) static CANNOT_READ: About =
-    About::new("cannot-read", Severity::Error, "a context that cannot be read", &["{problem}"], || Visit::Nothing);
+pub(crate) static CANNOT_READ: About = About::new(
+    "cannot-read",
+    Severity::Error,
+    "a context that cannot be read",
+    &["{problem}"],
+    || Visit::Nothing,
+);
 
 /// The rule's own message or expression, what keeps it from being judged, and each with the values of the settings.
 const RULE_FORMS: [&str; 8] = [
@@ -35,8 +39,14 @@ pub(crate) static ORPHAN_FILE: About = About::new(
 )
 .needing(Needs::EveryContext);
 
-pub(crate) static IDLE_ACCEPT: About =
-    About::new("idle-accept", Severity::Warning, "an [[accept]] that matches no finding", &["this [[accept]] matches no finding of {rule}", "this [[accept]] matches no finding of {rule} for {setting}"], || {
-        Visit::Nothing
-    })
-    .needing(Needs::EveryContext);
+pub(crate) static IDLE_ACCEPT: About = About::new(
+    "idle-accept",
+    Severity::Warning,
+    "an [[accept]] that matches no finding",
+    &[
+        "this [[accept]] matches no finding of {rule}",
+        "this [[accept]] matches no finding of {rule} for {setting}",
+    ],
+    || Visit::Nothing,
+)
+.needing(Needs::EveryContext);

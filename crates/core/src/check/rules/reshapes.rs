@@ -1,8 +1,8 @@
 //! A value where a weaker layer has a branch, or the other way round.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
+use crate::check::fact::Fact;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
 

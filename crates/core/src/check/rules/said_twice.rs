@@ -1,19 +1,21 @@
 //! Two names of one source for one setting.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
+use crate::check::fact::Fact;
 use crate::model::layer::Kind;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};
 
 const SAME: &str = "{key} has two names in one source: {name} and {other}";
 
-pub(crate) static SAID_TWICE: About =
-    About::new("said-twice", Severity::Warning, "two names in one source for one setting", &[SAME],
-    || {
-        Visit::Candidate(visit)
-    });
+pub(crate) static SAID_TWICE: About = About::new(
+    "said-twice",
+    Severity::Warning,
+    "two names in one source for one setting",
+    &[SAME],
+    || Visit::Candidate(visit),
+);
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let resolution = seen.resolution();

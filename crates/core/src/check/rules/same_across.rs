@@ -1,7 +1,7 @@
 //! Two contexts that must differ and do not.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Needs, Seen, Severity, State, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
 use crate::contexts::survey::{ContextSet, Survey};
 use crate::model::key::KeyId;
@@ -103,9 +103,8 @@ fn tell(look: &mut Look<'_>, key: KeyId, same: &Same) {
         if values.len() < 2 {
             continue;
         }
-        let fact = Fact::new(SAME)
-            .with("axis", axis.as_str())
-            .with("values", list_values(&values, "and"));
+        let fact =
+            Fact::new(SAME).with("axis", axis.as_str()).with("values", list_values(&values, "and"));
         let finding = Finding::new(CheckRule(&SAME_ACROSS), fact, same.contexts.clone());
         let mut finding = finding.about(first.keys.show(key));
         for (reading, leaf) in &same.winners {

@@ -1,7 +1,7 @@
 //! A secret in a file that git tracks or would track: whether it does is asked of it at the end.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
 use crate::model::layer::Kind;
 use crate::model::value::Value;
@@ -49,9 +49,7 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
             }
             SECRET
         }
-        Value::Integer(_) | Value::Number(_) if declared == Some(true) => {
-            SECRET
-        }
+        Value::Integer(_) | Value::Number(_) if declared == Some(true) => SECRET,
         _ => return,
     };
     let place = seen.lines.spot(reading, candidate.leaf, None, true);

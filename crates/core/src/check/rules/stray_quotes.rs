@@ -1,8 +1,8 @@
 //! A quote or a blank that was left at an end of a string.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
+use crate::check::fact::Fact;
 use crate::check::seen::TextSaid;
 
 const BLANKS: &str = "{key} has blanks at both ends";
@@ -22,7 +22,8 @@ pub(crate) static STRAY_QUOTES: About = About::new(
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     let Some(why) = stray_quotes(said.text) else { return };
-    let finding = seen.finding(CheckRule(&STRAY_QUOTES), Fact::new(why)).at(seen.spot(said.candidate, None));
+    let finding =
+        seen.finding(CheckRule(&STRAY_QUOTES), Fact::new(why)).at(seen.spot(said.candidate, None));
     look.findings.add(finding.help("remove it if it is a mistake"));
 }
 

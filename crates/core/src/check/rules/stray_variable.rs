@@ -1,8 +1,8 @@
 //! A variable that was probably meant for a setting.
 
-use crate::check::fact::Fact;
 use super::variable_clash::known_in;
 use super::{About, Look, Severity, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding, meant_by_slip};
 use crate::contexts::survey::ContextSet;
 use crate::model::layer::{LayerIndex, Names};

@@ -1,7 +1,7 @@
 //! A setting that is not declared.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Needs, Seen, Severity, State, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyId;

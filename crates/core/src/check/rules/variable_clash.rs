@@ -1,7 +1,7 @@
 //! Two settings with one variable.
 
-use crate::check::fact::Fact;
 use super::{About, Look, Severity, Visit};
+use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyId;
@@ -13,11 +13,13 @@ use std::sync::Arc;
 
 const SAME: &str = "{key} and {other} have the same variable, {variable}";
 
-pub(crate) static VARIABLE_CLASH: About =
-    About::new("variable-clash", Severity::Error, "two settings with one variable", &[SAME],
-    || {
-        Visit::Finish(finish)
-    });
+pub(crate) static VARIABLE_CLASH: About = About::new(
+    "variable-clash",
+    Severity::Error,
+    "two settings with one variable",
+    &[SAME],
+    || Visit::Finish(finish),
+);
 
 fn finish(look: &mut Look<'_>) {
     let contexts = look.survey.contexts();

@@ -163,12 +163,16 @@ impl Change {
         let Change { at, name, .. } = self;
         let to = self.to.as_deref().unwrap_or_default();
         match (self.act, at.origin()) {
-            (Act::TakeOut, Some(Origin::Process)) => format!("unset the environment variable {name}"),
+            (Act::TakeOut, Some(Origin::Process)) => {
+                format!("unset the environment variable {name}")
+            }
             (Act::TakeOut, Some(Origin::Arguments)) => {
                 format!("leave out --set {name}")
             }
             (Act::TakeOut, _) => format!("remove {name} at {at}"),
-            (Act::Write, Some(Origin::Process)) => format!("set the environment variable {name} to {to}"),
+            (Act::Write, Some(Origin::Process)) => {
+                format!("set the environment variable {name} to {to}")
+            }
             (Act::Write, Some(Origin::Arguments)) => format!("use --set {name}={to}"),
             (Act::Write, _) => format!("set {name} to {to} at {at}"),
             (Act::Rename, Some(Origin::Process)) => {

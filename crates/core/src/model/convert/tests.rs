@@ -103,7 +103,7 @@ fn converts_to_declared_types_exactly_or_says_what_would_be_accepted() {
         (
             TextType,
             Value::Number(1.1),
-            "1.1 is a number, not a text; accepted: the same in quotes, \"1.1\"",
+            "1.1 is a number, not a string; accepted: the same in quotes: \"1.1\"",
         ),
         (Boolean, text("Off"), "false"),
         (
@@ -138,7 +138,7 @@ fn converts_to_declared_types_exactly_or_says_what_would_be_accepted() {
         (
             Duration,
             Value::Integer(30),
-            "30 is an integer, not a duration; accepted: a text with a unit, \"30s\" if seconds are meant or \"30ms\" if milliseconds are",
+            "30 is an integer, not a duration; accepted: a string with a unit: \"30s\" for seconds, \"30ms\" for milliseconds",
         ),
         (Size, text("10 MiB"), "\"10 MiB\""),
         (Size, Value::Integer(4096), "4096"),
@@ -162,20 +162,20 @@ fn converts_to_declared_types_exactly_or_says_what_would_be_accepted() {
             text("postgres://u:hush@h:99999/"),
             "\"postgres://u:***@h:99999/\" is not an address (invalid port number); accepted: an address such as https://host.example:8443/path",
         ),
-        (Path, text(""), "\"\" is not a path; accepted: a text that is not empty, without NUL"),
+        (Path, text(""), "\"\" is not a path; accepted: a string that is not empty, without NUL"),
         (List, text("a, b\\, c,"), "[\"a\", \"b, c\", \"\"]"),
         (List, text("[1, \"x\"]"), "[1, \"x\"]"),
         (
             List,
             text("[1"),
-            "\"[1\" begins with `[` and is no JSON list; accepted: a JSON list, or items with commas between them",
+            "\"[1\" begins with `[`, but is not a JSON list; accepted: a JSON list, or items separated by commas",
         ),
         (List, Value::Integer(1), "1 is an integer, not a list; accepted: a list, [1]"),
         (Map, text("{\"a\": {\"b\": 1}}"), "{ \"a\" = { \"b\" = 1 } }"),
         (
             Map,
             text("[1]"),
-            "\"[1]\" is not a map; accepted: a table, or a text that is a JSON object",
+            "\"[1]\" is not a table; accepted: a table, or a string with a JSON object",
         ),
     ] {
         let shape = Shape { kind, ..Shape::default() };
@@ -204,12 +204,12 @@ fn checks_choices_patterns_and_bounds() {
         (
             &choice,
             text("nord"),
-            "\"nord\" is none of the declared values (\"north\" is near); accepted: \"north\" or 2",
+            "\"nord\" is not one of the declared values (did you mean \"north\"?); accepted: \"north\" or 2",
         ),
         (
             &choice,
             text("nort"),
-            "\"nort\" is none of the declared values (\"north\" is near); accepted: \"north\" or 2",
+            "\"nort\" is not one of the declared values (did you mean \"north\"?); accepted: \"north\" or 2",
         ),
         (
             &pattern(Declaration::Text),
@@ -319,7 +319,7 @@ fn takes_addresses_apart_without_their_passwords() {
         "user=tide",
         "password=***",
         "host=gauge.example",
-        "port=443 (the usual one)",
+        "port=443 (default)",
         "path=/a/b",
     ];
     assert_eq!(shown, expected);

@@ -105,10 +105,7 @@ fn parse_segment(rest: &str, whole: usize) -> Result<(String, &str), NameError> 
     let here = whole - rest.len();
     if let Some(inner) = rest.strip_prefix('\'') {
         let Some((segment, after)) = inner.split_once('\'') else {
-            return Err(NameError {
-                at: here,
-                problem: "unterminated quote",
-            });
+            return Err(NameError { at: here, problem: "unterminated quote" });
         };
         return Ok((segment.to_owned(), after));
     }

@@ -32,15 +32,15 @@ fn is_active_if_all_of_when_and_none_of_unless_is_met() {
     assert_eq!(because(&[], &[production.clone(), north.clone()]), None, "unset matches nothing");
     assert_eq!(
         because(&[dev.clone(), production.clone()], &[]).unwrap(),
-        "only when environment is production, staging or test; here it is dev"
+        "applies only to environment=production|staging|test; here environment is dev"
     );
     assert_eq!(
         because(std::slice::from_ref(&north), &[]).unwrap(),
-        "only when region is north; here it is unset"
+        "applies only to region=north; here region is unset"
     );
     assert_eq!(
         because(std::slice::from_ref(&dev), &[production, dev.clone()]).unwrap(),
-        "not when environment is dev, as here"
+        "does not apply to environment=dev"
     );
 }
 

@@ -84,17 +84,17 @@ fn leaves_a_dollar_alone_that_was_written_as_a_plain_one() {
 #[test]
 fn says_what_is_wrong_and_repeats_no_text() {
     for (text, expected) in [
-        ("${a", "a `${` is never closed; write `$${` if it shall stand for itself"),
-        ("x ${a:-b", "a `${` is never closed; write `$${` if it shall stand for itself"),
-        ("${variable:}", "`${variable:` must be followed by a name"),
-        ("${a@x}", "after `@` stands `axis=value`, several with commas"),
+        ("${a", "unterminated `${`; write `$${` for a literal `${`"),
+        ("x ${a:-b", "unterminated `${`; write `$${` for a literal `${`"),
+        ("${variable:}", "expected a name after `${variable:`"),
+        ("${a@x}", "expected `axis=value` after `@`, several separated by commas"),
         ("${file:x@a=b}", "File(\"x@a=b\")"),
-        ("${a secret}", "after `${a` a `}` or `:-` must come"),
+        ("${a secret}", "expected `}` or `:-` after `${a`"),
     ] {
         let shown = shown(text, KEYS);
         assert_eq!(shown.strip_prefix("! ").unwrap_or(&shown), expected, "{text}");
     }
-    assert!(shown("${}", KEYS).starts_with("! `${` must be followed by the name of a setting"));
+    assert!(shown("${}", KEYS).starts_with("! expected the key of a setting after `${`"));
 }
 
 #[test]

@@ -26,15 +26,15 @@ fn every_entry_of_an_audience_must_match() {
         (&[("service", "forecast-tides"), ("region", "north")][..], None),
         (
             &[("service", "forecast"), ("region", "north")][..],
-            Some("meant for service alerts or forecast-*; here service is forecast"),
+            Some("meant for service=alerts|forecast-*; here service is forecast"),
         ),
         (
             &[("service", "alerts"), ("region", "")][..],
-            Some("meant for region north; here region is unset"),
+            Some("meant for region=north; here region is unset"),
         ),
         (
             &[("region", "north")][..],
-            Some("meant for service alerts or forecast-*; here service is unset"),
+            Some("meant for service=alerts|forecast-*; here service is unset"),
         ),
     ] {
         assert_eq!(both.refuses(&context(axes)).as_deref(), refusal, "{axes:?}");

@@ -1,7 +1,7 @@
 //! How to change a setting from here: the command that does it, or what to edit.
 
-use crate::putting::command;
 use crate::look::{Cell, Look, Role};
+use crate::putting::command;
 use justwhy_core::{Advice, Answers, Explanation};
 
 /// The way to change it: the first that `put` can take, else the first of all. All of them if it is `full`.

@@ -1,8 +1,8 @@
 //! The explanation for people: the answer, the context, the evidence, and what to do next.
 
+use super::change;
 use super::evidence::Evidence;
-use super::{change, expected};
-use crate::commands::axes;
+use crate::commands::{axes, expected, push_context};
 use crate::fingerprint::Fingerprints;
 use crate::look::{Cell, Look, Role, width};
 use crate::running::Answering;
@@ -10,7 +10,7 @@ use justwhy_core::{
     Answers, Explanation, Hop, HopValue, Item, Meaning, Origin, Provenance, Resolution, Status,
     Without, hide_address_password,
 };
-use justwhy_engine::{Search, plain_context};
+use justwhy_engine::Search;
 
 /// The most items of a gathered list that are listed.
 const MOST_ITEMS: usize = 40;
@@ -34,8 +34,7 @@ pub(super) fn text(
     let is_full = answering.common.full;
     let resolution = answers.resolution();
     let mut out = headline(look, resolution, answer, fingerprints);
-    let context = plain_context(answering.context());
-    look.styled(&mut out, Role::Lost, &format!("in {context}"), "  ");
+    push_context(look, answering.context(), &mut out);
     if let Some(because) = reason(answer) {
         look.styled(&mut out, Role::Wrong, because, "  ");
     }
@@ -61,6 +60,9 @@ pub(super) fn text(
         look.records(&mut out, 2, &records);
     }
     let mut sentences = answer.notes(answers);
+    if answer.status.is_refusal() && answer.winner.is_some() {
+        sentences.insert(0, "No weaker value is used instead.".to_owned());
+    }
     sentences.extend(without.map(|without| without_it(resolution, answer, &without)));
     if answer.winner.is_none() && evidence.is_empty() {
         sentences.extend(answer.why(answers));
@@ -154,7 +156,9 @@ fn without_it(resolution: &Resolution, answer: &Explanation, without: &Without) 
     let next = without.decided_by.as_ref().map_or("", |(layer, ..)| name(*layer));
     // Another source or name of the same layer.
     let (winner, next) = match next == winner {
-        true => (answer.winner.as_ref().map_or_else(String::new, |it| it.show(resolution.keys())), ""),
+        true => {
+            (answer.winner.as_ref().map_or_else(String::new, |it| it.show(resolution.keys())), "")
+        }
         false => (winner.to_owned(), next),
     };
     let by = if next.is_empty() { String::new() } else { format!(" (set by {next})") };

@@ -136,7 +136,8 @@ pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     if rows.len() < total {
         let same = total - rows.len();
         let settings = if same == 1 { "setting is" } else { "settings are" };
-        let line = format!("{same} {settings} the same everywhere (a KEY such as '**' shows them).");
+        let line =
+            format!("{same} {settings} the same everywhere (a KEY such as '**' shows them).");
         look.paragraph(&mut out, &line, "  ");
     }
     if let Some(line) = not_included(&gridded.left_out) {

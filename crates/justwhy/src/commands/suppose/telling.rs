@@ -1,8 +1,8 @@
 //! What `suppose` and the commands that write print for people.
 
 use super::Act;
-use crate::commands::check;
 use crate::commands::sides::{Pair, Shown};
+use crate::commands::{check, in_context};
 use crate::look::{Look, Role};
 use justwhy_core::{Difference, Effect, list_values};
 use justwhy_engine::{Deed, Outlook, Supposed, plain_context, shown_key};
@@ -100,7 +100,7 @@ impl Telling<'_> {
         let mut touched: HashSet<usize> = HashSet::new();
         effects.changed.iter().for_each(|effect| touched.extend(effect.contexts.iter()));
         let contexts = match (self.looked_at(), touched.len()) {
-            (1, _) => format!("in {}", plain_context(self.looked.heads()[0])),
+            (1, _) => in_context(self.looked.heads()[0]),
             (count, 0) => format!("in {count} contexts"),
             (count, touched) => format!("in {touched} of {count} contexts"),
         };
@@ -110,10 +110,11 @@ impl Telling<'_> {
             true => ("change", "changes"),
             false => ("would change", "would change"),
         };
+        let contexts = if contexts.is_empty() { contexts } else { format!(", {contexts}") };
         match changed.len() {
-            0 => format!("no setting {changes}{between}, {contexts}"),
-            1 => format!("1 of {total} {settings} {changes}{between}, {contexts}"),
-            count => format!("{count} of {total} {settings} {change}{between}, {contexts}"),
+            0 => format!("no setting {changes}{between}{contexts}"),
+            1 => format!("1 of {total} {settings} {changes}{between}{contexts}"),
+            count => format!("{count} of {total} {settings} {change}{between}{contexts}"),
         }
     }
 }
@@ -150,8 +151,7 @@ fn deed(it: &Supposed, is_done: bool) -> String {
     let (what, whom) = (&it.what, encrypted_for(it));
     let at = it.at.as_deref().unwrap_or_default();
     let layer = it.layer.as_deref().unwrap_or_default();
-    let (remove, encrypt) =
-        if is_done { ("removed", "encrypted") } else { ("remove", "encrypt") };
+    let (remove, encrypt) = if is_done { ("removed", "encrypted") } else { ("remove", "encrypt") };
     match it.act {
         Deed::Drop => format!("{remove} {what} from {at} ({layer})"),
         Deed::Encrypt => format!("{encrypt} {what}{whom} in {at} ({layer})"),
