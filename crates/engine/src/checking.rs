@@ -494,7 +494,7 @@ fn not_known(survey: &Survey) -> Vec<(CheckRule, String)> {
     }
     let mut not_run = Vec::new();
     if !unasked.is_empty() {
-        let why = format!("{} was not asked (--offline)", list_values(&unasked, "and"));
+        let why = format!("not contacted for {} (--offline)", list_values(&unasked, "and"));
         not_run.push((CheckRule::MISSING_REQUIRED, why.clone()));
         not_run.push((CheckRule::BAD_VALUE, why));
     }

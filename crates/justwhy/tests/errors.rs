@@ -117,10 +117,10 @@ fn shows_the_line_of_a_project_file_that_is_wrong() {
     let run = place.run(&["list"]);
     insta::assert_snapshot!(run.all(), @r"
     --- stderr
-unknown field:     error justwhy.toml:8:3: the project file has no field `layr`
+    justwhy.toml:8:3: error: unknown field: the project file has no field `layr`
       8 | [[layr]]
         |   ^^^^ did you mean `layer`?
-unknown field:     error justwhy.toml:5:1: an axis has no field `alowed`
+    justwhy.toml:5:1: error: unknown field: an axis has no field `alowed`
       5 | alowed = …
         | ^^^^^^ did you mean `allowed`?
     --- exit 2
@@ -148,7 +148,7 @@ fn takes_options_before_and_after_the_command_in_their_order() {
         (
             "the later is stronger",
             &["--set", "port=1", "list", "--set=port=2"],
-            "2=of database.url=\"x\" port=2",
+            "database.url=\"x\" port=2",
         ),
         (
             "a set after an unset",

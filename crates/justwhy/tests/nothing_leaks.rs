@@ -408,7 +408,7 @@ fn a_secret_is_one_by_every_name_that_means_it() {
     place.file("a.env", b"OLD_NAME=hush-canary-17\nCOPY=x-${OLD_NAME}\n");
     hidden(&place, &[]);
     let run = place.run(&["list"]);
-    assert!(run.code == 0 && run.stdout.contains("copy      (secret)"), "{}", run.all());
+    assert!(run.code == 0 && run.stdout.contains("copy  (secret)"), "{}", run.all());
     // By a word of its name, also of several.
     for name in ["smtp.api_keys", "smtp.credentials", "accessTokens", "db.passwords", "privateKeys"]
     {

@@ -65,7 +65,7 @@ fn a_service_answers_as_a_file_does() {
     }
     let run = far.run(&["explain", "sms.sender"]);
     assert!(run.stdout.contains("TIDE_SMS__SENDER in hq:everyone"), "{}", run.stdout);
-    assert!(run.stdout.contains("It was set 3 March 2026 by mara, revision "), "{}", run.stdout);
+    assert!(run.stdout.contains("set 3 March 2026 by mara, revision "), "{}", run.stdout);
 }
 
 #[test]
@@ -92,7 +92,7 @@ fn a_reader_learns_that_a_secret_is_there_and_no_more() {
     let above = Remote::new(&store, &layers, &service.reader);
     above.allow(&service.address, "");
     let run = above.run(&["explain", "whole"]);
-    assert!(run.stdout.contains("has a value that cannot be read"), "{}", run.stdout);
+    assert!(run.stdout.contains("whole cannot be read"), "{}", run.stdout);
     let run = above.run(&["check"]);
     assert!(run.stdout.contains("some values of teams cannot be read"), "{}", run.stdout);
 }
@@ -109,7 +109,11 @@ fn says_which_stores_answer_and_as_whom() {
     insta::assert_snapshot!("answers", hidden(&remote.run(&["stores", "--in", "team=x"]).all()));
     let run = remote.run(&["stores", "--output", "json", "--offline"]);
     let answer: serde_json::Value = serde_json::from_str(&run.stdout).unwrap();
-    assert!(answer["stores"][0]["copy"].as_str().unwrap().contains("kept"), "{}", run.stdout);
+    assert!(
+        answer["stores"][0]["copy"].as_str().unwrap().contains("cached copy"),
+        "{}",
+        run.stdout
+    );
     assert_eq!(run.code, 0);
 }
 
@@ -147,7 +151,7 @@ fn what_was_answered_is_kept_without_its_secrets() {
         assert!(line(key).contains("(unreadable)"), "{}", offline.stdout);
     }
     let told = in_one_line(&reader.run(&["explain", "sms.sender", "--offline"]));
-    assert!(told.contains("that is the copy which was kept"), "{told}");
+    assert!(told.contains("this is the cached copy"), "{told}");
 }
 
 #[test]
@@ -174,7 +178,7 @@ fn without_a_copy_what_a_store_could_change_is_uncertain() {
     let run = place.run(&["explain", "pool.max", "--offline"]);
     assert_eq!(run.code, 0, "{}", run.all());
     let run = place.run(&["check", "--offline"]);
-    assert!(run.stdout.contains("is uncertain, as not contacted (--offline)"), "{}", run.stdout);
+    assert!(run.stdout.contains("not contacted for "), "{}", run.stdout);
 }
 
 /// A stranger's project must not make the tool contact anything, nor send anything.
@@ -212,11 +216,11 @@ fn nothing_is_contacted_that_the_user_has_not_allowed() {
     refuses(&remote, &format!("but not with the token in {VARIABLE}"));
     let tokenless = Remote::new(&format!("url = \"{}\"", service.address), LAYERS, "canary-token");
     tokenless.allow(&service.address, "");
-    refuses(&tokenless, "with a token, and this store names none");
+    refuses(&tokenless, "with a token, but the project names none");
     // A token goes nowhere without https but to this machine.
     let far = Remote::at("http://hq.tides.example", "canary-token");
     far.allow("http://hq.tides.example", "");
-    refuses(&far, "a token is only ever sent by https");
+    refuses(&far, "tokens are sent by https only");
     // Of several nodes each must be allowed.
     let store = format!(
         "etcd = [\"{}\", \"{}\"]\ntoken_variable = \"{VARIABLE}\"",
@@ -233,7 +237,7 @@ fn nothing_is_contacted_that_the_user_has_not_allowed() {
         remote.allow(&service.address, "");
         let file = remote.home("stores.toml");
         std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o666)).unwrap();
-        refuses(&remote, "can be written by others");
+        refuses(&remote, "can be written by other users");
     }
     assert_eq!(service.connections.load(Ordering::SeqCst), 0, "{:?}", service.requests());
     assert_eq!(other.connections.load(Ordering::SeqCst), 0);
@@ -325,7 +329,7 @@ fn faults() -> Vec<Fault> {
         (
             "wrong JSON",
             answers("200 OK", "\"1-all\"", "{\"name\": canary-secret"),
-            "its answer is not JSON (at 1:",
+            "the answer is not JSON (at its 1:",
         ),
         (
             "wrong shape",
@@ -334,7 +338,7 @@ fn faults() -> Vec<Fault> {
                 "\"1-all\"",
                 r#"{"name":"everyone","revision":"canary-secret","variables":{}}"#,
             ),
-            "its answer is not what was expected (at 1:",
+            "the answer is not what was expected (at its 1:",
         ),
         (
             "wrong type of content",
@@ -361,7 +365,7 @@ fn faults() -> Vec<Fault> {
                 "",
                 r#"{"error":{"code":"no-scope","message":"canary-secret"}}"#,
             ),
-            "reads scope everyone of the store hq, which is not there",
+            "scope not found: for-everyone reads the scope everyone",
         ),
         (
             "too busy",
@@ -410,7 +414,7 @@ fn faults() -> Vec<Fault> {
         (
             "a wrong ETag",
             answers("200 OK", "\"41-all\"", r#"{"name":"everyone","revision":42,"variables":{}}"#),
-            "its ETag is of revision 41, its answer of 42",
+            "the ETag has the revision 41, the answer 42",
         ),
         (
             "unasked: not changed",
@@ -433,7 +437,7 @@ fn faults() -> Vec<Fault> {
                 "\"1-all\"",
                 r#"{"name":"everyone","revision":1,"variables":{"a/../canary-secret":{"value":"x"}}}"#,
             ),
-            "has a name that none can have",
+            "invalid name of a variable in the scope",
         ),
         (
             "a variable without a value",
@@ -442,7 +446,7 @@ fn faults() -> Vec<Fault> {
                 "\"1-all\"",
                 r#"{"name":"everyone","revision":1,"variables":{"TIDE_X":{}}}"#,
             ),
-            "TIDE_X in scope everyone has no value and is not a secret",
+            "TIDE_X in the scope everyone has no value and is not a secret",
         ),
         (
             "a time that is none",
@@ -639,7 +643,7 @@ fn a_copy_of_a_database_that_was_made_anew_is_none() {
     drop(second);
     let offline = asked.run(&["explain", "pool.max", "--offline"]);
     assert!(offline.stdout.starts_with("pool.max = 16"), "{}", offline.all());
-    assert!(in_one_line(&offline).contains("the copy which was kept"), "{}", offline.all());
+    assert!(in_one_line(&offline).contains("this is the cached copy"), "{}", offline.all());
 }
 
 #[test]
@@ -678,7 +682,7 @@ fn a_clock_that_goes_wrong_does_no_harm() {
     remote.allow(&service.address, "");
     let run = remote.run(&["explain", "pool.max"]);
     let told = in_one_line(&run);
-    assert!(told.contains("It was set 1 January 2126, revision 3."), "{told}");
+    assert!(told.contains("set 1 January 2126, revision 3"), "{told}");
     // A copy from the future says so.
     let folder = remote.home("cache/justwhy/stores");
     for file in std::fs::read_dir(&folder).unwrap().flatten() {
@@ -761,8 +765,8 @@ fn every_fault_of_etcd_is_told_and_another_node_asked() {
         assert_eq!(run.code, 2, "{}", run.all());
     }
     let faults = [
-        (body("{\"header\":"), "its answer is not JSON"),
-        (body("{\"header\":{\"revision\":7}}"), "its answer is not what was expected"),
+        (body("{\"header\":"), "the answer is not JSON"),
+        (body("{\"header\":{\"revision\":7}}"), "the answer is not what was expected"),
         (body(&good.replace("\"5\"", "\"canary\"")), "a revision in the answer is not a number"),
         (body(&good.replace("IjE2Ig==", "*canary*")), "a value in the answer is not base64"),
         (body(&good.replace("L2p1", "L3gv")), "unexpected keys in the answer"),
@@ -784,7 +788,7 @@ fn every_fault_of_etcd_is_told_and_another_node_asked() {
         (
             "HTTP/1.1 301 Moved\r\nLocation: http://127.0.0.1:1/\r\nContent-Length: 0\r\n\r\n"
                 .to_owned(),
-            "where nobody goes (301)",
+            "they are never followed (301)",
         ),
     ];
     let right = Faulty::saying(&body(good));
@@ -828,13 +832,17 @@ fn what_is_put_is_written_to_the_service() {
     assert_eq!(launched.stderr.matches("asked: GET").count(), 2, "{}", launched.stderr);
     let dry = put("9", &["--dry-run"]);
     assert!(
-        dry.code == 0 && dry.stdout.contains("Nothing was written (--dry-run)."),
+        dry.code == 0 && dry.stdout.contains("nothing was written (--dry-run)"),
         "{}",
         dry.all()
     );
     assert_eq!(value("pool.max"), (8.into(), "for-everyone".into()));
     let done = put("9", &[]);
-    assert!(done.stdout.contains("Written to scope everyone of hq."), "{}", done.all());
+    assert!(
+        done.stdout.contains("set pool.max in scope everyone of hq (for-everyone)"),
+        "{}",
+        done.all()
+    );
     assert_eq!(value("pool.max"), (9.into(), "for-everyone".into()));
     // A new one, a secret one, one that goes, and one that goes elsewhere.
     let run = remote.run(&["put", "web.banner", "high water", "--layer", "for-everyone"]);
@@ -858,7 +866,7 @@ fn what_is_put_is_written_to_the_service() {
     let named = format!("[secrets]\nrecipients = [\"{}\"]\n", recipient.trim());
     std::fs::write(&project, text + "\n" + &named).unwrap();
     let run = remote.run(&["encrypt", "sms.password", "--layer", "for-everyone"]);
-    assert!(run.code == 0 && run.stdout.contains("No setting changes"), "{}", run.all());
+    assert!(run.code == 0 && run.stdout.contains("no setting changes"), "{}", run.all());
     let mut command = remote.command(&["export", "--as", "env", "sms.password", "--reveal"]);
     let revealed = remote.place.finish(command.env("JUSTWHY_IDENTITY", &key));
     assert_eq!(revealed.stdout, "TIDE_SMS__PASSWORD=canary-by-put\n");
