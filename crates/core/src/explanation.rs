@@ -103,7 +103,7 @@ pub enum Row {
         pins: bool,
         /// What the store says about it besides its value.
         note: Option<Box<Note>>,
-        /// The scope in which it stands.
+        /// The scope that has it.
         scope: Option<Arc<str>>,
     },
     /// A layer without a candidate.

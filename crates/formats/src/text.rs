@@ -32,7 +32,7 @@ pub fn decode(bytes: Vec<u8>) -> (SourceText, Result<(), Fault>) {
         None => match memchr::memchr(0, text.as_bytes()) {
             // Forbidden by every format, and some parsers take it for the end of the text.
             Some(at) => Err(Fault::new(Span::new(at, at), "NUL character")
-                .help("this does not look like a text file")),
+                .help("this may be a binary file")),
             None => Ok(()),
         },
     };

@@ -174,7 +174,7 @@ commands! {
     /// Run a program with the effective settings as environment variables
     Launch(launch::LaunchArguments) entry("launch", HAND_OVER, FLAT, &[
         "justwhy launch -- env",
-        "justwhy launch --in production,north -- env",
+        "justwhy launch --in staging,north -- env",
         "justwhy launch --set alert.threshold_cm=150 -- env",
     ]),
     /// List the stores, whether they answer, and how to allow one

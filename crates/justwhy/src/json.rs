@@ -115,7 +115,7 @@ fn serialize<S: Serializer>(value: &Value, serializer: S) -> Result<S::Ok, S::Er
     }
 }
 
-/// Where a candidate stands.
+/// The place of a candidate.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[cfg_attr(test, schemars(rename = "Standing"))]
@@ -177,7 +177,7 @@ pub(crate) struct Setting {
     fingerprint: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     error: Option<SettingError>,
-    /// Why nobody can tell the value.
+    /// Why the value is unknown.
     #[serde(skip_serializing_if = "Option::is_none")]
     because: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -223,7 +223,7 @@ struct Reasons {
     change: Vec<Change>,
 }
 
-/// The type that a text took: that of a weaker candidate, or, without one, the declared one.
+/// The type that a string got: that of a weaker candidate, or else the declared one.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Converted {
@@ -254,7 +254,7 @@ impl ShownPlace {
     }
 }
 
-/// An item of a gathered list and where it stands.
+/// An item of a gathered list, and its place.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownItem {
@@ -329,7 +329,7 @@ impl ShownHop {
     }
 }
 
-/// What would be without the candidate that decides.
+/// The answer without the candidate that wins.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownWithout {
@@ -395,7 +395,7 @@ pub(crate) struct Change {
     write: String,
     #[serde(skip_serializing_if = "String::is_empty")]
     reach: String,
-    /// The command line that writes it there, if one can; `VALUE` stands for the value.
+    /// The command line that writes it there, if one can, with `VALUE` for the value.
     #[serde(skip_serializing_if = "Option::is_none")]
     command: Option<String>,
 }

@@ -871,7 +871,7 @@ fn what_is_put_is_written_to_the_service() {
     let revealed = remote.place.finish(command.env("JUSTWHY_IDENTITY", &key));
     assert_eq!(revealed.stdout, "TIDE_SMS__PASSWORD=canary-by-put\n");
     let run = remote.run(&["explain", "sms.password"]);
-    assert!(in_one_line(&run).contains("JUSTWHY_IDENTITY names no identity"), "{}", run.all());
+    assert!(in_one_line(&run).contains("JUSTWHY_IDENTITY is not set"), "{}", run.all());
     let run = remote.run(&["drop", "pool.max", "--layer", "for-everyone"]);
     assert_eq!((run.code, value("pool.max")), (0, (4.into(), "defaults".into())), "{}", run.all());
     let run = remote.run(&["move", "web.banner", "--from", "for-everyone", "--to", "defaults"]);

@@ -59,7 +59,7 @@ enum Purpose {
 /// What was learnt about a store besides its scopes.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
 pub struct Told {
-    /// The newest revision that it told of.
+    /// The newest revision in its answers.
     pub revision: Option<u64>,
     /// How old the copy is that stood for an answer, as a clause.
     pub copy: Option<String>,

@@ -142,7 +142,7 @@ pub(super) fn way(
     }
     match (layer.kind, variable) {
         (Kind::Catalogue, _) => None,
-        (Kind::Arguments, _) => advice(format!("--set {key}=…"), "only to try it".to_owned()),
+        (Kind::Arguments, _) => advice(format!("--set {key}=…"), "for one run".to_owned()),
         // What a shell means by it is not read for a setting unless the catalogue says so.
         (Kind::Process, Some(variable))
             if is_system_variable(&variable)
@@ -154,9 +154,9 @@ pub(super) fn way(
             None
         }
         (Kind::Process, Some(variable)) => {
-            advice(format!("{variable}=…"), "the process environment".to_owned())
+            advice(format!("{variable}=…"), "environment variable".to_owned())
         }
-        (Kind::Values, _) => advice(name, format!("the project file, {}", layer.name)),
+        (Kind::Values, _) => advice(name, format!("project file, {}", layer.name)),
         (Kind::Scope | Kind::Scopes, variable) => {
             let name = variable.unwrap_or(name);
             advice(format!("{name}=…"), scope(answers, index, explanation)?)
@@ -170,7 +170,7 @@ pub(super) fn way(
 fn scope(answers: &Answers<'_>, index: LayerIndex, explanation: &Explanation) -> Option<String> {
     let (store, scope, is_new) = scope_to_write(answers, index, Some(explanation.key))?;
     let new = if is_new { " (new)" } else { "" };
-    Some(format!("the scope {scope} of {store}{new}"))
+    Some(format!("scope {scope} of {store}{new}"))
 }
 
 /// The store and the scope, and whether it is not there yet. `None` if all that are there are meant for

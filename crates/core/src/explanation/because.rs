@@ -271,7 +271,7 @@ fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Optio
     let is_catalogued = !answers.resolution().readings().catalogue.is_empty();
     match (layer.kind, variable) {
         (Kind::Catalogue, _) if is_catalogued => "it has no default".to_owned(),
-        (Kind::Catalogue, _) => "there is no catalogue".to_owned(),
+        (Kind::Catalogue, _) => "the project has no catalogue".to_owned(),
         (Kind::Arguments, _) => "no --set or --unset".to_owned(),
         _ if answers.resolution().readings().name_in(index, key).is_none() => {
             let into = layer.into.as_ref().map(ToString::to_string).unwrap_or_default();

@@ -76,17 +76,17 @@ pub fn destination(
             return Err(none("the layer catalogue has only defaults", help));
         }
         Kind::Arguments => {
-            let problem = "the layer arguments has what --set and --unset say";
+            let problem = "the layer arguments is only for --set and --unset";
             return Err(none(problem, "use --set KEY=VALUE"));
         }
         Kind::Process => {
             let variable = variable_of(answers, index, path);
-            let problem = format!("the layer {name} reads the process environment");
-            let help = format!("set the variable {}", variable.unwrap_or_default());
+            let problem = format!("the layer {name} reads environment variables");
+            let help = format!("set the environment variable {}", variable.unwrap_or_default());
             return Err(none(problem, help));
         }
         Kind::Rows => {
-            let problem = format!("the layer {name} reads rows, which are not written to");
+            let problem = format!("the layer {name} reads rows, which cannot be written");
             return Err(none(problem, "edit the row by hand"));
         }
         _ => {}
@@ -94,8 +94,8 @@ pub fn destination(
     if let (Presence::Inactive(_) | Presence::Unavailable(_), Some(why)) =
         (&layer.presence, layer.absence())
     {
-        let problem = format!("the layer {name} is not read here: {why}");
-        return Err(none(problem, "name a context in which it is, with --in"));
+        let problem = format!("the layer {name} does not apply here: {why}");
+        return Err(none(problem, "choose a context in which it applies, with --in"));
     }
     let key = readings.keys.find(KeyId::ROOT, path);
     if let Some(said) = key.and_then(|key| said(answers, index, key)) {
@@ -104,7 +104,7 @@ pub fn destination(
     let holder = holder(answers, index, key)?;
     let Some(own) = name_in(answers, index, path) else {
         let into = layer.into.as_ref().map(KeyPath::to_string).unwrap_or_default();
-        let problem = format!("every key of the layer {name} stands below {into}");
+        let problem = format!("every key of the layer {name} is below {into}");
         return Err(none(problem, "choose another layer"));
     };
     let section = layer.under.iter().flat_map(KeyPath::segments);
@@ -150,7 +150,7 @@ fn said(
     if reading.document.leaves.len() <= candidate.leaf as usize
         || matches!(says, Value::Map(_)) && !reading.untyped
     {
-        let problem = format!("what {} says there is a table", layer.name);
+        let problem = format!("the value in {} is a table", layer.name);
         return Some(Err(none(problem, "change its entries by hand")));
     }
     let dollars = reading.document.literal_dollars(candidate.leaf as usize);
@@ -201,12 +201,12 @@ fn holder(
         Kind::Scope | Kind::Scopes => {
             let scope = crate::explanation::scope_to_write(answers, index, key);
             let Some((store, scope, is_new)) = scope else {
-                let problem = format!("every scope that {} reads is meant for others", layer.name);
-                return Err(none(problem, "name a context for which one is meant, with --in"));
+                let problem = format!("every scope of {} is meant for other contexts", layer.name);
+                return Err(none(problem, "choose one of those contexts with --in"));
             };
             if is_new && scope.contains('*') {
                 let problem = format!("no scope of {store} matches {scope}");
-                return Err(none(problem, "make the scope first"));
+                return Err(none(problem, "create the scope first"));
             }
             Ok(Holder::Scope { store, scope })
         }
@@ -217,7 +217,7 @@ fn holder(
             let path = path.or_else(|| layer.path.clone().filter(|_| !is_pattern));
             path.map(Holder::File).ok_or_else(|| {
                 let pattern = layer.path.clone().unwrap_or_default();
-                none(format!("no file matches {pattern}"), "make the file first")
+                none(format!("no file matches {pattern}"), "create the file first")
             })
         }
     }

@@ -78,13 +78,13 @@ pub(crate) struct ShownFinding {
     key: Option<String>,
     /// What is wrong, as a sentence.
     message: String,
-    /// The parts of that sentence besides the key: layers, names, values.
+    /// The parts of that sentence, without the key: layers, names, values.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     parts: BTreeMap<&'static str, String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     help: Option<String>,
     places: Vec<ShownSpot>,
-    /// Tables as `when` has them: together they describe the contexts in which it holds.
+    /// Tables as `when` has them: together they describe the contexts of the finding or change.
     contexts: Vec<BTreeMap<String, Vec<String>>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     accepted: Option<String>,

@@ -65,7 +65,7 @@ pub(crate) struct CompareBody {
     left_out: Vec<String>,
 }
 
-/// A setting that is not the same on both sides; a side is null where the setting is absent.
+/// A setting that differs between the two sides; a side is null where it is not set.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownPair {
@@ -254,9 +254,9 @@ fn cause(sides: [Option<&Traced>; 2]) -> Option<String> {
     }
     let differs = |(name, found, place): &&(String, String, String)| {
         let other = right.references.iter().find(|(other, ..)| other == name);
-        other.is_none_or(|(_, other, at)| other != found || at != place)
+        other.is_some_and(|(_, other, at)| other != found || at != place)
     };
-    // The last one is at the end of the chain.
+    // The last one that both sides have is where they part.
     let (name, _, place) = left.references.iter().rev().find(differs)?;
     let other = right.references.iter().find(|(other, ..)| other == name);
     let mut places = vec![place.as_str()];

@@ -170,11 +170,11 @@ pub(super) fn refusal(
     let unknown = refused.iter().find(|it| it.status != "unwritable");
     let help = match unknown {
         Some(Refused { key, .. }) => {
-            format!("nothing is handed over until every setting can be; see justwhy explain {key}")
+            format!("justwhy explain {key} shows why; until then nothing is handed over")
         }
-        None => "nothing is handed over until every setting can be".to_owned(),
+        None => "until then nothing is handed over".to_owned(),
     };
-    look.paragraph(&mut notes, &help, "  ");
+    look.paragraph(&mut notes, &format!("help: {help}"), "  ");
     let result = match answering.as_json() {
         true => {
             json::text(&json::Answer::new(command, answering.context(), RefusedBody { refused }))

@@ -51,7 +51,7 @@ pub(crate) struct ExplainBody {
     settings: Vec<json::Setting>,
     #[serde(skip_serializing_if = "Option::is_none")]
     expected: Option<expected::ShownSearch>,
-    /// Of settings that are absent here: where they are set.
+    /// Of settings that are not set here: where they are set.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     set_in: Vec<SetIn>,
     /// What was asked for and is a setting in no context.
@@ -59,7 +59,7 @@ pub(crate) struct ExplainBody {
     unknown: Vec<String>,
 }
 
-/// Where a setting that is absent here is set.
+/// Where a setting is set that is not set here.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct SetIn {
@@ -131,7 +131,7 @@ pub(crate) fn run(
     explain(answering, &answers, asked, chosen)
 }
 
-/// Of settings that are absent here: where they are set.
+/// Of settings that are not set here: where they are set.
 fn set_elsewhere(
     resolution: &Resolution,
     explained: &[Explanation],

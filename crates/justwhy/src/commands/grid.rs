@@ -87,7 +87,7 @@ const ROWS_AT_ONCE: usize = 64;
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct ShownRow {
     key: String,
-    /// Each as `list` has it; null stands for absent.
+    /// Each as `list` has it; null where it is not set.
     #[cfg_attr(test, schemars(with = "Vec<Option<Setting>>"))]
     cells: Vec<Option<Written>>,
     at: Vec<u32>,

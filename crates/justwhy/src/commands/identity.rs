@@ -46,7 +46,7 @@ pub(crate) struct IdentityBody<'a> {
     file: String,
     /// What is encrypted for it is encrypted for this.
     recipient: &'a str,
-    /// Whether git tracks the file, or would; null if nobody can tell.
+    /// Whether git tracks the file, or would; null if that is unknown.
     tracked: Option<bool>,
 }
 

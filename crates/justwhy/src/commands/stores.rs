@@ -50,13 +50,13 @@ struct ShownStore {
     /// As whom it takes us.
     #[serde(skip_serializing_if = "Option::is_none")]
     caller: Option<ShownCaller>,
-    /// The newest revision that it told of.
+    /// The newest revision in its answers.
     #[serde(skip_serializing_if = "Option::is_none")]
     revision: Option<u64>,
     /// The newest change among what was read.
     #[serde(skip_serializing_if = "Option::is_none")]
     changed: Option<String>,
-    /// How old the copy is that stands for an answer.
+    /// How old the cached copy is that was used.
     #[serde(skip_serializing_if = "Option::is_none")]
     copy: Option<String>,
     /// What to write into which file to allow it to be asked.
@@ -78,7 +78,7 @@ struct ShownCaller {
 struct Allow {
     #[serde(skip_serializing_if = "Option::is_none")]
     file: Option<String>,
-    /// Whether that file is not there yet.
+    /// Whether that file is to be created.
     is_new: bool,
     text: String,
 }
@@ -261,6 +261,7 @@ fn text(look: &Look, context: &Context, stores: &[ShownStore]) -> String {
         (0, _) => (Role::Plain, "the project declares no stores ([store.NAME])".to_owned()),
         (1, 0) => (Role::Value, "1 store, without problems".to_owned()),
         (count, 0) => (Role::Value, format!("{count} stores, without problems")),
+        (1, _) => (Role::Wrong, "1 store cannot be read".to_owned()),
         (count, bad) => (Role::Wrong, format!("{bad} of {count} stores cannot be read")),
     };
     look.styled(&mut out, role, &answer, "");

@@ -207,7 +207,7 @@ enum ShownDeed {
     Encrypt,
 }
 
-/// A setting that would be otherwise; a side is null where it is absent.
+/// A setting that changes; a side is null where it is not set.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct ShownEffect {
@@ -218,7 +218,7 @@ struct ShownEffect {
     left: Option<Box<RawValue>>,
     #[cfg_attr(test, schemars(with = "Option<Setting>"))]
     right: Option<Box<RawValue>>,
-    /// Tables as `when` has them: together they describe the contexts in which it holds.
+    /// Tables as `when` has them: together they describe the contexts of the finding or change.
     contexts: Vec<BTreeMap<String, Vec<String>>>,
 }
 

@@ -33,7 +33,7 @@ pub(crate) struct WhereaboutsBody {
 enum ShownCheck {
     /// How much, by severity.
     Found { error: usize, warning: usize, note: usize },
-    /// Why it could not be told.
+    /// Why it is unknown.
     NotRun(String),
 }
 

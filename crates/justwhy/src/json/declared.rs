@@ -4,7 +4,7 @@ use super::ShownPlace;
 use justwhy_core::{Address, Declaration, KeyId, Resolution};
 use serde::Serialize;
 
-/// What the catalogue says about a setting.
+/// The declaration of a setting.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(super) struct ShownDeclaration {
@@ -49,7 +49,7 @@ pub(super) enum ShownAmount {
     Bytes(u64),
 }
 
-/// The parts of an address; a password is only told of.
+/// The parts of an address, without its password.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(super) struct ShownAddress {

@@ -28,7 +28,7 @@ pub(super) struct Said {
     by: Option<ShownProvenance>,
     #[serde(skip_serializing_if = "Option::is_none")]
     through: Option<String>,
-    /// The scope in which it stands.
+    /// The scope that has it.
     #[serde(skip_serializing_if = "Option::is_none")]
     scope: Option<String>,
     /// What a store says about it besides its value.
@@ -77,7 +77,7 @@ pub(super) struct Unsaid {
     inactive: Option<Inactive>,
 }
 
-/// Another setting of which a layer speaks.
+/// Another setting that the layer sets.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct Elsewhere {

@@ -52,7 +52,7 @@ pub(super) struct CatalogueFile {
 pub(super) struct Variables {
     /// What every name begins with.
     prefix: Option<String>,
-    /// What stands between the segments of a key.
+    /// The separator between the segments of a key.
     #[schemars(length(min = 1))]
     nest: Option<String>,
 }
@@ -67,7 +67,7 @@ pub(super) struct Limits {
     depth: Option<u64>,
     #[schemars(range(min = 1))]
     nodes: Option<u64>,
-    /// Folders besides the project's from which `${file:…}` may read.
+    /// More folders from which `${file:…}` may read.
     read_folders: Option<Vec<String>>,
 }
 
@@ -216,7 +216,7 @@ pub(super) struct StoreField {
     etcd: Option<Vec<String>>,
     /// What every key in etcd begins with.
     root: Option<String>,
-    /// The variable that holds the token, never the token.
+    /// The variable with the token, never the token itself.
     token_variable: Option<String>,
 }
 
@@ -254,7 +254,7 @@ pub(super) struct Variable {
     value: String,
     secret: Option<bool>,
     visible_to: Option<Conditions>,
-    /// When it was written; a time of TOML, which is a text in JSON.
+    /// When it was written; a TOML time, which is a string in JSON.
     updated: Option<String>,
     by: Option<String>,
 }
@@ -391,7 +391,7 @@ pub(super) struct AcceptField {
     setting: Option<String>,
     #[schemars(length(min = 1))]
     reason: String,
-    /// The last day on which it is quiet; a date of TOML, which is a text in JSON.
+    /// The last day of the acceptance; a TOML date, which is a string in JSON.
     #[schemars(regex(pattern = r"^\d{4}-\d{2}-\d{2}$"))]
     until: Option<String>,
 }

@@ -16,7 +16,12 @@ pub(super) fn push(
     let label = if answer.winner.is_some() { "change it" } else { "set it" };
     let ways: Vec<(Option<String>, &Advice)> =
         advice.iter().map(|way| (command(answers, answer, way.layer), way)).collect();
-    let chosen = ways.iter().find(|(command, _)| command.is_some()).or(ways.first());
+    // What wins is changed where it is; a new value goes where a command can write it.
+    let writable = ways.iter().find(|(command, _)| command.is_some());
+    let chosen = match answer.winner {
+        Some(_) => ways.first(),
+        None => writable.or(ways.first()),
+    };
     let shown: Vec<&(Option<String>, &Advice)> = match is_full {
         true => ways.iter().collect(),
         false => chosen.into_iter().collect(),

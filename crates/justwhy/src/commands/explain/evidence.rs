@@ -149,7 +149,7 @@ fn said(
         Some(scope) if at.place.has_line() => format!("{} ({scope})", at.show(keys)),
         _ => at.show(keys),
     };
-    let remark = remark(row, is_full);
+    let remark = remark(resolution, row, is_full);
     let is_local = resolution.readings().layer(at.layer).is_local();
     let is_asked = resolution.readings().context.is_asked();
     let local = if is_local && is_asked && verdict.is_in_force() { "local layer" } else { "" };
@@ -164,14 +164,20 @@ fn said(
 }
 
 /// What is odd about a candidate, or all the reasons for what became of it.
-fn remark(row: &Row, is_full: bool) -> String {
-    let Row::Said { verdict, rule, because, through, is_old_name, pins, note, .. } = row else {
+fn remark(resolution: &Resolution, row: &Row, is_full: bool) -> String {
+    let Row::Said { at, by, verdict, rule, because, through, is_old_name, pins, note, .. } = row
+    else {
         return String::new();
     };
+    // What removes a branch has no line of its own here.
+    let key = |id| resolution.candidate(id).key;
+    let is_of_key = by.is_none_or(|by| key(by) == key(at.candidate));
     let is_plain = match verdict {
         Verdict::Wins => *rule == Rule::Precedence && !pins,
         Verdict::Overridden => *rule == Rule::Precedence,
-        Verdict::Contributes | Verdict::Removed | Verdict::Removes => true,
+        Verdict::Removed => is_of_key,
+        // Why it cannot be read stands in the answer.
+        Verdict::Contributes | Verdict::Removes | Verdict::Unreadable => true,
         _ => false,
     };
     let is_odd = through.is_some() || *is_old_name;

@@ -131,6 +131,7 @@ pub(super) fn text(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let changing = if changing == 0 { "none".to_owned() } else { changing.to_string() };
     let across = gridded.across.join(",");
     let line = format!("{changing} of {total} {settings} {changes} across {across}, in {contexts}");
+    let line = if total == 0 { "no setting to show".to_owned() } else { line };
     let mut out = String::new();
     look.styled(&mut out, Role::Plain, &line, "");
     if rows.len() < total {
