@@ -20,21 +20,22 @@ pub fn decode(bytes: Vec<u8>) -> (SourceText, Result<(), Fault>) {
     };
     let mark = if text.starts_with(BYTE_ORDER_MARK) { BYTE_ORDER_MARK.len() } else { 0 };
     text.drain(..mark);
-    let verdict = match fault {
-        Some((at, utf16)) => {
-            let fault = Fault::new(Span::new(at - mark, at - mark), "not UTF-8");
-            Err(fault.help(if utf16 {
-                "it looks like UTF-16; save it as UTF-8"
-            } else {
-                "save the file as UTF-8"
-            }))
-        }
-        None => match memchr::memchr(0, text.as_bytes()) {
-            // Forbidden by every format, and some parsers take it for the end of the text.
-            Some(at) => Err(Fault::new(Span::new(at, at), "NUL character")
-                .help("this may be a binary file")),
-            None => Ok(()),
-        },
-    };
+    let verdict =
+        match fault {
+            Some((at, utf16)) => {
+                let fault = Fault::new(Span::new(at - mark, at - mark), "not UTF-8");
+                Err(fault.help(if utf16 {
+                    "it looks like UTF-16; save it as UTF-8"
+                } else {
+                    "save the file as UTF-8"
+                }))
+            }
+            None => match memchr::memchr(0, text.as_bytes()) {
+                // Forbidden by every format, and some parsers take it for the end of the text.
+                Some(at) => Err(Fault::new(Span::new(at, at), "NUL character")
+                    .help("this may be a binary file")),
+                None => Ok(()),
+            },
+        };
     (SourceText::new(text), verdict)
 }

@@ -153,7 +153,7 @@ fn takes_options_before_and_after_the_command_in_their_order() {
         (
             "a set after an unset",
             &["list", "--unset", "database", "--set", "database.port=1"],
-            "2=of database.port=\"1\" port=80",
+            "database.port=\"1\" port=80",
         ),
         (
             "an unset after a set",

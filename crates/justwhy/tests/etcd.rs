@@ -226,7 +226,11 @@ fn is_written_to() {
     };
     let put = ["put", "pool.max", "9", "--layer", "for-everyone", "--in", "service=gauges"];
     let run = remote.run(&put);
-    assert!(run.stdout.contains("Written to scope everyone of hq."), "{}", run.all());
+    assert!(
+        run.stdout.contains("set pool.max in scope everyone of hq (for-everyone)"),
+        "{}",
+        run.all()
+    );
     assert_eq!((value("service=gauges"), value("service=collector")), (json!(9), json!(4)));
     let drop = ["drop", "pool.max", "--layer", "for-everyone", "--in", "service=gauges"];
     let run = remote.run(&drop);
@@ -268,7 +272,7 @@ fn lets_in_by_password_or_token() {
     let run = by_password.run(&["list", "--verbose"]);
     assert_eq!(run.stderr.matches("/v3/auth/authenticate").count(), 1, "{}", run.stderr);
     let run = by_password.run(&["stores"]);
-    assert!(run.stdout.contains("answers, and takes us for mara"), "{}", run.all());
+    assert!(run.stdout.contains("answers; you are mara"), "{}", run.all());
     // A token that somebody got elsewhere is sent as it is.
     let body = json!({ "name": "mara", "password": "canary-of-mara" });
     let token = node.call("/v3/auth/authenticate", &body)["token"].as_str().unwrap().to_owned();
@@ -380,7 +384,7 @@ fn is_trusted_by_its_certificate() {
     // It is asked; there are no scopes yet.
     let asked = run(&format!("{ours}\n{shown}"));
     assert!(
-        asked.stderr.contains("reads scope everyone of the store hq, which is not there"),
+        asked.stderr.contains("scope not found: for-everyone reads the scope everyone"),
         "{}",
         asked.all()
     );

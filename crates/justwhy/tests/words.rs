@@ -61,10 +61,8 @@ const NOT: &[(&str, &str)] = &[
 const MOST_WORDS: usize = 25;
 
 /// Strings that may have such words, with the reason.
-const EXCEPTIONS: &[(&str, &str)] = &[
-    ("stand-in", "the name of the demo service's kind"),
-    ("absence", "not the word for a state"),
-];
+const EXCEPTIONS: &[(&str, &str)] =
+    &[("stand-in", "the name of the demo service's kind"), ("absence", "not the word for a state")];
 
 fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")

@@ -402,8 +402,8 @@ fn says_what_is_wrong_with_a_declared_setting() {
             "[bad-project] justwhy.toml:3:10: `gather` must be after, before or distinct",
         ),
         (
-            "[setting.\"a.b\"]\ntype = 'txt'",
-            "[bad-project] justwhy.toml:3:8: `type` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any",
+            "[setting.\"a.b\"]\ntype = 'strng'",
+            "[bad-project] justwhy.toml:3:8: `type` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any | did you mean \"string\"?",
         ),
         (
             "[setting.a]\ntype = 'integer'\nmin = 'x'",
@@ -434,12 +434,12 @@ fn says_what_is_wrong_with_a_declared_setting() {
             "[bad-project] justwhy.toml:4:11: invalid default: \"nort\" is not one of the declared values (did you mean \"north\"?); accepted: \"north\" or \"south\"",
         ),
         (
-            "[setting.a]\ntype = 'text'\none_of = ['x']",
-            "[bad-project] justwhy.toml:3:8: `type` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any",
+            "[setting.a]\ntype = 'string'\none_of = ['x']",
+            "[bad-project] justwhy.toml:4:10: `one_of` is for a choice, but this is a string | use type = \"choice\"",
         ),
         (
-            "[setting.a]\ntype = 'text'\nitems = 'text'",
-            "[bad-project] justwhy.toml:3:8: `type` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any\n[bad-project] justwhy.toml:4:9: `items` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any",
+            "[setting.a]\ntype = 'string'\nitems = 'string'",
+            "[bad-project] justwhy.toml:4:9: `items` is for lists, but this is a string | use type = \"list\"",
         ),
         (
             "[setting.a]\ntype = 'list'\nitems = 'list'",
@@ -470,8 +470,8 @@ fn says_what_is_wrong_with_a_declared_setting() {
             "[bad-project] justwhy.toml:3:15: no axis has the name environmnt | declare it with [[axis]]",
         ),
         (
-            "[setting.a]\ntype = 'text'\ngather = 'after'",
-            "[bad-project] justwhy.toml:3:8: `type` must be string, boolean, integer, number, duration, size, url, path, choice, list, map or any",
+            "[setting.a]\ntype = 'string'\ngather = 'after'",
+            "[bad-project] justwhy.toml:4:10: `gather` is for lists, but this is a string | use type = \"list\"",
         ),
         (
             "[[rule]]\nname = 'r'",
