@@ -320,7 +320,7 @@ fn bad_requests_are_refused_in_a_clear_way() {
     // An address that is not this machine is not listened on.
     let refused = service.tool(&["--listen", "0.0.0.0:0"]);
     assert_eq!(refused.status.code(), Some(2));
-    assert!(String::from_utf8_lossy(&refused.stderr).contains("this machine alone"));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("loopback only"));
 }
 
 #[test]
@@ -439,7 +439,7 @@ fn a_wrong_seed_or_file_is_told_of() {
         String::from_utf8(output.stderr).unwrap()
     };
     let told = run("justwhy = 1\n[scope.a.variables]\nX = 1\n", "data");
-    assert!(told.contains("seed.toml:3:1: `X` must be a text"), "{told}");
+    assert!(told.contains("seed.toml:3:1: `X` must be a string"), "{told}");
     let database: PathBuf = folder.path().join("no-database");
     std::fs::write(&database, "this is no database at all, and long enough to be one by its size")
         .unwrap();
