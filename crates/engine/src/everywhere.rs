@@ -3,8 +3,8 @@
 
 use crate::{Snapshot, select};
 use justwhy_core::{
-    Choice, Context, ContextSet, KeyId, KeyPath, Keys, LayerIndex, Pattern, Presence, Resolution,
-    Survey, in_words, nearest_few, sum_up,
+    Answers, Choice, Context, ContextSet, KeyId, KeyPath, Keys, LayerIndex, Pattern, Presence,
+    Resolution, Survey, in_words, nearest_few, sum_up,
 };
 use justwhy_project::Error;
 use std::cell::OnceCell;
@@ -95,6 +95,38 @@ impl<'a> Everywhere<'a> {
             _ => "every context that can be read".to_owned(),
         };
         Some((words, choices))
+    }
+
+    /// What a setting is in the contexts, as `describe` has it: each different description once, with the
+    /// contexts in words, the commonest first. None where they cannot be gone through.
+    pub fn each<C: PartialEq>(
+        &self,
+        segments: &[&str],
+        describe: impl Fn(&Answers<'_>, KeyId) -> C,
+    ) -> Option<Vec<(C, String)>> {
+        let survey = self.survey()?;
+        let key = survey.keys()?.find_segments(segments)?;
+        let count = survey.contexts().len();
+        let mut values: Vec<(C, ContextSet)> = Vec::new();
+        survey.look_together(&[key], self.snapshot, self.snapshot.limits(), |answers, contexts| {
+            let value = describe(answers, key);
+            match values.iter_mut().find(|(other, _)| *other == value) {
+                Some((_, set)) => set.add(contexts),
+                None => {
+                    let mut set = ContextSet::none(count);
+                    set.add(contexts);
+                    values.push((value, set));
+                }
+            }
+        });
+        values.sort_by_key(|(_, set)| std::cmp::Reverse(set.len()));
+        let contexts: Vec<&Context> = survey.contexts().iter().map(|it| &it.context).collect();
+        let all = ContextSet::all(count);
+        let words = |set: &ContextSet| match in_words(&sum_up(set, &all, &contexts), &all) {
+            words if !words.is_empty() => words,
+            _ => "every context".to_owned(),
+        };
+        Some(values.into_iter().map(|(value, set)| (value, words(&set))).collect())
     }
 
     /// The error that a text means no setting in any context, with what was probably meant.

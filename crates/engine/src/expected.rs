@@ -137,7 +137,7 @@ fn in_inactive_layers(asking: &Asking<'_>, key: KeyId, wanted: &Wanted, search: 
     let answers = asking.answers;
     for layer in unread_layers(answers.resolution().readings()) {
         let context = asking.context().clone();
-        let Ok(readings) = asking.snapshot.read_as_if_active(context, layer) else { continue };
+        let Ok(readings) = asking.snapshot.read_as_if_active(context, &[layer]) else { continue };
         if matches!(readings.layer(layer).presence, Presence::Inactive(_)) {
             // It needs an axis that is unset, which the other contexts are there for.
             continue;

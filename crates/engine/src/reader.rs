@@ -142,15 +142,15 @@ impl Reader {
         context: Context,
         arguments: &Arguments,
     ) -> Result<Readings, Error> {
-        self.read_with(context, arguments, None)
+        self.read_with(context, arguments, &[])
     }
 
-    /// The same as if the conditions of one layer were met.
+    /// The same as if the conditions of the layers `met` were met.
     pub(crate) fn read_with(
         &mut self,
         context: Context,
         arguments: &Arguments,
-        met: Option<LayerIndex>,
+        met: &[LayerIndex],
     ) -> Result<Readings, Error> {
         let inputs = self.inputs(context, arguments, met).map_err(first_of)?;
         let mut read = self.assembled(vec![inputs]);
@@ -167,7 +167,7 @@ impl Reader {
         let mut all = Vec::with_capacity(contexts.len());
         let mut failed: Vec<Option<Vec<Error>>> = Vec::with_capacity(contexts.len());
         for context in contexts {
-            match self.inputs(context.clone(), arguments, None) {
+            match self.inputs(context.clone(), arguments, &[]) {
                 Ok(inputs) => {
                     all.push(inputs);
                     failed.push(None);
@@ -188,14 +188,14 @@ impl Reader {
         &mut self,
         context: Context,
         arguments: &Arguments,
-        met: Option<LayerIndex>,
+        met: &[LayerIndex],
     ) -> Result<Inputs, Vec<Error>> {
         let one = |error| vec![error];
         let project = Arc::clone(&self.project);
         let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
         let mut wanted = Vec::new();
         for (number, declared) in project.layers.iter().enumerate() {
-            let is_met = met == Some(LayerIndex(number + 1));
+            let is_met = met.contains(&LayerIndex(number + 1));
             let layer = self.layer(declared, &context, is_met).map_err(one)?;
             if layer.presence == Presence::Read {
                 wanted.push(self.files_of(declared, &layer).map_err(one)?);

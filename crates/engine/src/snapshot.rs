@@ -252,13 +252,13 @@ impl Snapshot {
         }
     }
 
-    /// Reads every source in a context as if the conditions of one layer were met there.
+    /// Reads every source in a context as if the conditions of these layers were met there.
     pub fn read_as_if_active(
         &self,
         context: Context,
-        layer: LayerIndex,
+        layers: &[LayerIndex],
     ) -> Result<Readings, Error> {
-        lock(&self.reader).read_with(context, &self.arguments, Some(layer))
+        lock(&self.reader).read_with(context, &self.arguments, layers)
     }
 
     /// The place at which a layer is declared.
@@ -359,7 +359,7 @@ impl Snapshot {
             Ok(bytes) => bytes,
             Err(ReadProblem::Missing) => return Ok(None),
             Err(problem) => {
-                let what = format!("{shown}");
+                let what = shown.to_string();
                 return Err(justwhy_project::unreadable(&problem, &what).message().to_owned());
             }
         };

@@ -191,7 +191,10 @@ impl Look {
                 let wraps = !cell.is_whole && at + 1 == cells.len() && text.contains(' ');
                 let fits = is_short || wraps && start + SHORTEST <= columns;
                 if at > 0 && !fits && (used > hang || cell.is_whole) {
-                    end_line(out, &mut line);
+                    // A label that is not repeated leaves no line of its own.
+                    if used > 0 {
+                        end_line(out, &mut line);
+                    }
                     let is_wide = cell.is_whole && hang + width(&text) > columns;
                     (used, start) = (0, if is_wide { indent + 2 } else { hang });
                     is_broken = true;

@@ -725,3 +725,56 @@ fn tells_nobody_to_set_a_variable_that_no_shell_takes() {
     assert_eq!(ways("height"), ["height", "T_HEIGHT=…", "T_HEIGHT=…", "--set height=…"]);
     assert_eq!(ways("\"tide level\""), ["\"tide level\"", "--set \"tide level\"=…"]);
 }
+
+#[test]
+fn shows_what_a_layer_sets_that_does_not_apply_here() {
+    let layers = "[[axis]]\nname = \"environment\"\nallowed = [\"dev\", \"prod\"]\n\
+                  [[axis]]\nname = \"region\"\nallowed = [\"north\", \"south\"]\n\
+                  [[layer]]\nname = \"defaults\"\nfile = \"defaults.toml\"\n\
+                  [[layer]]\nname = \"mine\"\nfile = \"mine.toml\"\nwhen = { environment = \"dev\" }\n\
+                  [[layer]]\nname = \"not-prod\"\nfile = \"not-prod.toml\"\nunless = { environment = \"prod\" }\n\
+                  [[layer]]\nname = \"empty\"\nfile = \"empty.toml\"\nwhen = { environment = \"dev\" }\n\
+                  [[layer]]\nname = \"by-region\"\nfile = \"{region}.toml\"\noptional = true\n";
+    let place = Place::new(&[
+        ("justwhy.toml", &project(layers)),
+        ("defaults.toml", "pool = 1\n"),
+        ("mine.toml", "other = 1\npool = 2\nkey.password = \"hidden-word\"\n"),
+        ("not-prod.toml", "pool = 3\n"),
+        ("empty.toml", ""),
+        ("north.toml", "pool = 4\n"),
+    ]);
+    let run = place.run(&["explain", "pool", "--in", "prod"]);
+    assert!(run.stdout.starts_with("pool = 1\n"), "{}", run.all());
+    for line in [
+        "not here  mine  mine.toml:2:8 sets it, but applies only to environment=dev\n",
+        "not here  not-prod  not-prod.toml:1:8 sets it, but does not apply to environment=prod\n",
+        "2 other layers do not set it; 2 more do not apply here (details: --full)",
+    ] {
+        assert!(run.stdout.contains(line), "{line}{}", run.all());
+    }
+    let answer = json(&place, &["explain", "pool", "--in", "prod"], &[]);
+    let not_here = answer["not_here"].as_array().unwrap();
+    assert_eq!(not_here.len(), 2, "{answer}");
+    assert_eq!(not_here[1]["layer"], "mine");
+    assert_eq!(not_here[1]["line"], 2);
+    assert_eq!(not_here[1]["because"], "applies only to environment=dev");
+    // The value itself stays where it is, and no context is needed to see all of them.
+    let full = place.run(&["explain", "pool", "--in", "prod", "--full"]);
+    assert!(
+        full.stdout.contains("in all contexts\n    3  environment=dev|unset,region=south|unset  not-prod\n    4  region=north  by-region\n"),
+        "{}",
+        full.all()
+    );
+    assert!(
+        full.stdout.contains("    1  environment=prod,region=south|unset  defaults\n"),
+        "{}",
+        full.all()
+    );
+    // Where they apply they are candidates like any other.
+    let here = place.run(&["explain", "pool", "--in", "dev"]);
+    assert!(
+        here.stdout.starts_with("pool = 3\n") && !here.stdout.contains("sets it, but"),
+        "{}",
+        here.all()
+    );
+}

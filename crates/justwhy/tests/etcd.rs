@@ -394,10 +394,10 @@ fn is_trusted_by_its_certificate() {
         (ours.clone(), "cannot be used"),
         (shown.clone(), untrusted),
         (format!("authorities = {:?}\n{shown}", file("other.pem")), untrusted),
-        (format!("authorities = {:?}", file("client.key")), "holds no certificate (PEM)"),
+        (format!("authorities = {:?}", file("client.key")), "has no certificate (PEM)"),
         (
             format!("{ours}\ncertificate = {:?}\nkey = {:?}", file("client.pem"), file("ours.pem")),
-            "holds no private key (PEM)",
+            "has no private key (PEM)",
         ),
         ("authorities = \"/nowhere/ours.pem\"".to_owned(), "cannot be read"),
     ] {

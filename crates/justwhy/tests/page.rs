@@ -1,6 +1,6 @@
 //! The page of `grid` in a real browser, without a window: keyboard, filters, the panel, narrow windows, print.
 
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on has failed")]
 #![cfg(target_os = "linux")]
 
 mod common;

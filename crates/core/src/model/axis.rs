@@ -84,7 +84,7 @@ impl AxisOrigin {
         match self {
             AxisOrigin::Asked => "--in".to_owned(),
             AxisOrigin::Variable(name) => format!("the variable {name}"),
-            AxisOrigin::File(path) => format!("{path}"),
+            AxisOrigin::File(path) => path.to_string(),
             AxisOrigin::FileVariable { name, path, line } => format!("{name} in {path}:{line}"),
             AxisOrigin::Branch { name, pattern } if name == pattern => {
                 format!("git branch {name}")

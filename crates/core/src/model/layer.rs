@@ -273,15 +273,24 @@ impl Inactivity {
         match self {
             Inactivity::Needs { axis } => format!("needs {axis}, which is unset here"),
             Inactivity::When { condition, actual } => {
-                let wanted = condition.values.join("|");
-                let axis = &condition.axis;
                 let actual = actual.as_deref().unwrap_or("unset");
-                format!("applies only to {axis}={wanted}; here {axis} is {actual}")
+                format!("{}; here {} is {actual}", self.applies(), condition.axis)
             }
             Inactivity::LeftOut => {
                 "local layer, not included here (--with-local includes it)".to_owned()
             }
+            Inactivity::Unless { .. } => self.applies(),
+        }
+    }
+
+    /// Where the layer applies, as a clause without what is the case here.
+    pub fn applies(&self) -> String {
+        match self {
+            Inactivity::When { condition, .. } => {
+                format!("applies only to {}={}", condition.axis, condition.values.join("|"))
+            }
             Inactivity::Unless { axis, value } => format!("does not apply to {axis}={value}"),
+            other => other.because(),
         }
     }
 }

@@ -13,7 +13,7 @@ use crate::running::Running;
 use crate::running::Runs;
 use clap::Args;
 use justwhy_core::{Answers, Explanation, KeyId, KeyPath, Resolution, Status};
-use justwhy_engine::{Asking, Everywhere, search, select, where_it_is, where_it_is_read};
+use justwhy_engine::{Asking, Everywhere, NotHere, search, select, where_it_is, where_it_is_read};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -54,6 +54,9 @@ pub(crate) struct ExplainBody {
     /// Of settings that are not set here: where they are set.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     set_in: Vec<SetIn>,
+    /// What layers set that do not apply here.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    not_here: Vec<ShownNotHere>,
     /// What was asked for and is a setting in no context.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     unknown: Vec<String>,
@@ -68,6 +71,27 @@ struct SetIn {
     contexts: Vec<BTreeMap<String, Vec<String>>>,
     #[serde(skip)]
     words: String,
+}
+
+/// A key that a layer sets, and that the layer's conditions keep from this context.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct ShownNotHere {
+    key: String,
+    layer: String,
+    #[serde(flatten)]
+    place: json::ShownPlace,
+    /// Where the layer applies.
+    because: String,
+}
+
+fn shown_not_here(resolution: &Resolution, it: &NotHere) -> ShownNotHere {
+    ShownNotHere {
+        key: resolution.keys().show(it.key),
+        layer: resolution.readings().layer(it.layer).name.clone(),
+        place: json::ShownPlace::of(&it.at.place),
+        because: it.applies.clone(),
+    }
 }
 
 /// For more settings at once it is not worked out what would be without the winner: that means to resolve
@@ -201,6 +225,8 @@ fn explain(
     let without = |answer: &Explanation| if tells { answer.without(answers) } else { None };
     let is_yes = explained.iter().all(|answer| answer.status == Status::Set);
     let set_in = set_elsewhere(resolution, &explained, everywhere);
+    let keys_explained: Vec<KeyId> = explained.iter().map(|answer| answer.key).collect();
+    let not_here = answering.snapshot.not_here(resolution.readings(), &keys_explained);
     let fingerprints = Fingerprints::revealing(reveals);
     let result = match answering.as_json() {
         true => {
@@ -216,6 +242,7 @@ fn explain(
                 settings,
                 expected: search.as_ref().map(expected::shown),
                 set_in,
+                not_here: not_here.iter().map(|it| shown_not_here(resolution, it)).collect(),
                 unknown: unknown.iter().map(|(key, _)| key.clone()).collect(),
             };
             json::text(&json::Answer::new("explain", answering.context(), body))
@@ -224,7 +251,15 @@ fn explain(
             let told = |answer: &Explanation| {
                 let key = resolution.keys().show(answer.key);
                 let set_in = set_in.iter().find(|it| it.key == key).map(|it| it.words.as_str());
-                let beside = Beside { search: search.as_ref(), without: without(answer), set_in };
+                let not_here: Vec<NotHere> =
+                    not_here.iter().filter(|it| it.key == answer.key).cloned().collect();
+                let beside = Beside {
+                    search: search.as_ref(),
+                    without: without(answer),
+                    set_in,
+                    everywhere,
+                    not_here: &not_here,
+                };
                 text(answering, answers, answer, beside, &fingerprints)
             };
             explained.iter().map(told).collect::<Vec<String>>().join("\n")

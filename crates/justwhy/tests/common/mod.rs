@@ -160,7 +160,7 @@ pub(crate) fn settled<T>(test: impl FnOnce() -> T) -> T {
 
 /// What the program prints in a terminal of so many columns.
 #[cfg(target_os = "linux")]
-pub fn in_terminal(
+pub(crate) fn in_terminal(
     place: &Place,
     columns: usize,
     arguments: &str,

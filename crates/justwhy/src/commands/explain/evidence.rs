@@ -4,9 +4,14 @@ use crate::look::{Cell, Look, Role};
 use justwhy_core::{
     Answers, Explanation, LayerState, NearName, Presence, Resolution, Row, Rule, Value, Verdict,
 };
+use justwhy_engine::NotHere;
 
 /// The most weaker candidates that are shown one by one.
 const MOST_WEAKER: usize = 3;
+/// The most candidates that do not apply here and are shown one by one.
+const MOST_NOT_HERE: usize = 2;
+/// The label of what does not apply here.
+const NOT_HERE: &str = "not here";
 /// The characters of a value that is not shown twice.
 const LONG: usize = 24;
 
@@ -17,15 +22,30 @@ pub(super) struct Evidence {
     weaker: usize,
     /// Layers that do not set it, and are only counted.
     others: usize,
+    /// Layers that do not apply here, and are only counted.
+    not_here: usize,
+    /// What such layers set, shown after the candidates.
+    set_elsewhere: Vec<Vec<Cell>>,
 }
 
 impl Evidence {
-    /// Everything if it is `full`.
-    pub(super) fn of(answers: &Answers<'_>, answer: &Explanation, is_full: bool) -> Evidence {
+    /// Everything if it is `full`. `not_here` has what layers set that do not apply here.
+    pub(super) fn of(
+        answers: &Answers<'_>,
+        answer: &Explanation,
+        not_here: &[NotHere],
+        is_full: bool,
+    ) -> Evidence {
         let resolution = answers.resolution();
         let rows = answer.rows(answers);
         let has_winner = answer.winner.is_some();
-        let mut evidence = Evidence { lines: Vec::new(), weaker: 0, others: 0 };
+        let mut evidence = Evidence {
+            lines: Vec::new(),
+            weaker: 0,
+            others: 0,
+            not_here: 0,
+            set_elsewhere: Vec::new(),
+        };
         let is_weaker = |row: &Row| {
             matches!(row, Row::Said { verdict: Verdict::Overridden | Verdict::Removed, .. })
         };
@@ -48,16 +68,33 @@ impl Evidence {
                 Row::Unsaid { .. } => match unsaid(resolution, row) {
                     Some(line) => evidence.lines.push(line),
                     None if is_full => {}
-                    None => evidence.others += 1,
+                    None => evidence.fold(row, not_here, resolution),
                 },
             }
         }
+        evidence.lines.append(&mut evidence.set_elsewhere);
         if is_full {
             let rest = rows.iter().filter(|row| matches!(row, Row::Unsaid { .. }));
             let rest = rest.filter(|row| unsaid(resolution, row).is_none());
-            evidence.lines.extend(rest.map(|row| silent(resolution, row)));
+            evidence.lines.extend(rest.map(|row| {
+                let candidate = not_here.iter().find(|it| it.layer == row.layer());
+                candidate.map_or_else(|| silent(resolution, row), |it| elsewhere(resolution, it))
+            }));
         }
         evidence
+    }
+
+    /// Counts a layer that does not set it, or shows what it sets elsewhere.
+    fn fold(&mut self, row: &Row, not_here: &[NotHere], resolution: &Resolution) {
+        match not_here.iter().find(|it| it.layer == row.layer()) {
+            Some(it) if self.set_elsewhere.len() < MOST_NOT_HERE => {
+                self.set_elsewhere.push(elsewhere(resolution, it));
+            }
+            _ if matches!(row, Row::Unsaid { state: LayerState::Inactive, .. }) => {
+                self.not_here += 1;
+            }
+            _ => self.others += 1,
+        }
     }
 
     /// The lines.
@@ -83,7 +120,13 @@ impl Evidence {
         };
         let others =
             (self.others > 0).then(|| layers(self.others, "does not set it", "do not set it"));
-        let parts: Vec<String> = weaker.into_iter().chain(others).collect();
+        let not_here = match (self.not_here, self.others) {
+            (0, _) => None,
+            (count, 0) => Some(layers(count, "does not apply here", "do not apply here")),
+            (1, _) => Some("1 more does not apply here".to_owned()),
+            (count, _) => Some(format!("{count} more do not apply here")),
+        };
+        let parts: Vec<String> = weaker.into_iter().chain(others).chain(not_here).collect();
         (!parts.is_empty()).then(|| format!("{} (details: --full).", parts.join("; ")))
     }
 }
@@ -233,11 +276,20 @@ fn meant(near: &[NearName]) -> String {
     near.iter().map(one).collect::<Vec<_>>().join(" ")
 }
 
+/// What a layer sets that does not apply here.
+fn elsewhere(resolution: &Resolution, it: &NotHere) -> Vec<Cell> {
+    vec![
+        Cell::new(Role::Lost, NOT_HERE),
+        Cell::new(Role::Layer, resolution.readings().layer(it.layer).name.clone()),
+        Cell::new(Role::Lost, format!("{} sets it, but {}", it.place, it.applies)),
+    ]
+}
+
 /// A layer that does not set it, and why.
 fn silent(resolution: &Resolution, row: &Row) -> Vec<Cell> {
     let Row::Unsaid { state, because, .. } = row else { return Vec::new() };
     let label = match state {
-        LayerState::Inactive => "not here",
+        LayerState::Inactive => NOT_HERE,
         LayerState::Missing => "missing",
         _ => "not set",
     };

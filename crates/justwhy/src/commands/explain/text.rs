@@ -2,6 +2,7 @@
 
 use super::change;
 use super::evidence::Evidence;
+use crate::commands::grid::TableCell;
 use crate::commands::{axes, expected, push_context};
 use crate::fingerprint::Fingerprints;
 use crate::look::{Cell, Look, Role, width};
@@ -10,10 +11,13 @@ use justwhy_core::{
     Answers, Explanation, Hop, HopValue, Item, Meaning, Origin, Provenance, Resolution, Status,
     Without, hide_address_password,
 };
-use justwhy_engine::Search;
+use justwhy_engine::{Everywhere, NotHere, Search};
 
 /// The most items of a gathered list that are listed.
 const MOST_ITEMS: usize = 40;
+
+/// The most values of other contexts that are listed.
+const MOST_VALUES: usize = 12;
 
 /// What is known of a setting beside its answer.
 pub(super) struct Beside<'a> {
@@ -21,13 +25,17 @@ pub(super) struct Beside<'a> {
     pub(super) without: Option<Without>,
     /// The contexts in which it is set, in words.
     pub(super) set_in: Option<&'a str>,
+    /// The other contexts, once somebody wants to see all.
+    pub(super) everywhere: &'a Everywhere<'a>,
+    /// What layers set that do not apply here.
+    pub(super) not_here: &'a [NotHere],
 }
 
 pub(super) fn text(
     answering: &Answering<'_>,
     answers: &Answers<'_>,
     answer: &Explanation,
-    Beside { search, without, set_in }: Beside<'_>,
+    Beside { search, without, set_in, everywhere, not_here }: Beside<'_>,
     fingerprints: &Fingerprints,
 ) -> String {
     let look = answering.look;
@@ -48,7 +56,7 @@ pub(super) fn text(
     if let Some(search) = search {
         expected::text(look, search, answer, &mut out);
     }
-    let evidence = Evidence::of(answers, answer, is_full);
+    let evidence = Evidence::of(answers, answer, not_here, is_full);
     if !evidence.is_empty() {
         out.push('\n');
         evidence.push(look, &mut out);
@@ -74,6 +82,7 @@ pub(super) fn text(
     sentences.iter().for_each(|sentence| look.paragraph(&mut out, sentence, "  "));
     if is_full {
         details(look, answers, answer, &mut out);
+        in_contexts(look, resolution, answer, everywhere, &mut out);
     }
     change::push(look, answers, answer, is_full, &mut out);
     out
@@ -111,6 +120,38 @@ fn details(look: &Look, answers: &Answers<'_>, answer: &Explanation, out: &mut S
     if !answer.items().is_empty() {
         out.push('\n');
         items(look, answers.resolution(), answer.items(), out);
+    }
+}
+
+/// What it is in each of the contexts, and who sets it there.
+fn in_contexts(
+    look: &Look,
+    resolution: &Resolution,
+    answer: &Explanation,
+    everywhere: &Everywhere<'_>,
+    out: &mut String,
+) {
+    let fingerprints = Fingerprints::new();
+    let segments = resolution.keys().segments(answer.key);
+    let cell = |answers: &Answers<'_>, key| {
+        let answer = Explanation::of(answers, key);
+        let is_set = answer.status != Status::Absent;
+        is_set.then(|| TableCell::of(answers.resolution(), &answer, &fingerprints))
+    };
+    let Some(values) = everywhere.each(&segments, cell) else { return };
+    if values.len() < 2 {
+        return;
+    }
+    out.push('\n');
+    look.styled(out, Role::Plain, "in all contexts", "  ");
+    let record =
+        |(cell, words): &(Option<TableCell>, String)| TableCell::record(cell.as_ref(), words);
+    let shown: Vec<Vec<Cell>> = values.iter().take(MOST_VALUES).map(record).collect();
+    look.records(out, 4, &shown);
+    if values.len() > MOST_VALUES {
+        let more = values.len() - MOST_VALUES;
+        let line = format!("{more} more (justwhy grid KEY shows them)");
+        look.paragraph(out, &line, "    ");
     }
 }
 

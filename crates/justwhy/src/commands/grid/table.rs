@@ -15,7 +15,7 @@ const GAP: usize = 2;
 
 /// What stands in a cell.
 #[derive(Clone, PartialEq, Eq, Hash, Debug)]
-pub(super) struct TableCell {
+pub(crate) struct TableCell {
     pub(super) value: String,
     pub(super) is_wrong: bool,
     pub(super) layer: String,
@@ -24,7 +24,7 @@ pub(super) struct TableCell {
 }
 
 impl TableCell {
-    pub(super) fn of(
+    pub(crate) fn of(
         resolution: &Resolution,
         answer: &Explanation,
         fingerprints: &Fingerprints,
@@ -52,6 +52,18 @@ impl TableCell {
     /// Whether both have the same value, whichever layer sets it.
     pub(super) fn has_value_of(&self, other: &TableCell) -> bool {
         (&self.value, &self.identity) == (&other.value, &other.identity)
+    }
+
+    /// A line of a list: the value, its contexts in words, and the layer that sets it.
+    pub(crate) fn record(cell: Option<&TableCell>, words: &str) -> Vec<Cell> {
+        let (role, value, layer) = match cell {
+            None => (Role::Lost, "not set", ""),
+            Some(cell) => {
+                let role = if cell.is_wrong { Role::Wrong } else { Role::Value };
+                (role, cell.value.as_str(), cell.layer.as_str())
+            }
+        };
+        vec![Cell::new(role, value), Cell::new(Role::Plain, words), Cell::new(Role::Layer, layer)]
     }
 
     /// The value, and what tells it from another one: whoever sets it.
@@ -173,25 +185,13 @@ fn lists(gridded: &Gridded<'_, '_>, keys: &[String], rows: &[ShownCell], out: &m
         }
         let records = values.iter().map(|(_, contexts)| {
             let cell = contexts.first().and_then(|first| row.cell(first));
-            let (role, value, layer) = match cell {
-                None => (Role::Lost, "not set".to_owned(), String::new()),
-                Some(cell) => {
-                    let role = if cell.is_wrong { Role::Wrong } else { Role::Value };
-                    (role, cell.value.clone(), cell.layer.clone())
-                }
-            };
             let choices = sum_up(contexts, &all, &gridded.contexts);
             let words = match in_words(&choices, &all) {
                 words if words.is_empty() => "every context".to_owned(),
                 words => words,
             };
             let key = if look.width.is_some() { None } else { Some(Cell::new(Role::Key, key)) };
-            let cells = [
-                Cell::new(role, value),
-                Cell::new(Role::Plain, words),
-                Cell::new(Role::Layer, layer),
-            ];
-            key.into_iter().chain(cells).collect::<Vec<Cell>>()
+            key.into_iter().chain(TableCell::record(cell, &words)).collect::<Vec<Cell>>()
         });
         let records: Vec<Vec<Cell>> = records.collect();
         if look.width.is_some() {
