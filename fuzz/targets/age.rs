@@ -5,7 +5,7 @@
 
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
-use justwhy_core::{Decrypts as _, ENCRYPTED_MARK};
+use justwhy_core::{Decrypts as _, ENCRYPTED_MARK, Encrypts as _};
 use justwhy_encryption::{Keyring, new_identity};
 use std::path::PathBuf;
 use std::sync::OnceLock;

@@ -285,6 +285,12 @@ impl Explanation {
         sentence::why(answers, self)
     }
 
+    /// The declared setting that was probably meant, where this one is not declared and no layer sets it.
+    pub fn meant(&self, answers: &Answers<'_>) -> Option<KeyId> {
+        let is_set = answers.resolution().candidates(self.key).next().is_some();
+        if is_set { None } else { sentence::meant(answers, self.key) }
+    }
+
     /// What became of the value, and what the reader should know about the layer that wins.
     pub fn notes(&self, answers: &Answers<'_>) -> Vec<String> {
         sentence::notes(answers, self)

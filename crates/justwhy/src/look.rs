@@ -81,16 +81,16 @@ impl Look {
 
     /// Writes what [`Look::text`] gave, or is plain, in the style of its role.
     pub(crate) fn push_cleaned(&self, out: &mut String, role: Role, text: &str) {
-        if !self.colour || role == Role::Plain || text.is_empty() {
+        if !self.colour || matches!(role, Role::Plain | Role::Lost) || text.is_empty() {
             out.push_str(text);
             return;
         }
         let style = match role {
-            Role::Plain => Style::new(),
+            // Faint text would fall below a contrast of 4.5:1 on many terminals.
+            Role::Plain | Role::Lost => Style::new(),
             Role::Heading => Style::new().bold(),
             Role::Key => Style::new().bold(),
             Role::Value => AnsiColor::Green.on_default().bold(),
-            Role::Lost => Style::new().dimmed(),
             Role::Layer => AnsiColor::Cyan.on_default(),
             Role::Place => AnsiColor::Blue.on_default(),
             Role::Warning => AnsiColor::Yellow.on_default(),
@@ -253,6 +253,11 @@ pub(crate) struct Cell {
 impl Cell {
     pub(crate) fn new(role: Role, text: impl Into<String>) -> Cell {
         Cell { role, text: text.into(), is_whole: false }
+    }
+
+    /// What it says.
+    pub(crate) fn text(&self) -> &str {
+        &self.text
     }
 
     /// A command, which stays on one line.

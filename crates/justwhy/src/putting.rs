@@ -16,8 +16,8 @@ pub(crate) fn command(
     let encrypt = if destination.encrypted.is_some() { " --encrypt" } else { "" };
     let layer = readings.layer(layer);
     let at = reach(readings, layer);
-    let at = if at.is_empty() { at } else { format!(" -i {at}") };
-    Some(format!("justwhy put {} {value} -l {}{at}{encrypt}", quoted(&key), layer.name))
+    let at = if at.is_empty() { at } else { format!(" -i {}", word(&at)) };
+    Some(format!("justwhy put {} {value} -l {}{at}{encrypt}", word(&key), word(&layer.name)))
 }
 
 /// The values of the axes on which it depends where the layer writes.
@@ -33,11 +33,11 @@ fn reach(readings: &Readings, layer: &Layer) -> String {
     axes.iter().filter_map(value).collect::<Vec<_>>().join(",")
 }
 
-/// A key as a shell takes it.
-fn quoted(key: &str) -> String {
-    let is_plain = key.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._-".contains(&byte));
-    match is_plain {
-        true => key.to_owned(),
-        false => format!("'{}'", key.replace('\'', "'\\''")),
+/// A word as a shell takes it.
+pub(crate) fn word(text: &str) -> String {
+    let is_plain = |byte: u8| byte.is_ascii_alphanumeric() || b"._-=,:@/+".contains(&byte);
+    match !text.is_empty() && text.bytes().all(is_plain) {
+        true => text.to_owned(),
+        false => format!("'{}'", text.replace('\'', "'\\''")),
     }
 }

@@ -778,3 +778,25 @@ fn shows_what_a_layer_sets_that_does_not_apply_here() {
         here.all()
     );
 }
+
+#[test]
+fn a_misspelt_key_leads_to_the_declared_one() {
+    let layers = "catalogue = [\"catalogue.toml\"]\n\
+                  [[axis]]\nname = \"region\"\nallowed = [\"north\", \"south\"]\n\
+                  [[layer]]\nname = \"by-region\"\nfile = \"{region}.toml\"\noptional = true\n";
+    let text = format!("justwhy = 1\n{layers}");
+    let place = Place::new(&[
+        ("justwhy.toml", &text),
+        ("catalogue.toml", "justwhy = 1\n[setting.\"alert.threshold_cm\"]\ntype = \"integer\"\n"),
+        ("north.toml", "[alert]\ntreshold_cm = 90\n"),
+    ]);
+    let run = place.run(&["explain", "alert.treshold_cm", "--in", "south"]);
+    assert_eq!(run.code, 1, "{}", run.all());
+    assert!(
+        run.stdout.contains("It is not declared; did you mean alert.threshold_cm?"),
+        "{}",
+        run.all()
+    );
+    assert!(run.stdout.contains("justwhy explain alert.threshold_cm\n"), "{}", run.all());
+    assert!(!run.stdout.contains("justwhy put"), "{}", run.all());
+}

@@ -7,6 +7,7 @@ use crate::model::candidate::CandidateId;
 use crate::model::convert::{Declaration, show_duration, show_size};
 use crate::model::key::KeyId;
 use crate::model::layer::{LayerIndex, list_values};
+use crate::model::near::nearest;
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;
@@ -356,6 +357,19 @@ fn near_misses(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> 
     sentences
 }
 
+/// The declared setting that a key which is not declared probably means.
+pub(super) fn meant(answers: &Answers<'_>, key: KeyId) -> Option<KeyId> {
+    let resolution = answers.resolution();
+    let (keys, catalogue) = (resolution.keys(), &resolution.readings().catalogue);
+    if catalogue.declared(key).is_some() || catalogue.map_at(keys, key).is_some() {
+        return None;
+    }
+    let declared: Vec<(String, KeyId)> =
+        catalogue.settings().map(|(id, _)| (keys.show(id), id)).collect();
+    let near = nearest(&keys.show(key), declared.iter().map(|(name, _)| name.as_str()))?;
+    declared.iter().find(|(name, _)| name == near).map(|(_, id)| *id)
+}
+
 fn not_set(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> {
     let resolution = answers.resolution();
     let key = explanation.key;
@@ -363,9 +377,13 @@ fn not_set(answers: &Answers<'_>, explanation: &Explanation) -> Vec<String> {
         resolution.candidates(key).map(|id| resolution.candidate(id)).collect();
     if candidates.is_empty() {
         let is_declared = resolution.readings().catalogue.declared(key).is_some();
-        return vec![match is_declared {
-            true => "It is declared, but no layer sets it here.".to_owned(),
-            false => "No layer sets it here.".to_owned(),
+        return vec![match (is_declared, meant(answers, key)) {
+            (true, _) => "It is declared, but no layer sets it here.".to_owned(),
+            (false, None) => "No layer sets it here.".to_owned(),
+            (false, Some(meant)) => {
+                let meant = resolution.keys().show(meant);
+                format!("It is not declared; did you mean {meant}?")
+            }
         }];
     }
     let with = |verdict: Verdict| {

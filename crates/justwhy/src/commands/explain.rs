@@ -23,7 +23,10 @@ mod change;
 mod evidence;
 mod text;
 
+pub(super) use change::first_way;
+pub(super) use evidence::Evidence;
 use text::{Beside, text};
+pub(super) use text::{reason, references};
 
 #[derive(Args, Debug)]
 pub(crate) struct ExplainArguments {

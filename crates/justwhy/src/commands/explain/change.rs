@@ -1,7 +1,7 @@
 //! How to change a setting from here: the command that does it, or what to edit.
 
 use crate::look::{Cell, Look, Role};
-use crate::putting::command;
+use crate::putting::{command, word};
 use justwhy_core::{Advice, Answers, Explanation};
 
 /// The way to change it: the first that `put` can take, else the first of all. All of them if it is `full`.
@@ -12,19 +12,20 @@ pub(super) fn push(
     is_full: bool,
     out: &mut String,
 ) {
-    let advice = answer.advice(answers);
+    // A misspelt name is not to be set: the way on is to the setting that was meant.
+    if let Some(meant) = answer.meant(answers) {
+        let meant = word(&answers.resolution().keys().show(meant));
+        let command = format!("justwhy explain {meant}");
+        out.push('\n');
+        let label = Cell::new(Role::Plain, "explain it");
+        look.records(out, 2, &[vec![label, Cell::command(command)]]);
+        return;
+    }
     let label = if answer.winner.is_some() { "change it" } else { "set it" };
-    let ways: Vec<(Option<String>, &Advice)> =
-        advice.iter().map(|way| (command(answers, answer, way.layer), way)).collect();
-    // What wins is changed where it is; a new value goes where a command can write it.
-    let writable = ways.iter().find(|(command, _)| command.is_some());
-    let chosen = match answer.winner {
-        Some(_) => ways.first(),
-        None => writable.or(ways.first()),
-    };
-    let shown: Vec<&(Option<String>, &Advice)> = match is_full {
+    let ways = ways(answers, answer);
+    let shown: Vec<&Way> = match is_full {
         true => ways.iter().collect(),
-        false => chosen.into_iter().collect(),
+        false => chosen(answer, &ways).into_iter().collect(),
     };
     let records = shown.into_iter().map(|(command, way)| {
         let way_to_go = match command {
@@ -44,6 +45,33 @@ pub(super) fn push(
         out.push('\n');
         look.records(out, 2, &records);
     }
+}
+
+/// A way to change it: a command if there is one, and what it is.
+type Way = (Option<String>, Advice);
+
+fn ways(answers: &Answers<'_>, answer: &Explanation) -> Vec<Way> {
+    let advice = answer.advice(answers).into_iter();
+    advice.map(|way| (command(answers, answer, way.layer), way)).collect()
+}
+
+/// What wins is changed where it is; a new value goes where a command can write it.
+fn chosen<'w>(answer: &Explanation, ways: &'w [Way]) -> Option<&'w Way> {
+    let writable = ways.iter().find(|(command, _)| command.is_some());
+    match answer.winner {
+        Some(_) => ways.first(),
+        None => writable.or(ways.first()),
+    }
+}
+
+/// The way that is shown first, in words or as a command.
+pub(in crate::commands) fn first_way(
+    answers: &Answers<'_>,
+    answer: &Explanation,
+) -> Option<String> {
+    let ways = ways(answers, answer);
+    let (command, way) = chosen(answer, &ways)?;
+    Some(command.clone().unwrap_or_else(|| in_words(answers, way)))
 }
 
 /// What to edit where no command can.

@@ -15,8 +15,19 @@ const NOT_HERE: &str = "not here";
 /// The characters of a value that is not shown twice.
 const LONG: usize = 24;
 
+/// How much of the evidence is wanted.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Detail {
+    /// What matters.
+    Short,
+    /// Every candidate.
+    Candidates,
+    /// Every layer, with all reasons.
+    Full,
+}
+
 /// The layers that have something to do with the value, and the counts of the others.
-pub(super) struct Evidence {
+pub(in crate::commands) struct Evidence {
     lines: Vec<Vec<Cell>>,
     /// Weaker candidates that are only counted.
     weaker: usize,
@@ -29,13 +40,14 @@ pub(super) struct Evidence {
 }
 
 impl Evidence {
-    /// Everything if it is `full`. `not_here` has what layers set that do not apply here.
+    /// `not_here` has what layers set that do not apply here.
     pub(super) fn of(
         answers: &Answers<'_>,
         answer: &Explanation,
         not_here: &[NotHere],
-        is_full: bool,
+        detail: Detail,
     ) -> Evidence {
+        let is_full = detail == Detail::Full;
         let resolution = answers.resolution();
         let rows = answer.rows(answers);
         let has_winner = answer.winner.is_some();
@@ -51,7 +63,7 @@ impl Evidence {
         };
         let (value, mut weaker) = (answer.value(), 0);
         for row in &rows {
-            if is_weaker(row) && !is_full {
+            if is_weaker(row) && detail == Detail::Short {
                 weaker += 1;
                 if weaker > MOST_WEAKER {
                     evidence.weaker += 1;
@@ -95,6 +107,24 @@ impl Evidence {
             }
             _ => self.others += 1,
         }
+    }
+
+    /// What a page shows of an answer, as texts: every candidate and what is odd, and the layers that do
+    /// not set it with the reason of each.
+    pub(in crate::commands) fn for_page(
+        answers: &Answers<'_>,
+        answer: &Explanation,
+    ) -> (Vec<Vec<String>>, Vec<Vec<String>>) {
+        let texts = |line: Vec<Cell>| line.iter().map(|cell| cell.text().to_owned()).collect();
+        let resolution = answers.resolution();
+        let evidence = Evidence::of(answers, answer, &[], Detail::Candidates);
+        let rows = answer.rows(answers);
+        let rest = rows.iter().filter(|row| matches!(row, Row::Unsaid { .. }));
+        let rest = rest.filter(|row| unsaid(resolution, row).is_none());
+        // Without the label.
+        let rest = rest.map(|row| texts(silent(resolution, row).split_off(1)));
+        let rest = rest.collect();
+        (evidence.lines.into_iter().map(texts).collect(), rest)
     }
 
     /// The lines.

@@ -1,21 +1,23 @@
 //! The explanation for people: the answer, the context, the evidence, and what to do next.
 
 use super::change;
-use super::evidence::Evidence;
+use super::evidence::{Detail, Evidence};
 use crate::commands::grid::TableCell;
 use crate::commands::{axes, expected, push_context};
 use crate::fingerprint::Fingerprints;
 use crate::look::{Cell, Look, Role, width};
 use crate::running::Answering;
 use justwhy_core::{
-    Answers, Explanation, Hop, HopValue, Item, Meaning, Origin, Provenance, Resolution, Status,
-    Without, hide_address_password,
+    Answers, Explanation, Hop, HopValue, Item, KeyId, Meaning, Origin, Provenance, Resolution,
+    Status, Without, hide_address_password,
 };
 use justwhy_engine::{Everywhere, NotHere, Search};
 
 /// The most items of a gathered list that are listed.
 const MOST_ITEMS: usize = 40;
 
+/// The most characters that are shown of what a reference found.
+const MOST_FOUND: usize = 200;
 /// The most values of other contexts that are listed.
 const MOST_VALUES: usize = 12;
 
@@ -56,17 +58,13 @@ pub(super) fn text(
     if let Some(search) = search {
         expected::text(look, search, answer, &mut out);
     }
-    let evidence = Evidence::of(answers, answer, not_here, is_full);
+    let detail = if is_full { Detail::Full } else { Detail::Short };
+    let evidence = Evidence::of(answers, answer, not_here, detail);
     if !evidence.is_empty() {
         out.push('\n');
         evidence.push(look, &mut out);
     }
-    let hops = answers.chain(answer.key);
-    if !hops.is_empty() {
-        let mut records = Vec::new();
-        references(&hops, 0, look, &mut records);
-        look.records(&mut out, 2, &records);
-    }
+    look.records(&mut out, 2, &references(answers, answer.key));
     let mut sentences = answer.notes(answers);
     if answer.status.is_refusal() && answer.winner.is_some() {
         sentences.insert(0, "No weaker value is used instead.".to_owned());
@@ -89,7 +87,7 @@ pub(super) fn text(
 }
 
 /// Why it has no value that can be used.
-fn reason(answer: &Explanation) -> Option<&str> {
+pub(in crate::commands) fn reason(answer: &Explanation) -> Option<&str> {
     match &answer.status {
         Status::Set | Status::Absent => None,
         Status::Error { message, .. } => Some(message),
@@ -220,7 +218,13 @@ fn without_it(resolution: &Resolution, answer: &Explanation, without: &Without) 
 }
 
 /// A reference on each line, what it gives and where from, and below it the references of that.
-fn references(hops: &[Hop], depth: usize, look: &Look, records: &mut Vec<Vec<Cell>>) {
+pub(in crate::commands) fn references(answers: &Answers<'_>, key: KeyId) -> Vec<Vec<Cell>> {
+    let mut records = Vec::new();
+    push_references(&answers.chain(key), 0, &mut records);
+    records
+}
+
+fn push_references(hops: &[Hop], depth: usize, records: &mut Vec<Vec<Cell>>) {
     for hop in hops {
         let (role, found) = match &hop.found {
             HopValue::Value(value) => (Role::Value, value.show()),
@@ -228,7 +232,10 @@ fn references(hops: &[Hop], depth: usize, look: &Look, records: &mut Vec<Vec<Cel
             HopValue::Nothing(why) => (Role::Warning, why.clone()),
             HopValue::Error(why) => (Role::Wrong, why.clone()),
         };
-        let found = look.cut(&look.text(&found), 200);
+        let found = match found.char_indices().nth(MOST_FOUND) {
+            Some((end, _)) => format!("{}…", &found[..end]),
+            None => found,
+        };
         let mut place = whereabouts(hop);
         if hop.falls_back {
             place = join(place, "the fallback is used");
@@ -245,7 +252,7 @@ fn references(hops: &[Hop], depth: usize, look: &Look, records: &mut Vec<Vec<Cel
             Cell::new(Role::Layer, layer),
             Cell::new(Role::Place, place),
         ]);
-        references(&hop.hops, depth + 1, look, records);
+        push_references(&hop.hops, depth + 1, records);
     }
 }
 

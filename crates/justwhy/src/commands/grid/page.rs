@@ -2,14 +2,17 @@
 
 use super::table::TableCell;
 use super::{Gridded, Wanted};
+use crate::commands::explain::{Evidence, first_way, reason, references};
 use crate::fingerprint::Fingerprints;
-use crate::json::Setting;
-use justwhy_core::GridRow;
+use crate::look::Cell;
+use justwhy_core::{Answers, Explanation, GridRow};
 use serde::Serialize;
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
 /// The page around the data.
 const PAGE: &str = include_str!("page.html");
-/// Where the data goes: what the table shows, and a line of reasons for each row.
+/// Where the data goes: what the table shows; below that the phrases, and a line of reasons for each row.
 const DATA: &str = "/*DATA*/";
 const REASONS: &str = "/*REASONS*/";
 
@@ -42,23 +45,93 @@ struct PageCell {
     wrong: bool,
 }
 
+/// Why a cell has its value, as numbers of phrases.
+#[derive(Serialize)]
+struct PageReasons {
+    /// Why it cannot be used.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    wrong: Option<usize>,
+    /// Candidates and what is odd, each a line as `explain` has it.
+    lines: Vec<Vec<usize>>,
+    /// Layers that do not set it, each with the reason.
+    others: Vec<Vec<usize>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    change: Option<usize>,
+}
+
+/// The same in words, as it is found out.
+#[derive(Clone, PartialEq, Eq, Hash)]
+struct Reasons {
+    wrong: Option<String>,
+    lines: Vec<Vec<String>>,
+    others: Vec<Vec<String>>,
+    change: Option<String>,
+}
+
+impl Reasons {
+    fn of(answers: &Answers<'_>, answer: &Explanation) -> Reasons {
+        let (mut lines, others) = Evidence::for_page(answers, answer);
+        let texts = |line: Vec<Cell>| line.iter().map(|cell| cell.text().to_owned()).collect();
+        lines.extend(references(answers, answer.key).into_iter().map(texts));
+        Reasons {
+            wrong: reason(answer).map(str::to_owned),
+            lines,
+            others,
+            change: first_way(answers, answer),
+        }
+    }
+}
+
+/// Every phrase once: most reasons of most cells are alike.
+#[derive(Default)]
+struct Phrases {
+    numbers: HashMap<String, usize>,
+    all: Vec<String>,
+}
+
+impl Phrases {
+    fn number(&mut self, phrase: String) -> usize {
+        let next = self.all.len();
+        match self.numbers.entry(phrase) {
+            Entry::Occupied(known) => *known.get(),
+            Entry::Vacant(new) => {
+                self.all.push(new.key().clone());
+                *new.insert(next)
+            }
+        }
+    }
+
+    fn shown(&mut self, reasons: Reasons) -> PageReasons {
+        let mut lines = |lines: Vec<Vec<String>>| -> Vec<Vec<usize>> {
+            let line = |line: Vec<String>| line.into_iter().map(|it| self.number(it)).collect();
+            lines.into_iter().map(line).collect()
+        };
+        let (shown, others) = (lines(reasons.lines), lines(reasons.others));
+        PageReasons {
+            wrong: reasons.wrong.map(|it| self.number(it)),
+            lines: shown,
+            others,
+            change: reasons.change.map(|it| self.number(it)),
+        }
+    }
+}
+
 pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let project = gridded.surveying.snapshot.project();
     let fingerprints = Fingerprints::new();
-    let rows: Vec<GridRow<(TableCell, String)>> = gridded.rows(wanted, |answers, answer| {
-        let setting = Setting::with_reasons(answers, answer, None, &fingerprints);
+    let rows: Vec<GridRow<(TableCell, Reasons)>> = gridded.rows(wanted, |answers, answer| {
         let cell = TableCell::of(answers.resolution(), answer, &fingerprints);
-        (cell, serde_json::to_string(&setting).unwrap_or_default())
+        (cell, Reasons::of(answers, answer))
     });
     let keys = gridded.survey.keys();
     let count = gridded.contexts.len();
-    let mut reasons = String::new();
+    let (mut phrases, mut reasons) = (Phrases::default(), String::new());
     let mut shown = Vec::with_capacity(rows.len());
     for row in rows {
         let first = |cell: &TableCell| {
             row.cells.iter().position(|(other, _)| cell.has_value_of(other)).unwrap_or_default()
         };
-        let cell = |(cell, _): &(TableCell, String)| PageCell {
+        let cell = |(cell, _): &(TableCell, Reasons)| PageCell {
             value: cell.value.clone(),
             layer: cell.layer.clone(),
             wrong: cell.is_wrong,
@@ -70,8 +143,10 @@ pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
             at: row.at(count).into_iter().map(|cell| cell.map_or(-1, i64::from)).collect(),
         });
         // What stands on a line is JSON, which has no line ends of its own.
-        let of_row: Vec<&str> = row.cells.iter().map(|(_, reasons)| reasons.as_str()).collect();
-        reasons.push_str(&format!("[{}]\n", of_row.join(",")));
+        let of_row: Vec<PageReasons> =
+            row.cells.into_iter().map(|(_, reasons)| phrases.shown(reasons)).collect();
+        reasons.push('\n');
+        reasons.push_str(&serde_json::to_string(&of_row).unwrap_or_default());
     }
     let data = Data {
         name: project.name.clone().unwrap_or_else(|| project.file.clone()),
@@ -80,10 +155,11 @@ pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
         rows: shown,
         left_out: gridded.left_out.clone(),
     };
+    reasons.insert_str(0, &serde_json::to_string(&phrases.all).unwrap_or_default());
     let data = inert(&serde_json::to_string(&data).unwrap_or_default());
     let (before, rest) = PAGE.split_once(DATA).unwrap_or((PAGE, ""));
     let (between, after) = rest.split_once(REASONS).unwrap_or((rest, ""));
-    [before, &data, between, &inert(reasons.trim_end()), after].concat()
+    [before, &data, between, &inert(&reasons), after].concat()
 }
 
 /// JSON in which nothing can end the element around it, whatever a value has.
