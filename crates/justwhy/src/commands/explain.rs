@@ -13,7 +13,9 @@ use crate::running::Running;
 use crate::running::Runs;
 use clap::Args;
 use justwhy_core::{Answers, Explanation, KeyId, KeyPath, Resolution, Status};
-use justwhy_engine::{Asking, Everywhere, NotHere, search, select, where_it_is, where_it_is_read};
+use justwhy_engine::{
+    Asking, Everywhere, NotHere, Search, search, select, where_it_is, where_it_is_read,
+};
 use justwhy_project::Error;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -182,6 +184,23 @@ fn with_progress<R>(answering: &Answering<'_>, look: impl FnOnce(&Asking<'_>) ->
     look(&Asking { snapshot, answers, begins: &begins })
 }
 
+/// Why the one setting is not what was expected.
+fn searched(
+    answering: &Answering<'_>,
+    resolution: &Resolution,
+    explained: &[Explanation],
+    wanted: &str,
+) -> Result<Search, Vec<Error>> {
+    match explained {
+        [answer] => with_progress(answering, |it| search(it, answer.key, wanted)),
+        several => {
+            let shown: Vec<String> =
+                several.iter().map(|answer| resolution.keys().show(answer.key)).collect();
+            Err(vec![several_match("--expected", &shown)])
+        }
+    }
+}
+
 /// What is asked for.
 struct Question<'a> {
     keys: &'a [String],
@@ -213,16 +232,9 @@ fn explain(
     }
     let explained: Vec<Explanation> =
         chosen.into_iter().map(|key| Explanation::of(answers, key)).collect();
-    let search = match (wanted, explained.as_slice()) {
-        (None, _) => None,
-        (Some(wanted), [answer]) => {
-            Some(with_progress(answering, |it| search(it, answer.key, wanted))?)
-        }
-        (Some(_), several) => {
-            let shown: Vec<String> =
-                several.iter().map(|answer| resolution.keys().show(answer.key)).collect();
-            return Err(vec![several_match("--expected", &shown)]);
-        }
+    let search = match wanted {
+        None => None,
+        Some(wanted) => Some(searched(answering, resolution, &explained, wanted)?),
     };
     let tells = explained.len() <= MOST_WITHOUT;
     let without = |answer: &Explanation| if tells { answer.without(answers) } else { None };
@@ -253,15 +265,12 @@ fn explain(
         false => {
             let told = |answer: &Explanation| {
                 let key = resolution.keys().show(answer.key);
-                let set_in = set_in.iter().find(|it| it.key == key).map(|it| it.words.as_str());
-                let not_here: Vec<NotHere> =
-                    not_here.iter().filter(|it| it.key == answer.key).cloned().collect();
                 let beside = Beside {
                     search: search.as_ref(),
                     without: without(answer),
-                    set_in,
+                    set_in: set_in.iter().find(|it| it.key == key).map(|it| it.words.as_str()),
                     everywhere,
-                    not_here: &not_here,
+                    not_here: not_here.iter().filter(|it| it.key == answer.key).collect(),
                 };
                 text(answering, answers, answer, beside, &fingerprints)
             };

@@ -26,7 +26,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 mod page;
 mod table;
 
-pub(super) use table::TableCell;
+pub(super) use table::GridCell;
 
 #[derive(Args, Debug)]
 pub(crate) struct GridArguments {
@@ -213,7 +213,7 @@ fn axes_that_matter(
     let snapshot = surveying.snapshot;
     let fingerprints = Fingerprints::new();
     let rows = survey.grid(&wanted, snapshot, snapshot.limits(), |answers, answer| {
-        TableCell::of(answers.resolution(), answer, &fingerprints).into_value()
+        GridCell::of(answers.resolution(), answer, &fingerprints).into_value()
     });
     // Contexts in which all of it is the same have one number.
     let at: Vec<Vec<Option<u32>>> = rows.iter().map(|row| row.at(contexts.len())).collect();

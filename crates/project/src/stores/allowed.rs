@@ -70,53 +70,8 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
     }
     let mut all: Vec<Allowed> = Vec::new();
     for table in sink.tables("allow") {
-        sink.check_names(table, &ALLOW_FIELDS);
         let at = sink.place(table, "origin");
-        let Some((address, _)) = sink.text(table, "origin") else {
-            if sink.field(table, "origin").is_none() {
-                let error = Error::new(CODE, "no `origin`");
-                sink.error(error.help("write origin = \"https://…\""), at);
-            }
-            continue;
-        };
-        let problem = match check_address(&address) {
-            Err(problem) => Some(problem),
-            Ok(url) if url.path() != "/" => Some("an origin cannot have a path".to_owned()),
-            Ok(_) => None,
-        };
-        if let Some(problem) = problem {
-            let help = "write a scheme, a host and a port, for example https://hq.example:8443; the rest \
-                        belongs in `path`";
-            sink.error(Error::new(CODE, problem).help(help), at);
-            continue;
-        }
-        let token_variable = sink.text(table, "token_variable");
-        if let Some((name, at)) = &token_variable
-            && !is_env_name(name)
-        {
-            let error = Error::new(CODE, "invalid name of a variable");
-            sink.error(
-                error.help("write the name of the variable with the token, never the token"),
-                *at,
-            );
-        }
-        let path = |sink: &mut Sink<'_>, field: &str| {
-            sink.text(table, field).map(|(path, _)| PathBuf::from(path))
-        };
-        let (certificate, key) = (path(&mut sink, "certificate"), path(&mut sink, "key"));
-        if certificate.is_some() != key.is_some() {
-            let error = Error::new(CODE, "a `certificate` needs its `key`");
-            sink.error(error.help("give both"), at);
-        }
-        let allowed = Allowed {
-            origin: origin_of(&address),
-            path: below(&mut sink, table),
-            token_variable: token_variable.map(|(name, _)| name),
-            user: sink.text(table, "user").map(|(user, _)| user),
-            authorities: path(&mut sink, "authorities"),
-            certificate: certificate.zip(key),
-            timeout: timeout(&mut sink, table),
-        };
+        let Some(allowed) = store(&mut sink, table) else { continue };
         if all.iter().any(|other| {
             other.origin == allowed.origin
                 && other.path == allowed.path
@@ -135,6 +90,57 @@ pub fn read_allowed(file: &str, bytes: Vec<u8>) -> Result<User, Vec<Error>> {
     };
     let errors = sink.into_errors();
     if errors.is_empty() { Ok(user) } else { Err(errors) }
+}
+
+/// A store that is allowed; none if the table cannot mean one, which is an error by then.
+fn store(sink: &mut Sink<'_>, table: NodeId) -> Option<Allowed> {
+    sink.check_names(table, &ALLOW_FIELDS);
+    let at = sink.place(table, "origin");
+    let Some((address, _)) = sink.text(table, "origin") else {
+        if sink.field(table, "origin").is_none() {
+            let error = Error::new(CODE, "no `origin`");
+            sink.error(error.help("write origin = \"https://…\""), at);
+        }
+        return None;
+    };
+    let problem = match check_address(&address) {
+        Err(problem) => Some(problem),
+        Ok(url) if url.path() != "/" => Some("an origin cannot have a path".to_owned()),
+        Ok(_) => None,
+    };
+    if let Some(problem) = problem {
+        let help = "write a scheme, a host and a port, for example https://hq.example:8443; the rest \
+                    belongs in `path`";
+        sink.error(Error::new(CODE, problem).help(help), at);
+        return None;
+    }
+    let token_variable = sink.text(table, "token_variable");
+    if let Some((name, at)) = &token_variable
+        && !is_env_name(name)
+    {
+        let error = Error::new(CODE, "invalid name of a variable");
+        sink.error(
+            error.help("write the name of the variable with the token, never the token"),
+            *at,
+        );
+    }
+    let path = |sink: &mut Sink<'_>, field: &str| {
+        sink.text(table, field).map(|(path, _)| PathBuf::from(path))
+    };
+    let (certificate, key) = (path(sink, "certificate"), path(sink, "key"));
+    if certificate.is_some() != key.is_some() {
+        let error = Error::new(CODE, "a `certificate` needs its `key`");
+        sink.error(error.help("give both"), at);
+    }
+    Some(Allowed {
+        origin: origin_of(&address),
+        path: below(sink, table),
+        token_variable: token_variable.map(|(name, _)| name),
+        user: sink.text(table, "user").map(|(user, _)| user),
+        authorities: path(sink, "authorities"),
+        certificate: certificate.zip(key),
+        timeout: timeout(sink, table),
+    })
 }
 
 /// Folders from which files may be read.

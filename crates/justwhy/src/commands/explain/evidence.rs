@@ -44,7 +44,7 @@ impl Evidence {
     pub(super) fn of(
         answers: &Answers<'_>,
         answer: &Explanation,
-        not_here: &[NotHere],
+        not_here: &[&NotHere],
         detail: Detail,
     ) -> Evidence {
         let is_full = detail == Detail::Full;
@@ -97,7 +97,7 @@ impl Evidence {
     }
 
     /// Counts a layer that does not set it, or shows what it sets elsewhere.
-    fn fold(&mut self, row: &Row, not_here: &[NotHere], resolution: &Resolution) {
+    fn fold(&mut self, row: &Row, not_here: &[&NotHere], resolution: &Resolution) {
         match not_here.iter().find(|it| it.layer == row.layer()) {
             Some(it) if self.set_elsewhere.len() < MOST_NOT_HERE => {
                 self.set_elsewhere.push(elsewhere(resolution, it));

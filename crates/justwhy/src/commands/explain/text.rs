@@ -2,7 +2,7 @@
 
 use super::change;
 use super::evidence::{Detail, Evidence};
-use crate::commands::grid::TableCell;
+use crate::commands::grid::GridCell;
 use crate::commands::{axes, expected, push_context};
 use crate::fingerprint::Fingerprints;
 use crate::look::{Cell, Look, Role, width};
@@ -30,7 +30,7 @@ pub(super) struct Beside<'a> {
     /// The other contexts, once somebody wants to see all.
     pub(super) everywhere: &'a Everywhere<'a>,
     /// What layers set that do not apply here.
-    pub(super) not_here: &'a [NotHere],
+    pub(super) not_here: Vec<&'a NotHere>,
 }
 
 pub(super) fn text(
@@ -59,7 +59,7 @@ pub(super) fn text(
         expected::text(look, search, answer, &mut out);
     }
     let detail = if is_full { Detail::Full } else { Detail::Short };
-    let evidence = Evidence::of(answers, answer, not_here, detail);
+    let evidence = Evidence::of(answers, answer, &not_here, detail);
     if !evidence.is_empty() {
         out.push('\n');
         evidence.push(look, &mut out);
@@ -134,7 +134,7 @@ fn in_contexts(
     let cell = |answers: &Answers<'_>, key| {
         let answer = Explanation::of(answers, key);
         let is_set = answer.status != Status::Absent;
-        is_set.then(|| TableCell::of(answers.resolution(), &answer, &fingerprints))
+        is_set.then(|| GridCell::of(answers.resolution(), &answer, &fingerprints))
     };
     let Some(values) = everywhere.each(&segments, cell) else { return };
     if values.len() < 2 {
@@ -143,7 +143,7 @@ fn in_contexts(
     out.push('\n');
     look.styled(out, Role::Plain, "in all contexts", "  ");
     let record =
-        |(cell, words): &(Option<TableCell>, String)| TableCell::record(cell.as_ref(), words);
+        |(cell, words): &(Option<GridCell>, String)| GridCell::record(cell.as_ref(), words);
     let shown: Vec<Vec<Cell>> = values.iter().take(MOST_VALUES).map(record).collect();
     look.records(out, 4, &shown);
     if values.len() > MOST_VALUES {

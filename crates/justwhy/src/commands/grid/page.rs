@@ -1,6 +1,6 @@
 //! A grid as a page for a browser: one file with all that it needs, which asks nothing of a network.
 
-use super::table::TableCell;
+use super::table::GridCell;
 use super::{Gridded, Wanted};
 use crate::commands::explain::{Evidence, first_way, reason, references};
 use crate::fingerprint::Fingerprints;
@@ -61,19 +61,19 @@ struct PageReasons {
 
 /// The same in words, as it is found out.
 #[derive(Clone, PartialEq, Eq, Hash)]
-struct Reasons {
+struct CellReasons {
     wrong: Option<String>,
     lines: Vec<Vec<String>>,
     others: Vec<Vec<String>>,
     change: Option<String>,
 }
 
-impl Reasons {
-    fn of(answers: &Answers<'_>, answer: &Explanation) -> Reasons {
+impl CellReasons {
+    fn of(answers: &Answers<'_>, answer: &Explanation) -> CellReasons {
         let (mut lines, others) = Evidence::for_page(answers, answer);
         let texts = |line: Vec<Cell>| line.iter().map(|cell| cell.text().to_owned()).collect();
         lines.extend(references(answers, answer.key).into_iter().map(texts));
-        Reasons {
+        CellReasons {
             wrong: reason(answer).map(str::to_owned),
             lines,
             others,
@@ -101,7 +101,7 @@ impl Phrases {
         }
     }
 
-    fn shown(&mut self, reasons: Reasons) -> PageReasons {
+    fn shown(&mut self, reasons: CellReasons) -> PageReasons {
         let mut lines = |lines: Vec<Vec<String>>| -> Vec<Vec<usize>> {
             let line = |line: Vec<String>| line.into_iter().map(|it| self.number(it)).collect();
             lines.into_iter().map(line).collect()
@@ -119,19 +119,19 @@ impl Phrases {
 pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let project = gridded.surveying.snapshot.project();
     let fingerprints = Fingerprints::new();
-    let rows: Vec<GridRow<(TableCell, Reasons)>> = gridded.rows(wanted, |answers, answer| {
-        let cell = TableCell::of(answers.resolution(), answer, &fingerprints);
-        (cell, Reasons::of(answers, answer))
+    let rows: Vec<GridRow<(GridCell, CellReasons)>> = gridded.rows(wanted, |answers, answer| {
+        let cell = GridCell::of(answers.resolution(), answer, &fingerprints);
+        (cell, CellReasons::of(answers, answer))
     });
     let keys = gridded.survey.keys();
     let count = gridded.contexts.len();
     let (mut phrases, mut reasons) = (Phrases::default(), String::new());
     let mut shown = Vec::with_capacity(rows.len());
     for row in rows {
-        let first = |cell: &TableCell| {
+        let first = |cell: &GridCell| {
             row.cells.iter().position(|(other, _)| cell.has_value_of(other)).unwrap_or_default()
         };
-        let cell = |(cell, _): &(TableCell, Reasons)| PageCell {
+        let cell = |(cell, _): &(GridCell, CellReasons)| PageCell {
             value: cell.value.clone(),
             layer: cell.layer.clone(),
             wrong: cell.is_wrong,

@@ -15,7 +15,7 @@ const GAP: usize = 2;
 
 /// What stands in a cell.
 #[derive(Clone, PartialEq, Eq, Hash, Debug)]
-pub(crate) struct TableCell {
+pub(crate) struct GridCell {
     pub(super) value: String,
     pub(super) is_wrong: bool,
     pub(super) layer: String,
@@ -23,12 +23,12 @@ pub(crate) struct TableCell {
     identity: String,
 }
 
-impl TableCell {
+impl GridCell {
     pub(crate) fn of(
         resolution: &Resolution,
         answer: &Explanation,
         fingerprints: &Fingerprints,
-    ) -> TableCell {
+    ) -> GridCell {
         let (is_wrong, value) = match (&answer.status, answer.value()) {
             (Status::Error { code, .. }, _) => (true, format!("(error: {code})")),
             (Status::Unreadable { .. } | Status::Uncertain { .. }, _) => {
@@ -39,7 +39,7 @@ impl TableCell {
         };
         let winner = answer.winner.as_ref();
         let identity = answer.effective().map(|value| fingerprints.of(answer, value));
-        TableCell {
+        GridCell {
             value,
             is_wrong,
             layer: winner.map_or("", |it| &resolution.readings().layer(it.layer).name).to_owned(),
@@ -48,14 +48,14 @@ impl TableCell {
     }
 }
 
-impl TableCell {
+impl GridCell {
     /// Whether both have the same value, whichever layer sets it.
-    pub(super) fn has_value_of(&self, other: &TableCell) -> bool {
+    pub(super) fn has_value_of(&self, other: &GridCell) -> bool {
         (&self.value, &self.identity) == (&other.value, &other.identity)
     }
 
     /// A line of a list: the value, its contexts in words, and the layer that sets it.
-    pub(crate) fn record(cell: Option<&TableCell>, words: &str) -> Vec<Cell> {
+    pub(crate) fn record(cell: Option<&GridCell>, words: &str) -> Vec<Cell> {
         let (role, value, layer) = match cell {
             None => (Role::Lost, "not set", ""),
             Some(cell) => {
@@ -73,22 +73,22 @@ impl TableCell {
 }
 
 /// The rows of the settings that are wanted.
-pub(super) fn rows(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> Vec<GridRow<TableCell>> {
+pub(super) fn rows(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> Vec<GridRow<GridCell>> {
     let fingerprints = Fingerprints::new();
     gridded
-        .rows(wanted, |answers, answer| TableCell::of(answers.resolution(), answer, &fingerprints))
+        .rows(wanted, |answers, answer| GridCell::of(answers.resolution(), answer, &fingerprints))
 }
 
 /// A row, and for each context the number of its cell and that of its value: who decides it makes it no
 /// other value.
 struct ShownCell {
-    row: GridRow<TableCell>,
+    row: GridRow<GridCell>,
     at: Vec<Option<u32>>,
     values: Vec<Option<u32>>,
 }
 
 impl ShownCell {
-    fn new(row: GridRow<TableCell>, count: usize) -> ShownCell {
+    fn new(row: GridRow<GridCell>, count: usize) -> ShownCell {
         let at = row.at(count);
         let first_alike = |cell: u32| {
             let cell_of = &row.cells[cell as usize];
@@ -99,7 +99,7 @@ impl ShownCell {
         ShownCell { row, at, values }
     }
 
-    fn cell(&self, context: usize) -> Option<&TableCell> {
+    fn cell(&self, context: usize) -> Option<&GridCell> {
         self.row.cells.get(self.at[context]? as usize)
     }
 
@@ -191,7 +191,7 @@ fn lists(gridded: &Gridded<'_, '_>, keys: &[String], rows: &[ShownCell], out: &m
                 words => words,
             };
             let key = if look.width.is_some() { None } else { Some(Cell::new(Role::Key, key)) };
-            key.into_iter().chain(TableCell::record(cell, &words)).collect::<Vec<Cell>>()
+            key.into_iter().chain(GridCell::record(cell, &words)).collect::<Vec<Cell>>()
         });
         let records: Vec<Vec<Cell>> = records.collect();
         if look.width.is_some() {
