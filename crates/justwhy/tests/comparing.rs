@@ -354,8 +354,14 @@ fn the_page_is_whole_in_itself_and_nothing_in_it_gets_out_of_its_data() {
     let data: Value = serde_json::from_str(data).unwrap();
     assert_eq!(data["rows"].as_array().unwrap().len(), 2);
     let reasons = page.split("id=\"reasons\">").nth(1).unwrap().split("</script>").next().unwrap();
-    let reasons: Value = serde_json::from_str(reasons.lines().nth(1).unwrap()).unwrap();
-    assert!(reasons[0]["why"][0].as_str().unwrap().contains(" sets "), "{reasons}");
+    // Phrases first, then a line for each setting with numbers of phrases.
+    let phrases: Vec<String> = serde_json::from_str(reasons.lines().next().unwrap()).unwrap();
+    let row: Value = serde_json::from_str(reasons.lines().nth(1).unwrap()).unwrap();
+    let line = row[0]["lines"][0].as_array().unwrap().iter();
+    let line: Vec<&str> =
+        line.map(|at| phrases[usize::try_from(at.as_u64().unwrap()).unwrap()].as_str()).collect();
+    assert_eq!(line[0], "set by", "{line:?}");
+    assert_eq!(line[3], "a.toml:2:9", "{line:?}");
 }
 
 #[test]

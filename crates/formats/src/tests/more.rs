@@ -273,7 +273,7 @@ fn refuses_rows_that_are_none() {
         (RowFormat::Csv, "a,a.b\n1,2\n", 1, "1:3 a key is both a value and a table"),
         (RowFormat::Csv, "a,\n1,2\n", 1, "1:3 a column has no name"),
         (RowFormat::Json, "{\"a\": 1}", 1, "1:1 expected an array of objects"),
-        (RowFormat::Json, "[1]", 1, "1:2 an object must be here"),
+        (RowFormat::Json, "[1]", 1, "1:2 expected an object"),
         (RowFormat::Json, "", 1, "1:1 expected an array of objects"),
         (RowFormat::JsonLines, "{\"a\": 1}\n[1]\n", 2, "2:1 expected one object"),
         (RowFormat::JsonLines, "{\"a\": 1}\n{\"a\": }\n", 2, "2:7 expected a value here"),
