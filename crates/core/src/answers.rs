@@ -41,7 +41,7 @@ pub trait Outside: Sync {
     /// text.
     fn variable(&self, name: &str) -> Result<Option<Arc<str>>, String>;
 
-    /// Whether the process variable of that name is a secret whatever its name says.
+    /// Whether the process variable of that name is a secret whatever its name suggests.
     fn is_secret_variable(&self, _name: &str) -> bool {
         false
     }
@@ -96,7 +96,7 @@ const LONGEST_WAY: usize = 8;
 
 /// The value of every setting of a context. Each is found out when it is asked for, once, whichever
 /// threads ask: in what order they do changes no answer. Only where more contexts are looked into than
-/// may be does it say which of them are not.
+/// may be does it show which of them are not.
 pub struct Answers<'o> {
     here: Arc<Resolution>,
     outside: &'o dyn Outside,
@@ -185,12 +185,12 @@ impl<'o> Answers<'o> {
             || self.resolution_of(context).is_secret_variable(name)
     }
 
-    /// Whether what is in force for the setting may hold references.
+    /// Whether what takes effect for the setting may hold references.
     pub fn may_refer(&self, key: KeyId) -> bool {
         self.refers(&self.here, key)
     }
 
-    /// Whether anything in force, of any setting, may hold a reference into another context.
+    /// Whether anything effective, of any setting, may hold a reference into another context.
     pub fn may_look_elsewhere(&self) -> bool {
         if self.here.readings().context.axes.is_empty() {
             return false;
@@ -204,7 +204,7 @@ impl<'o> Answers<'o> {
         self.has_text(resolution, key, may_refer)
     }
 
-    /// Whether anything in force for the setting that may hold references has such a text.
+    /// Whether anything effective for the setting that may hold references has such a text.
     fn has_text(&self, resolution: &Resolution, key: KeyId, is_such: fn(&str) -> bool) -> bool {
         resolution.in_force(key).any(|id| {
             let candidate = resolution.candidate(id);
@@ -336,7 +336,7 @@ impl Answers<'_> {
                         from
                     }
                     Some(above) => {
-                        // It is looked at again before anything is said of those above it.
+                        // It is looked at again before anything is known of those above it.
                         let unsure = &mut frames[from + above];
                         unsure.next = unsure.needs.len();
                         from + above + 1
@@ -371,7 +371,7 @@ impl Answers<'_> {
         })
     }
 
-    /// Every setting of a circle is in error, and says the way round from itself.
+    /// Every setting of a circle is in error, and has the way round from itself.
     fn close_circle(&self, circle: &[Asked]) {
         let first = (0..circle.len()).min_by_key(|at| self.name(circle[*at])).unwrap_or_default();
         let close = |(at, asked): (usize, &Asked)| {
@@ -507,7 +507,7 @@ impl Answers<'_> {
         let ExpansionLimits { depth, bytes, nodes } = self.limits;
         let too_deep = |message: String| Some(Failure::new("reference-too-deep", message));
         if outcome.height == 0 {
-            // What a file says is bounded already.
+            // What a file has is bounded already.
             return None;
         }
         if outcome.height > depth {
@@ -536,8 +536,8 @@ impl Answers<'_> {
     }
 }
 
-/// Why nobody can tell what the setting comes to: a layer that could change it was not asked, or what
-/// is in force cannot be read.
+/// Why nobody can find out what the setting comes to: a layer that could change it was not asked, or what
+/// takes effect cannot be read.
 fn unknown(resolution: &Resolution, key: KeyId) -> Option<Failure> {
     if let Some(layer) = resolution.uncertain_by(key) {
         let layer = resolution.readings().layer(layer);

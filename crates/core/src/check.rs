@@ -38,7 +38,7 @@ use visits::Visits;
 pub struct Check {
     /// What was found.
     pub findings: Findings,
-    /// Secrets that stand in sources: only bad where git tracks the source.
+    /// Secrets that are in sources: only bad where git tracks the source.
     pub exposed: Vec<Finding>,
     /// Whether values grew past what one run may hold, so that not all of it can be told.
     pub is_exhausted: bool,
@@ -47,9 +47,9 @@ pub struct Check {
 /// What is looked at.
 #[derive(Clone, Copy, Debug)]
 pub struct Extent<'a> {
-    /// The contexts in which somebody works; the others only count where something is said of all.
+    /// The contexts in which somebody works; the others only count where something is known of all.
     pub full: &'a ContextSet,
-    /// Whether layers that describe where you stand are read.
+    /// Whether local layers are read.
     pub with_local: bool,
     /// Whether these are all contexts there are, so that what is nowhere can be told.
     pub is_everywhere: bool,
@@ -64,7 +64,7 @@ pub(crate) struct Look<'a> {
     /// Which lines of sources may be shown.
     pub(crate) lines: &'a Lines<'a>,
     pub(crate) findings: Findings,
-    /// Secrets that stand in sources.
+    /// Secrets that are in sources.
     pub(crate) exposed: Vec<Finding>,
     /// Whether the catalogue is one of all settings, once that was found out.
     pub(crate) is_catalogued: bool,

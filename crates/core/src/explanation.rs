@@ -31,21 +31,21 @@ pub use advice::Advice;
 pub(crate) use advice::scope_to_write;
 pub(crate) use because::because as because_of;
 
-/// How a setting stands in a context.
+/// How a setting is in a context.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub enum Status {
     /// It has a value.
     Set,
     /// It has none.
     Absent,
-    /// Its strongest candidate cannot be used; a weaker one never stands in.
+    /// Its strongest candidate cannot be used; a weaker one never is in.
     Error {
         /// The code of the error.
         code: &'static str,
         /// What is wrong, without any secret.
         message: String,
     },
-    /// Its strongest candidate cannot be read; a weaker one never stands in.
+    /// Its strongest candidate cannot be read; a weaker one never is in.
     Unreadable {
         /// Why, as a clause.
         because: String,
@@ -69,7 +69,7 @@ impl Status {
         }
     }
 
-    /// Whether the answer is no: the setting is in error, or nobody can tell what it is.
+    /// Whether the answer is no: the setting is in error, or nobody can find out what it is.
     pub fn is_refusal(&self) -> bool {
         !matches!(self, Status::Set | Status::Absent)
     }
@@ -80,16 +80,16 @@ impl Status {
 pub enum Row {
     /// A candidate and what became of it.
     Said {
-        /// Where it stands.
+        /// Where it is.
         at: Provenance,
-        /// What the source says, before references and conversion; `None` if it is secret, or if
+        /// What the source has, before references and conversion; `None` if it is secret, or if
         /// nothing is written, as a pattern takes something away.
         written: Option<Value>,
         /// Its very characters, where a reader of the format changes them.
         raw: Option<String>,
         /// What became of it.
         verdict: Verdict,
-        /// The rule that says so.
+        /// The rule for that.
         rule: Rule,
         /// The candidate that did that to it.
         by: Option<CandidateId>,
@@ -97,11 +97,11 @@ pub enum Row {
         because: String,
         /// The YAML anchor through which it came.
         through: Option<String>,
-        /// Whether it stands under a former name of the setting.
+        /// Whether it is under a former name of the setting.
         is_old_name: bool,
-        /// Whether its layer pins what it says about the setting.
+        /// Whether its layer pins what it has for the setting.
         pins: bool,
-        /// What the store says about it besides its value.
+        /// What the store sets for it besides its value.
         note: Option<Box<Note>>,
         /// The scope that has it.
         scope: Option<Arc<str>>,
@@ -176,7 +176,7 @@ impl LayerState {
 pub struct Explanation {
     /// The setting.
     pub key: KeyId,
-    /// How it stands.
+    /// How it is.
     pub status: Status,
     /// Whether it is secret.
     pub secret: bool,
@@ -185,7 +185,7 @@ pub struct Explanation {
     pub winner: Option<Provenance>,
     /// What conversion did. Its text is `Value::Null` if the setting is secret.
     pub conversion: Option<Conversion>,
-    /// Of a secret: whether whoever asks gave it, or a part of it. Such a one is never compared with one
+    /// Of a secret: whether the caller gave it, or a part of it. Such a one is never compared with one
     /// that she did not give: she could be guessing.
     pub is_given: bool,
     outcome: Arc<Outcome>,
@@ -205,7 +205,7 @@ pub enum Meaning {
 /// What would be if the candidate that decides now were not there.
 #[derive(Clone, Debug)]
 pub struct Without {
-    /// How the setting would stand.
+    /// How the setting would be.
     pub status: Status,
     /// Whether it would be secret.
     pub secret: bool,
@@ -270,7 +270,7 @@ impl Explanation {
         self.outcome.value().filter(|_| self.secret)
     }
 
-    /// The items of a gathered list, each with the candidate that says it; none if it is secret.
+    /// The items of a gathered list, each with its candidate; none if it is secret.
     pub fn items(&self) -> &[crate::answers::Item] {
         if self.secret { &[] } else { &self.outcome.items }
     }
@@ -280,7 +280,7 @@ impl Explanation {
         self.outcome.result.as_ref().err()
     }
 
-    /// The sentences that say why, in the words of the project's own files and layers.
+    /// The sentences that show why, in the words of the project's own files and layers.
     pub fn why(&self, answers: &Answers<'_>) -> Vec<String> {
         sentence::why(answers, self)
     }
@@ -301,7 +301,7 @@ impl Explanation {
         because::rows(answers, self.key)
     }
 
-    /// The settings above and below it that the value in force takes the place of.
+    /// The settings above and below it that the effective value takes the place of.
     pub fn replaces(&self, answers: &Answers<'_>) -> Vec<KeyId> {
         match &self.winner {
             Some(winner) => sentence::reshaped_by(answers, winner.candidate),
@@ -328,7 +328,7 @@ impl Explanation {
         advice::ways(answers, self)
     }
 
-    /// Whether it is in error because an empty text stands where none is allowed.
+    /// Whether it is in error because an empty text is where none is allowed.
     pub fn refuses_empty(&self) -> bool {
         self.failure().is_some_and(|failure| failure.message == crate::answers::EMPTY_REFUSED)
     }
@@ -375,12 +375,12 @@ fn place_of(answers: &Answers<'_>, candidate: &Candidate) -> String {
     }
 }
 
-/// Whether what a candidate says must not be shown.
+/// Whether what a candidate has must not be shown.
 pub(crate) fn hides(answers: &Answers<'_>, candidate: &Candidate) -> bool {
     answers.is_secret(candidate.key) || answers.resolution().hides(candidate)
 }
 
-/// Settings that only this layer has, which says nothing about `key`, and whose names are nearly its.
+/// Settings that only this layer has, which sets nothing about `key`, and whose names are nearly its.
 /// `nearly` are the settings of such names.
 pub(crate) fn near_keys(
     answers: &Answers<'_>,
@@ -415,7 +415,7 @@ pub(crate) fn near_keys(
     near
 }
 
-/// What a candidate says, for a sentence: its value, or that it is secret.
+/// What a candidate has, for a sentence: its value, or that it is secret.
 pub(crate) fn shown(answers: &Answers<'_>, candidate: &Candidate) -> String {
     if hides(answers, candidate) {
         return "(secret)".to_owned();
@@ -431,7 +431,7 @@ pub(crate) fn shown(answers: &Answers<'_>, candidate: &Candidate) -> String {
     }
 }
 
-/// The characters of what a candidate says, where a reader of the format changes them.
+/// The characters of what a candidate has, where a reader of the format changes them.
 pub(crate) fn raw<'a>(answers: &'a Answers<'_>, candidate: &Candidate) -> Option<&'a str> {
     let is_shown = !hides(answers, candidate);
     answers.resolution().raw(candidate).filter(|_| is_shown)
@@ -450,7 +450,7 @@ fn layer_name<'r>(answers: &'r Answers<'_>, candidate: &Candidate) -> &'r str {
     &resolution.readings().layer(resolution.layer_of(candidate)).name
 }
 
-/// The name by which the layer would be told of the setting, if it reads variables.
+/// The name by which the layer would set the setting, if it reads variables.
 fn variable_in(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<String> {
     answers.resolution().readings().variable(layer, key)
 }

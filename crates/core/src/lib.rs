@@ -3,18 +3,18 @@
 //!
 //! Nothing here touches a file, the process environment, a clock or a terminal. What was read from
 //! the world comes in as [`Readings`]; what a person or a program is told goes out as an
-//! [`Explanation`]. Between the two stands [`Resolution`], on whose documentation the order of
+//! [`Explanation`]. Between the two is [`Resolution`], on whose documentation the order of
 //! precedence is written, once: **open `precedence/resolution.rs` first**.
 //!
 //! The folders are the phases that a datum passes through, and each imports only from those before it:
 //! `model`, `reading`, `precedence`, `answers`, `explanation`, `contexts`, `check`.
 //!
-//! 1. [`Keys`] interns the dotted names of settings, [`Document`] holds what one file says.
+//! 1. [`Keys`] interns the dotted names of settings, [`Document`] holds what one file has.
 //! 2. [`Reading`] is what one source offers, with [`Naming`] applied to flat variable names.
 //! 3. [`Resolution`] walks the readings from weakest to strongest and gives every [`Candidate`] a
 //!    [`Verdict`].
 //! 4. [`Answers`] expands references and converts, each setting when it is asked for.
-//! 5. [`Explanation`] says why, in sentences and in fields.
+//! 5. [`Explanation`] shows why, in sentences and in fields.
 
 pub mod parallel;
 

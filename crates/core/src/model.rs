@@ -1,4 +1,4 @@
-//! What there is: keys and values, where they stand, layers, contexts, what is declared.
+//! What there is: keys and values, where they are, layers, contexts, what is declared.
 
 pub(crate) mod axis;
 pub(crate) mod candidate;

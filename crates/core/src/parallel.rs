@@ -95,7 +95,7 @@ fn on_threads<T: Send, R: Send>(
     let items: Vec<Mutex<Option<T>>> =
         items.into_iter().map(|item| Mutex::new(Some(item))).collect();
     let next = AtomicUsize::new(0);
-    // Each item is taken by whoever comes first.
+    // Each item is taken by who comes first.
     let claim = || {
         let number = next.fetch_add(1, Ordering::Relaxed);
         let item = lock(items.get(number)?).take()?;
@@ -134,7 +134,7 @@ fn on_threads<T: Send, R: Send>(
             // The next one is in the hands of a helper.
             let Some((number, result)) = done.or_else(|| receiver.recv().ok()) else {
                 // They are gone; one that has not sent its result has panicked, and the end of the
-                // scope says so.
+                // scope marks it so.
                 break;
             };
             ready[number] = Some(result);

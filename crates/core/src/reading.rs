@@ -29,19 +29,19 @@ pub use edit::Edit;
 pub struct Offer {
     /// The setting.
     pub key: KeyId,
-    /// The leaf of the source's document that says it.
+    /// The leaf of the source's document that has it.
     pub leaf: u32,
 }
 
 /// What one source offers, later offers stronger; or, if it is from no input, what a layer takes
-/// away before it says anything: a leaf for each pattern, no offers.
+/// away before it sets anything: a leaf for each pattern, no offers.
 #[derive(Clone, Debug)]
 pub struct Reading {
     /// The layer that reads the source.
     pub layer: LayerIndex,
     /// Where the source comes from.
     pub origin: Origin,
-    /// What the source says.
+    /// What the source has.
     pub document: Arc<Document>,
     /// The section of it that is read, all without one.
     pub section: Option<KeyId>,
@@ -53,12 +53,12 @@ pub struct Reading {
     /// The leaves that were written under a former name of their setting, ascending.
     pub old_names: Vec<u32>,
     /// The leaves under names that another name of the same setting in this source beats, ascending:
-    /// what they say does nothing at all. Each is offered right before the one that beats it.
+    /// what they have does nothing at all. Each is offered right before the one that beats it.
     pub losers: Vec<u32>,
-    /// Whether this is what a layer takes away, rather than what one of its sources says.
+    /// Whether this is what a layer takes away, rather than what one of its sources has.
     pub is_removal: bool,
     /// Where names are variables: the names that are not the variable of any known setting, and may
-    /// have been meant for one, each with a leaf that it says.
+    /// have been meant for one, each with a leaf that it has.
     pub strangers: Vec<Offer>,
     /// The leaves that are maps put together, each with the leaves of the source that it is made of.
     pub(crate) maps: Vec<(u32, Vec<u32>)>,
@@ -67,7 +67,7 @@ pub struct Reading {
 /// A variable whose name is nearly that of a setting, and that is not read for it.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct NearName {
-    /// The name as it stands.
+    /// The name as it is.
     pub name: String,
     /// The name that would be read.
     pub meant: String,
@@ -75,7 +75,7 @@ pub struct NearName {
     pub place: Place,
     /// The number of its reading.
     pub reading: u32,
-    /// The leaf that it says there.
+    /// The leaf that it has there.
     pub leaf: u32,
 }
 
@@ -107,7 +107,7 @@ pub enum BadReading {
         variable: String,
         /// The settings.
         clash: Clash,
-        /// Where it stands.
+        /// Where it is.
         at: Option<Span>,
     },
     /// A variable that is ours and is not UTF-8.
@@ -124,7 +124,7 @@ pub struct From<'a> {
     pub layer: LayerIndex,
     /// Where the source comes from.
     pub origin: &'a Origin,
-    /// What it says.
+    /// What it has.
     pub document: &'a Arc<Document>,
     /// The section to read, all without one.
     pub section: Option<&'a KeyPath>,
@@ -287,7 +287,7 @@ impl Reading {
     }
 
     /// Where two names of this source mean the same key, the better name wins, of equals the later
-    /// one: the others are losers, and moved to stand right before it. What a store keeps for others
+    /// one: the others are losers, and moved to be right before it. What a store keeps for others
     /// takes no part in that.
     ///
     /// Without standings every name is as good as another.
@@ -332,7 +332,7 @@ impl Reading {
         self.offers = order.into_iter().map(|index| self.offers[index]).collect();
     }
 
-    /// Whether another name of the same source beats the one under which the leaf stands.
+    /// Whether another name of the same source beats the one under which the leaf is.
     pub(crate) fn is_loser(&self, leaf: u32) -> bool {
         !self.losers.is_empty() && self.losers.binary_search(&leaf).is_ok()
     }
@@ -361,7 +361,7 @@ impl Reading {
         self.old_names.binary_search(&leaf).is_ok()
     }
 
-    /// Whether another reading of the same document says the same.
+    /// Whether another reading of the same document has the same.
     pub(crate) fn says_the_same(&self, other: &Reading) -> bool {
         self.origin == other.origin
             && self.offers == other.offers

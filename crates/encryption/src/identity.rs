@@ -8,7 +8,7 @@ use std::io;
 /// The most bytes of a file with identities.
 const MOST_BYTES: u64 = 1024 * 1024;
 
-/// Reads the identities in a file; why they cannot be used, as a clause that says nothing of them.
+/// Reads the identities in a file; why they cannot be used, as a clause that sets nothing of them.
 pub(super) fn read(file: &Path) -> Result<Vec<x25519::Identity>, String> {
     let shown = file.display().to_string();
     let bytes = System.read_file(file, MOST_BYTES).map_err(|problem| match problem {
@@ -63,7 +63,7 @@ fn is_of_another(_: &Path) -> bool {
     false
 }
 
-/// Elsewhere the folder in which it is says who may read it.
+/// Elsewhere the folder in which it is shows who may read it.
 #[cfg(not(unix))]
 fn mode_for_others(_: &Path) -> Option<u32> {
     None

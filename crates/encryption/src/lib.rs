@@ -81,7 +81,7 @@ impl Keyring {
     fn may_try(&self, file: &[u8], identities: usize) -> Result<(), String> {
         const MOST_RECIPIENTS: usize = 256;
         const MOST_TRIES: usize = 20_000;
-        // With that many recipients it is half as long. Whoever parses it begins anew with each line.
+        // With that many recipients it is half as long. Who parses it begins anew with each line.
         const MOST_BYTES: usize = 64 * 1024;
         let ends = |line: &&[u8]| !line.starts_with(b"---");
         let header = file.split(|byte| *byte == b'\n').take_while(ends);

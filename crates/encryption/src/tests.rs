@@ -189,7 +189,7 @@ fn headers_that_would_take_long_are_refused() {
         assert_eq!(why, "encrypted, and the header is too long");
     }
     assert!(began.elapsed().as_secs() < 2, "{:?}", began.elapsed());
-    // Whoever encrypts may add a stanza that is for nobody to each of them.
+    // Who encrypts may add a stanza that is for nobody to each of them.
     let one = keyring(&file).decrypt(&for_many(&other, 100)).unwrap_err();
     assert!(one.starts_with("encrypted, but not for"), "{one}");
     // Many values, and many identities: together they are as long.

@@ -3,7 +3,7 @@
 use justwhy_core::{Document, KeyPath, Keys, Leaf, Value};
 use justwhy_project::Error;
 
-/// What the command line says about settings, in the order of its options.
+/// What the command line sets for settings, in the order of its options.
 #[derive(Clone, PartialEq, Default, Debug)]
 pub struct Arguments {
     entries: Vec<(KeyPath, Option<String>)>,
@@ -54,7 +54,7 @@ impl Arguments {
         self.entries.iter().filter(|(_, value)| value.is_none()).map(|(key, _)| key)
     }
 
-    /// The arguments as what a source says.
+    /// The arguments as what a source has.
     pub(crate) fn document(&self, keys: &mut Keys) -> Document {
         let leaves = self.entries.iter().map(|(key, value)| Leaf {
             name: keys.intern(justwhy_core::KeyId::ROOT, key),

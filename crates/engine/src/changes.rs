@@ -22,7 +22,7 @@ pub struct Changes {
 }
 
 impl std::fmt::Debug for Changes {
-    /// Without what files and variables say, which may be secret.
+    /// Without what files and variables have, which may be secret.
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         let files: Vec<&PathBuf> = self.files.keys().collect();
         f.debug_struct("Changes")
@@ -77,7 +77,7 @@ impl Changes {
         self
     }
 
-    /// The command line says this about settings.
+    /// The command line sets this for settings.
     #[must_use]
     pub fn arguments(self, arguments: Arguments) -> Changes {
         Changes { arguments: Some(arguments), ..self }
@@ -189,7 +189,7 @@ impl Snapshot {
     }
 }
 
-/// Stores that would say something else.
+/// Stores that would set something else.
 struct ChangedStores {
     inner: Arc<dyn Stores>,
     edits: Vec<VariableEdit>,

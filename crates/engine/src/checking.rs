@@ -21,7 +21,7 @@ pub struct CheckWanted<'a> {
     pub here: bool,
     /// Whether every context is looked at, so that what is nowhere can be told.
     pub is_everywhere: bool,
-    /// Whether layers that describe where you stand are read.
+    /// Whether local layers are read.
     pub with_local: bool,
     /// Rules whose findings are not told.
     pub allow: &'a [CheckRule],
@@ -253,7 +253,7 @@ impl Checking<'_> {
                         Fact::new(form).with("expression", rule.require.as_str())
                     }
                 },
-                // What it could not do could be told of a secret.
+                // What it could not do could show a secret.
                 Judgement::Unclear(_) if saw.iter().any(|saw| saw.hides) => {
                     Fact::new(match shown {
                         true => "the rule {key} cannot be evaluated with these values ({values})",
@@ -313,7 +313,7 @@ impl Checking<'_> {
         Ok(())
     }
 
-    /// Of the secrets that stand in files, those that git tracks or would track.
+    /// Of the secrets that are in files, those that git tracks or would track.
     fn exposed(
         &self,
         exposed: Vec<Finding>,
@@ -392,7 +392,7 @@ impl Checking<'_> {
         told
     }
 
-    /// Why a finding is accepted, if it is; one whose acceptance has run out says so.
+    /// Why a finding is accepted, if it is; one whose acceptance has run out says that.
     fn accepted(&self, finding: &mut Finding, today: &str, used: &mut [bool]) -> Option<String> {
         for (number, accept) in self.snapshot.project().accepts.iter().enumerate() {
             let is_meant = accept.rule == finding.rule.name()
@@ -438,7 +438,7 @@ impl Checking<'_> {
     }
 }
 
-/// Findings that say which contexts cannot be read.
+/// Findings that show which contexts cannot be read.
 pub fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFinding> {
     let told = unread.iter().map(|(error, contexts)| {
         let rule = CheckRule::CANNOT_READ;
@@ -526,7 +526,7 @@ struct Saw {
     shown: String,
     /// Whether it, or a part of it, is hidden.
     hides: bool,
-    /// Where that stands.
+    /// Where that is.
     place: Option<Evidence>,
 }
 
@@ -534,14 +534,14 @@ struct Saw {
 struct Cases {
     /// The settings, for each group of contexts.
     cases: Vec<Vec<Named>>,
-    /// The contexts, and what is told of the settings.
+    /// The contexts, and what is reported of the settings.
     seen: Vec<(ContextSet, Vec<Saw>)>,
     /// Settings that keep it from being judged, and why.
     in_error: Vec<(String, &'static str)>,
 }
 
-/// The values that are named, with how they are shown and where they stand; else the key of one that
-/// is in error, or of which nobody can tell what it is.
+/// The values that are named, with how they are shown and where they are; else the key of one that
+/// is in error, or of which nobody can find out what it is.
 fn gather(
     answers: &Answers<'_>,
     named: &[KeyId],
@@ -577,7 +577,7 @@ fn gather(
     Ok((settings, saw))
 }
 
-/// The layers that describe where you stand, which a survey without them left out.
+/// The local layers, which a survey without them left out.
 pub fn left_out(survey: &Survey) -> Vec<String> {
     let first = survey.contexts().first();
     first.map_or(Vec::new(), |first| crate::local_layers(first))

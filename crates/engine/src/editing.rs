@@ -10,7 +10,7 @@ use justwhy_project::{Error, Kept, Tracking};
 /// What is to be supposed.
 #[derive(Clone, Copy, Debug)]
 pub struct Wish<'w> {
-    /// What the command line says about settings.
+    /// What the command line sets for settings.
     pub arguments: &'w Arguments,
     /// Process variables and their values.
     pub variables: &'w [(String, String)],
@@ -18,18 +18,18 @@ pub struct Wish<'w> {
     pub no_variables: &'w [String],
     /// Layers that are not there.
     pub without: &'w [String],
-    /// What layers say.
+    /// What layers have.
     pub edits: Edits<'w>,
-    /// The text of `--in`, for the context in which layers say it.
+    /// The text of `--in`, for the context in which layers have it.
     pub context: Option<&'w str>,
 }
 
 /// What layers are to say.
 #[derive(Clone, Copy, Debug)]
 pub enum Edits<'w> {
-    /// What they say.
+    /// What they have.
     None,
-    /// One says these texts of settings, encrypted if that is asked for, or nothing of them any more.
+    /// One has these texts of settings, encrypted if that is asked for, or nothing of them any more.
     Say {
         /// The layer.
         layer: &'w str,
@@ -38,16 +38,16 @@ pub enum Edits<'w> {
         /// Whether they are encrypted.
         encrypts: bool,
     },
-    /// What one says of a setting is said by another.
+    /// What one has of a setting is set by another.
     Move {
         /// The setting.
         key: &'w KeyPath,
-        /// Who says it.
+        /// Who has it.
         from: &'w str,
         /// Who is to say it.
         to: &'w str,
     },
-    /// One says the same of a setting, encrypted.
+    /// One has the same of a setting, encrypted.
     Encrypt {
         /// The setting.
         key: &'w KeyPath,
@@ -63,7 +63,7 @@ pub struct Supposed {
     pub act: Deed,
     /// The setting, variable or layer.
     pub what: String,
-    /// The layer that says it.
+    /// The layer that has it.
     pub layer: Option<String>,
     /// Where it would be written.
     pub at: Option<String>,
@@ -77,7 +77,7 @@ pub struct Supposed {
     pub note: Option<&'static str>,
     /// Of a process variable that is not to be set: whether it is not set now either.
     pub is_idle: bool,
-    /// Where it stands: the source, and the name there; what the caller gives is never compared with a
+    /// Where it is: the source, and the name there; what the caller gives is never compared with a
     /// secret.
     pub(crate) given: Option<(Origin, String)>,
     /// Why it leaves a secret less protected than it was, as a clause.
@@ -101,7 +101,7 @@ impl Supposed {
         }
     }
 
-    /// An edit of what a layer says of a setting.
+    /// An edit of what a layer has of a setting.
     fn edit(act: Deed, path: &KeyPath, layer: &str, at: String) -> Supposed {
         let layer = Some(layer.to_owned());
         Supposed { layer, at: Some(at), ..Supposed::of(act, path.to_string()) }
@@ -121,11 +121,11 @@ pub enum Deed {
     NoVariable,
     /// A layer is not there.
     Without,
-    /// A layer says something.
+    /// A layer sets something.
     Put,
-    /// A layer says something no more.
+    /// A layer sets something no more.
     Drop,
-    /// A layer says the same, encrypted.
+    /// A layer has the same, encrypted.
     Encrypt,
 }
 
@@ -163,7 +163,7 @@ fn edit(
     supposed: &mut Vec<Supposed>,
 ) -> Result<(), Error> {
     let project = session.project();
-    // A misspelt layer is told of before anything is read.
+    // A misspelt layer is reported before anything is read.
     let layers: &[&str] = match &edits {
         Edits::None => return Ok(()),
         Edits::Say { layer, .. } | Edits::Encrypt { layer, .. } => &[layer],
@@ -239,7 +239,7 @@ struct Editor<'e, 'a> {
 }
 
 impl Editor<'_, '_> {
-    /// Where the layer is told of the setting, and that place for people.
+    /// Where the layer sets the setting, and that place for people.
     fn place(&self, layer: &str, path: &KeyPath) -> Result<(Destination, String), Error> {
         let index = self.snapshot.project().layer_named(layer)?;
         let place = destination(self.answers, index, path)
@@ -256,7 +256,7 @@ impl Editor<'_, '_> {
         self.answers.resolution().keys().find(KeyId::ROOT, path)
     }
 
-    /// Supposes that the layer says it, a given text encrypted if that is asked for.
+    /// Supposes that the layer has it, a given text encrypted if that is asked for.
     fn put(
         &mut self,
         layer: &str,
@@ -315,7 +315,7 @@ impl Editor<'_, '_> {
         Ok(())
     }
 
-    /// Whether what a layer says of a setting is secret for any reason: by the setting, by its store, or
+    /// Whether what a layer has of a setting is secret for any reason: by the setting, by its store, or
     /// as it is encrypted.
     fn is_secret_at(&self, layer: &str, path: &KeyPath, place: &Destination) -> bool {
         let resolution = self.answers.resolution();
@@ -375,7 +375,7 @@ impl Editor<'_, '_> {
         let (what, Some(layer)) = (last.what.clone(), last.layer.clone()) else { return };
         let Ok(path) = KeyPath::parse(&what) else { return };
         let Ok((place, shown)) = self.place(&layer, &path) else { return };
-        // It stands there in plain already.
+        // It is there in plain already.
         let file = self.file_that_holds(&place);
         let is_in_same_file = file.is_some() && self.file_that_holds(at) == file;
         let is_replaced = is_in_same_file && at.encrypted.is_none() && at.says.is_some();
@@ -456,7 +456,7 @@ impl Editor<'_, '_> {
         })
     }
 
-    /// Encrypts what the layer says, or encrypts it anew.
+    /// Encrypts what the layer has, or encrypts it anew.
     fn encrypt(&mut self, layer: &str, path: &KeyPath) -> Result<(), Error> {
         let (place, at) = self.place(layer, path)?;
         let nothing = |what: &str, help: &str| {

@@ -1,4 +1,4 @@
-//! Why a setting is not what somebody expected: where that stands, looked for in this context, in others, in
+//! Why a setting is not what somebody expected: where that is, looked for in this context, in others, in
 //! layers that are not read, under near names and outside of sections.
 
 use crate::{Snapshot, select};
@@ -95,7 +95,7 @@ pub fn search(asking: &Asking<'_>, key: KeyId, text: &str) -> Result<Search, Vec
     Ok(search)
 }
 
-/// The nearest context in which it is in force, or else the nearest in which it is a candidate.
+/// The nearest context in which it takes effect, or else the nearest in which it is a candidate.
 fn in_other_contexts(
     asking: &Asking<'_>,
     key: KeyId,

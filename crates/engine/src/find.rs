@@ -16,7 +16,7 @@ pub struct Occurrences<S> {
     pub contexts: Vec<Context>,
     /// How many the axes form.
     pub formed: usize,
-    /// Whether where one stands is none of those, and was looked into besides.
+    /// Whether where one is is none of those, and was looked into besides.
     pub is_apart: bool,
     /// The contexts that could not be read.
     pub unread: Vec<(Context, Error)>,
@@ -27,17 +27,17 @@ pub struct Occurrences<S> {
 pub struct Occurrence<S> {
     /// The setting.
     pub key: String,
-    /// What is shown of where it stands.
+    /// What is shown of where it is.
     pub shown: S,
-    /// What it says there.
+    /// What it has there.
     pub value: Value,
     /// Whether only references or conversion made it so.
     pub is_made: bool,
-    /// Where it stands, for people.
+    /// Where it is, for people.
     pub place: String,
-    /// Whether its layer describes where you stand.
+    /// Whether its layer is local.
     pub is_local: bool,
-    /// Where it is in force.
+    /// Where it takes effect.
     pub in_force: ContextSet,
     /// Where it decides, and cannot be used.
     pub breaks: ContextSet,
@@ -59,7 +59,7 @@ pub fn find<S: Send>(
 ) -> Result<Occurrences<S>, Vec<Error>> {
     let mut contexts = snapshot.contexts(here).map_err(|it| vec![it])?;
     let formed = contexts.len();
-    // Where one stands counts even if the axes cannot form it.
+    // Where one is counts even if the axes cannot form it.
     let is_apart = !contexts.iter().any(|context| context.is_same_place(here));
     contexts.extend(is_apart.then(|| here.clone()));
     reads(formed);

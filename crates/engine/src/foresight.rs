@@ -22,13 +22,13 @@ pub struct Asked<'a> {
     pub context: Option<&'a str>,
     /// Whether every context is looked at, and not only the current one.
     pub everywhere: bool,
-    /// Whether what describes where you stand is read.
+    /// Whether what is local is read.
     pub with_local: bool,
     /// What the command line would say about settings.
     pub arguments: &'a Arguments,
 }
 
-/// What is being done, for whoever waits.
+/// What is being done, for who waits.
 pub trait Waits {
     /// So many contexts are being read.
     fn reads(&self, contexts: usize);
@@ -72,7 +72,7 @@ pub struct Outlook<C> {
     /// The settings that would be otherwise.
     pub effects: Effects<C>,
     found: [Checked; 2],
-    /// Keys of secrets that were given, of which no finding may tell what they are equal to.
+    /// Keys of secrets that were given, of which no finding may report what they are equal to.
     not_compared: BTreeSet<String>,
 }
 
@@ -112,7 +112,7 @@ impl<C> Outlook<C> {
         let is_same_place = self.pairs.iter().all(|(here, there)| here == there);
         let mut told = of.besides(other, is_same_place);
         told.retain(|told| {
-            // What decides nothing is told of as one or the other, by whether it is the same.
+            // What decides nothing is reported as one or the other, by whether it is the same.
             let compares =
                 [CheckRule::REPEATS_WEAKER, CheckRule::NEVER_WINS, CheckRule::SAME_ACROSS];
             let compares = compares.contains(&told.finding.rule);
@@ -243,7 +243,7 @@ impl<C: PartialEq + Send + Sync, S: Fn(&Answers<'_>, &Explanation) -> C + Sync> 
         asked: [Option<&str>; 2],
         reads: &dyn Fn(usize),
     ) -> Result<Option<[Surveyed; 2]>, (Context, Error)> {
-        // Where nobody can stand there is nothing to say.
+        // Where nobody can be there is nothing to say.
         let Ok(head) = self.before.here(asked[0]) else { return Ok(None) };
         let contexts = before.contexts();
         if before.full.iter().any(|at| contexts[at].is_same_place(&head)) {
@@ -279,7 +279,7 @@ fn hide(told: &mut CheckedFinding, secret: &BTreeSet<String>) {
     }
 }
 
-/// What `--in` says without the axes that are not there any more, such as that of the only rows.
+/// What `--in` has without the axes that are not there any more, such as that of the only rows.
 fn still_there(asked: Option<&str>, before: &Project, after: &Project) -> Option<String> {
     let has = |project: &Project, name: &str| project.axes.iter().any(|it| it.axis.name == name);
     let is_gone = |item: &&str| {

@@ -9,7 +9,7 @@
 //! 3. [`Snapshot`] answers from them, and from the outside what references ask of it; [`Supposition`] makes
 //!    a project in which some things are otherwise.
 //!
-//! Nothing here touches the disk: the outside is what [`World`](justwhy_project::World) says.
+//! Nothing here touches the disk: the outside is what [`World`](justwhy_project::World) has.
 
 mod arguments;
 mod cache;

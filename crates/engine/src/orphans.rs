@@ -50,7 +50,7 @@ pub fn orphans(
             let Some(values) = path.values_in(&found) else { continue };
             let Some((axis, value, near)) = first_not_allowed(project, &values) else { continue };
             let is_sample = SAMPLES.iter().any(|sample| value.contains(sample));
-            // What stands beside the files of the layer is probably meant as one of them; in the
+            // What is beside the files of the layer is probably meant as one of them; in the
             // project's own folder there are files for many other things.
             let folder = |path: &str| path.rsplit_once('/').map(|(folder, _)| folder.to_owned());
             let has_siblings = produced

@@ -92,7 +92,7 @@ impl Files for Overlay {
 
     fn stamp(&self, path: &Path) -> Option<Stamp> {
         match self.held(path) {
-            // What is held says so for good.
+            // What is locked stays so.
             Some(bytes) => Some(Stamp { bytes: bytes.len() as u64, ..Stamp::default() }),
             None => self.inner.stamp(path),
         }

@@ -58,14 +58,14 @@ pub(crate) struct Reader {
     never: Arc<HashSet<String>>,
     /// What the layers read in other contexts, once a name could mean a setting that only they have.
     others: Option<Others>,
-    /// Whether layers that describe where you stand are left out.
+    /// Whether local layers are left out.
     without_local: bool,
 }
 
 /// Fewer bytes than this are parsed sooner than a thread is started.
 const WORTH_A_THREAD: u64 = 128 * 1024;
 
-/// Values that stand in the project file or in one of the catalogue.
+/// Values that are in the project file or in one of the catalogue.
 #[derive(Clone, Copy, PartialEq, Eq, Hash)]
 enum Written {
     /// Those of the layer of that number.
@@ -74,7 +74,7 @@ enum Written {
     Defaults(usize),
 }
 
-/// What a file says, `None` if it is not there; all that is wrong with it, if anything is.
+/// What a file has, `None` if it is not there; all that is wrong with it, if anything is.
 type Fetched = Result<Option<Arc<Document>>, Vec<Error>>;
 
 /// A document that a layer reads: the name of its source, and whether its texts have no type.
@@ -123,20 +123,20 @@ impl Reader {
         self
     }
 
-    /// What a source says, with what can be decrypted in place of what is encrypted.
+    /// What a source has, with what can be decrypted in place of what is encrypted.
     fn decrypted(&self, mut document: Document) -> Arc<Document> {
         document.decrypt(&*self.decrypts);
         Arc::new(document)
     }
 
-    /// Leaves out the layers that describe where you stand.
+    /// Leaves out the local layers.
     #[must_use]
     pub(crate) fn without_local(mut self) -> Reader {
         self.without_local = true;
         self
     }
 
-    /// Reads what every layer says in `context`.
+    /// Reads what every layer has in `context`.
     pub(crate) fn read(
         &mut self,
         context: Context,
@@ -158,7 +158,7 @@ impl Reader {
         read.swap_remove(0).map_err(|bad| self.refused(&bad))
     }
 
-    /// Reads what every layer says in many contexts, and shares what is the same in them.
+    /// Reads what every layer has in many contexts, and shares what is the same in them.
     pub(crate) fn read_all(
         &mut self,
         contexts: &[Context],
@@ -223,7 +223,7 @@ impl Reader {
                 }
                 _ => self.open(number, layer, &wanted[number]),
             };
-            // Whoever asks for all that is wrong is told of it at once.
+            // Who asks for all that is wrong gets it at once.
             let opened = opened.unwrap_or_else(|more| {
                 errors.extend(more);
                 Vec::new()
@@ -540,7 +540,7 @@ impl Reader {
     }
 }
 
-/// The error to tell of where one is enough.
+/// The error to report where one is enough.
 pub fn first_of(errors: Vec<Error>) -> Error {
     let none = || Error::new("bad-file", "cannot be read");
     errors.into_iter().next().unwrap_or_else(none)

@@ -291,7 +291,7 @@ pub fn stray_names(resolution: &Resolution) -> Vec<NearName> {
     found
 }
 
-/// Whether the setting is declared, or a layer whose names are keys speaks of it, so that it is surely
+/// Whether the setting is declared, or a layer whose names are keys sets it, so that it is surely
 /// meant.
 fn is_known(resolution: &Resolution, key: KeyId) -> bool {
     let is_declared = resolution.readings().catalogue.declared(key).is_some();

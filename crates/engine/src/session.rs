@@ -62,7 +62,7 @@ impl Session {
     }
 
     /// All as it is now, with what is given besides; nothing is read before it is asked for. The layers
-    /// that describe where you stand are left out of it unless they are wanted.
+    /// that is local are left out of it unless they are wanted.
     pub fn snapshot(&self, arguments: Arguments, with_local: bool) -> Snapshot {
         Snapshot::new(self, arguments).with_local(with_local)
     }

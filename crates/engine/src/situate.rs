@@ -48,7 +48,7 @@ impl Situation {
         }
     }
 
-    /// Finds the value of each axis: what `asked` (the text of `--in`) says, else the first way of
+    /// Finds the value of each axis: what `asked` (the text of `--in`) has, else the first way of
     /// reading it that gives one, else its default, else none.
     pub(crate) fn here(&self, asked: Option<&str>) -> Result<Context, Error> {
         let mut chosen = self.chosen(asked)?;
@@ -78,7 +78,7 @@ impl Situation {
                     Some(there) => leads(there),
                     None => axis.default.as_deref(),
                 };
-                // Whoever unsets the other one says that this one stands alone.
+                // Who unsets the other one means that this one is alone.
                 let is_alone = chosen.get(other) == Some(&None);
                 if is_alone || leads_to == Some(wanted.as_str()) {
                     continue;
@@ -140,7 +140,7 @@ impl Situation {
         self.unchecked(&self.chosen(asked)?, false)
     }
 
-    /// Where you stand, even if that is a combination that does not exist. A value that is not allowed is
+    /// Where you are, even if that is a combination that does not exist. A value that is not allowed is
     /// an error all the same.
     pub(crate) fn stand(&self) -> Result<Context, Error> {
         self.unchecked(&Chosen::default(), true)
@@ -292,7 +292,7 @@ impl Situation {
     }
 
     /// Whether an axis has the value that another one, all of whose values are known, leads it to, and
-    /// never one of its own: what else it allows stands together with none of them.
+    /// never one of its own: what else it allows is together with none of them.
     fn only_follows(&self, axis: &ProjectAxis) -> bool {
         let [Way::Axis { axis: other, .. }] = axis.read.as_slice() else { return false };
         let other = self.project.axis(other);
@@ -300,7 +300,7 @@ impl Situation {
     }
 
     /// The context of these choices, in which an axis that would follow another one to the value that
-    /// is chosen for it does follow it: so it stands where somebody asks for the other one only.
+    /// is chosen for it does follow it: so it is where somebody asks for the other one only.
     fn formed(
         &self,
         chosen: &mut Chosen,

@@ -34,7 +34,7 @@ pub struct Snapshot {
     outside: Arc<()>,
     /// The same one as that of a snapshot that began with what this one has read, or the other way round.
     lineage: Arc<()>,
-    /// Whether layers that describe where you stand are left out, and process variables with them.
+    /// Whether local layers are left out, and process variables with them.
     without_local: bool,
 }
 
@@ -177,7 +177,7 @@ impl Snapshot {
         Ok(Answers::new(resolution, self, self.limits()))
     }
 
-    /// Whether the layers that describe where you stand are read, as they are without this, or left out
+    /// Whether the local layers are read, as they are without this, or left out
     /// in every context.
     #[must_use]
     pub fn with_local(self, with_local: bool) -> Snapshot {
@@ -311,7 +311,7 @@ impl Snapshot {
         self.situation.contexts(fixed, &rows)
     }
 
-    /// Where you stand, even if that is a combination that does not exist.
+    /// Where you are, even if that is a combination that does not exist.
     pub fn stand(&self) -> Result<Context, Error> {
         self.situation.stand()
     }
@@ -443,7 +443,7 @@ fn clause(error: &Error) -> String {
     }
 }
 
-/// The layers that describe where you stand, which a question about several contexts leaves out.
+/// The local layers, which a question about several contexts leaves out.
 pub fn local_layers(readings: &Readings) -> Vec<String> {
     let local =
         readings.layers.iter().filter(|layer| layer.is_local() && layer.kind != Kind::Arguments);

@@ -18,11 +18,11 @@ use std::sync::Arc;
 pub struct Supposition {
     world: Overlay,
     without: Vec<String>,
-    /// What would say something else, in the order in which that was supposed.
+    /// What would set something else, in the order in which that was supposed.
     edits: Vec<Edited>,
 }
 
-/// What would say something else.
+/// What would set something else.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub enum Edited {
     /// A file.
@@ -65,7 +65,7 @@ impl Supposition {
         Ok(())
     }
 
-    /// A layer says something else, which is secret or not.
+    /// A layer sets something else, which is secret or not.
     pub fn put(
         &mut self,
         project: &Project,
@@ -76,7 +76,7 @@ impl Supposition {
         self.say(project, destination, Some((value, is_secret)))
     }
 
-    /// A layer says nothing of it any more.
+    /// A layer sets nothing of it any more.
     pub fn take_out(&mut self, project: &Project, destination: &Destination) -> Result<(), Error> {
         self.say(project, destination, None)
     }
@@ -128,7 +128,7 @@ impl Supposition {
         }
     }
 
-    /// The scope of a store says something else.
+    /// The scope of a store sets something else.
     fn say_in_store(
         &mut self,
         project: &Project,
@@ -154,7 +154,7 @@ impl Supposition {
         let steps = ["scope", scope, "variables", variable].map(name).to_vec();
         let (_, text) = self.text(project, path)?;
         match said {
-            // What else is said about it goes with it.
+            // What else is known about it goes with it.
             Some((_, is_secret)) if is_table(text.text(), &steps) => {
                 let value = [steps.clone(), vec![name("value")]].concat();
                 self.edit(project, path, (Format::TOML, &value), said)?;
@@ -234,7 +234,7 @@ impl Supposition {
         Ok(())
     }
 
-    /// What would say something else, in the order in which that was supposed.
+    /// What would set something else, in the order in which that was supposed.
     pub fn edits(&self) -> impl Iterator<Item = &Edited> {
         self.edits.iter().filter(|edit| match edit {
             Edited::File(edit) => edit.changes_anything(),

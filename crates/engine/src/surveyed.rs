@@ -8,7 +8,7 @@ use std::sync::Arc;
 /// What was read in several contexts.
 #[derive(Debug)]
 pub struct Surveyed {
-    /// What is said in each of them.
+    /// What is set in each of them.
     pub survey: Survey,
     /// The contexts in which somebody works.
     pub full: ContextSet,
@@ -28,7 +28,7 @@ impl Surveyed {
 }
 
 impl Snapshot {
-    /// What was read in some contexts, to be compared; nothing of it is given by whoever asks but arguments
+    /// What was read in some contexts, to be compared; nothing of it is given by the caller but arguments
     /// and the process.
     pub fn side<'s>(&'s self, survey: &'s Survey) -> Side<'s> {
         Side { survey, outside: self, limits: self.limits(), given: &|_, _| false }
@@ -100,7 +100,7 @@ impl Snapshot {
         Ok(Surveyed { survey: Survey::of(readings), full: set, head, unread, faults })
     }
 
-    /// The current context, if it is not among those that were looked at: nothing is said of it then.
+    /// The current context, if it is not among those that were looked at: nothing is known of it then.
     pub fn not_among(&self, survey: &Survey) -> Option<Context> {
         let here = self.stand().ok()?;
         let is_among = survey.contexts().iter().any(|it| it.context.is_same_place(&here));

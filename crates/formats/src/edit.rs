@@ -1,7 +1,7 @@
 //! Edits of settings files: one value changes or comes in, and every other byte stays.
 //!
 //! [`put`] finds the place in the parsed text, splices the new bytes in there, and then parses the
-//! result: if it does not say what was wanted, or anything else than before besides, the edit is
+//! result: if it does not show what was wanted, or anything else than before besides, the edit is
 //! refused. So whatever a format's rules are, an edit can fail but not spoil a file.
 
 use crate::Limits;
@@ -127,7 +127,7 @@ fn shown(path: &[Step]) -> String {
     names.collect::<Vec<_>>().join(".")
 }
 
-/// Refuses a text that says anything else than was wanted: this value there, or nothing.
+/// Refuses a text that sets anything else than was wanted: this value there, or nothing.
 fn verify(
     format: Format,
     (before, after): (&str, &str),
@@ -156,7 +156,7 @@ fn verify(
         refused(&format!("the file could not be read afterwards: {}", fault.message))
     })?;
     let Some(target) = target(&mut keys, path) else {
-        // It stands in a list, which is one leaf: what reads it judges for itself.
+        // It is in a list, which is one leaf: what reads it judges for itself.
         return Ok(());
     };
     let said = |document: &Document| -> HashMap<KeyId, Value> {
@@ -221,7 +221,7 @@ fn same(one: &Value, other: &Value) -> bool {
     one == other || one.show() == other.show()
 }
 
-/// The table in which the entry at the end of the way stands.
+/// The table in which the entry at the end of the way is.
 fn parent(tree: &Tree<'_>, way: &Way<'_>) -> NodeId {
     let above = way.above.len().saturating_sub(1);
     let steps = way.above[..above].iter();

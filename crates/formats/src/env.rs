@@ -143,7 +143,7 @@ impl<'s> Scanner<'s> {
                 name_at = self.name()?;
             }
         }
-        // What stands there may be a part of a secret that was meant to go on from the line before.
+        // What is there may be a part of a secret that was meant to go on from the line before.
         let expected = |at: Span| Fault::new(at, "expected `=` right after the name");
         match self.peek() {
             Some(b'=') => {}

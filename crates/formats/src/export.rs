@@ -124,7 +124,7 @@ fn text(value: &Value) -> String {
     }
 }
 
-/// In single quotes, in which a shell takes everything as it stands.
+/// In single quotes, in which a shell takes everything as it is.
 fn shell(text: &str) -> String {
     format!("'{}'", text.replace('\'', "'\\''"))
 }
@@ -227,7 +227,7 @@ fn tables(settings: &[Exported]) -> BTreeMap<&str, Branch<'_>> {
                 break;
             }
             let below = at.entry(segment).or_insert_with(|| Branch::Table(BTreeMap::new()));
-            // No setting stands below another one that has a value.
+            // No setting is below another one that has a value.
             let Branch::Table(table) = below else { break };
             at = table;
         }

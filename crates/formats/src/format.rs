@@ -19,7 +19,7 @@ pub(crate) struct About {
     pub(crate) is_untyped: bool,
     /// Whether its names are those of variables, not of keys.
     pub(crate) has_variables: bool,
-    /// The text of a file of it that says nothing.
+    /// The text of a file of it that sets nothing.
     pub(crate) empty: &'static str,
     /// How long a byte of it takes to read, compared with the others.
     pub(crate) effort: u64,
@@ -58,7 +58,7 @@ pub(crate) trait FileFormat: Sync {
         value: &Value,
     ) -> Result<Splice, Fault>;
 
-    /// What to take out, so that `there`, which stands in `table`, is gone.
+    /// What to take out, so that `there`, which is in `table`, is gone.
     fn take_out(
         &self,
         text: &str,

@@ -129,7 +129,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             let node = tree.node(id);
             let known = self.keys.count();
             let child = self.keys.child(key, &node.name);
-            // Whoever makes a key known is the first of that name.
+            // Who makes a key known is the first of that name.
             if child.index() < known && !tree.has_unique_names && seen.is_none() {
                 let mut before = Seen::new(children.count as usize);
                 let others = tree.children(children).take_while(|other| *other != id);

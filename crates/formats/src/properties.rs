@@ -62,7 +62,7 @@ fn read<'t>(text: &'t str, faults: &mut Faults) -> Tree<'t> {
     paths.tree
 }
 
-/// A character and the byte at which it stands.
+/// A character and the byte at which it is.
 type Placed = (char, usize);
 
 /// A logical line, escapes as written, and the byte at which it ends.
@@ -139,7 +139,7 @@ impl Lines<'_> {
     }
 }
 
-/// Splits a line at its separator: the first `=`, `:` or blank that no backslash stands before, with
+/// Splits a line at its separator: the first `=`, `:` or blank that no backslash is before, with
 /// the blanks around an `=` or `:`.
 fn pair(paths: &mut Paths<'_>, line: &Logical) -> Result<(), Fault> {
     let characters = line.characters.as_slice();
@@ -260,7 +260,7 @@ fn put(text: &str, tree: &Tree<'_>, way: &Way<'_>, value: &Value) -> Result<Spli
         let with = if is_separated { value } else { format!("={value}") };
         let mut range = node.at.start as usize..node.at.end as usize;
         if range.is_empty() {
-            // The blanks after the separator would come to stand behind the value, and be of it.
+            // The blanks after the separator would come to be behind the value, and be of it.
             let rest = &text[range.start..];
             range.start += rest.len() - rest.trim_start_matches([' ', '\t', '\u{c}']).len();
             range.end = range.start;

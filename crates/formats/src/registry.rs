@@ -90,7 +90,7 @@ impl Format {
             .or_else(|| Format::all().find(has_ending))
     }
 
-    /// The text of a file of it that says nothing.
+    /// The text of a file of it that sets nothing.
     pub fn empty(self) -> &'static str {
         self.0.about().empty
     }

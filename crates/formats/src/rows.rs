@@ -174,7 +174,7 @@ fn offset(byte: u64) -> usize {
     usize::try_from(byte).unwrap_or(usize::MAX)
 }
 
-/// How many bytes of blank lines, which are no rows, stand before a record.
+/// How many bytes of blank lines, which are no rows, are before a record.
 fn blank_lines(text: &str) -> usize {
     text.len() - text.trim_start_matches(['\r', '\n']).len()
 }
@@ -189,7 +189,7 @@ fn check_quotes(record: &str, start: usize) -> Result<(), Fault> {
         .help("quote the whole field, and double each quote in it: \"5\"\" pipe\""))
 }
 
-/// Where each field of a record stands, an opening quote included.
+/// Where each field of a record is, an opening quote included.
 fn fields(record: &str, start: usize) -> Vec<Span> {
     let mut places = Vec::new();
     let (mut begin, mut is_quoted) = (0, false);

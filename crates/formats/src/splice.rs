@@ -31,7 +31,7 @@ impl Splice {
 
 /// How far a path leads into a text.
 pub(crate) struct Way<'w> {
-    /// The table in which the rest is to stand.
+    /// The table in which the rest is to be.
     pub(crate) table: NodeId,
     /// The value at the end of the path, if it is there.
     pub(crate) there: Option<NodeId>,
@@ -51,17 +51,17 @@ pub(crate) fn names(path: &[Step]) -> Vec<&str> {
         .collect()
 }
 
-/// The byte after the line in which `at` stands, its end included.
+/// The byte after the line in which `at` is, its end included.
 pub(crate) fn line_end(text: &str, at: usize) -> usize {
     text[at..].find('\n').map_or(text.len(), |end| at + end + 1)
 }
 
-/// The byte at which the line in which `at` stands begins.
+/// The byte at which the line in which `at` is begins.
 pub(crate) fn line_start(text: &str, at: usize) -> usize {
     text[..at].rfind('\n').map_or(0, |end| end + 1)
 }
 
-/// The blanks with which the line begins in which `at` stands.
+/// The blanks with which the line begins in which `at` is.
 pub(crate) fn indent_at(text: &str, at: usize) -> &str {
     let start = line_start(text, at);
     let line = &text[start..];
@@ -87,7 +87,7 @@ pub(crate) fn whole_lines(text: &str, at: usize, lines: &str) -> Splice {
 
 /// The lines from `start` to `end`, both within them.
 pub(crate) fn whole_line(text: &str, (start, end): (usize, usize)) -> Splice {
-    // A text of several lines may end in the blanks before what stands after it.
+    // A text of several lines may end in the blanks before what is after it.
     let last = line_start(text, end);
     let is_over = last > start && text[last..end].trim().is_empty();
     let end = if is_over { last } else { line_end(text, end) };

@@ -22,7 +22,7 @@ fn document(
     Lowering::new(&tree, keys, limits).lower(Tree::ROOT)
 }
 
-/// What a text says, a line for each value: `key value line:column`, and for a fault its place and
+/// What a text has, a line for each value: `key value line:column`, and for a fault its place and
 /// message. The same whether its keys are new or known from elsewhere.
 fn read_with(format: Format, bytes: &[u8], limits: Limits) -> Vec<String> {
     let mut keys = Keys::default();

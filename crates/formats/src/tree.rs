@@ -35,7 +35,7 @@ pub struct Tree<'s> {
     pub literal_dollars: Vec<(NodeId, Arc<[u32]>)>,
     /// Whether any table takes in the entries of another one (`<<`).
     pub has_merges: bool,
-    /// Whether no table has two entries of one name, as whoever built it saw to.
+    /// Whether no table has two entries of one name, as who built it saw to.
     pub(crate) has_unique_names: bool,
     /// Scalars that other readers of the format take for something else, and for what, by node,
     /// ascending.
@@ -47,10 +47,10 @@ pub struct Tree<'s> {
 pub struct Node<'s> {
     /// The name under which its table has it; empty for items of lists.
     pub name: Cow<'s, str>,
-    /// Where the name stands.
+    /// Where the name is.
     pub name_at: Span,
-    /// Where the value stands. A table that is no value of its own, but what headers or dotted names
-    /// lead to, stands where it is first named.
+    /// Where the value is. A table that is no value of its own, but what headers or dotted names
+    /// lead to, is where it is first named.
     pub at: Span,
     /// What it is.
     pub kind: Kind<'s>,

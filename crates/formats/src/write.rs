@@ -3,7 +3,7 @@
 use crate::fault::Fault;
 use justwhy_core::Span;
 
-/// The quotes in which a text stood, so that a new one stands in the same.
+/// The quotes in which a text was, so that a new one is in the same.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(crate) enum Quotes {
     None,

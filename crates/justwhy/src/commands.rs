@@ -32,7 +32,7 @@ pub(crate) fn not_included(left_out: &[String]) -> Option<String> {
         .then(|| format!("Not included: {names} (local; --with-local includes them)."))
 }
 
-/// Lines that say which contexts cannot be read, one for each reason.
+/// Lines that show which contexts cannot be read, one for each reason.
 pub(crate) fn unread_notes(look: &Look, unread: &[(Context, Error)]) -> String {
     let mut reasons: Vec<(String, Vec<&Context>)> = Vec::new();
     for (context, error) in unread {

@@ -104,7 +104,7 @@ fn shown_width(line: &str, at: usize, length: usize) -> usize {
     width(&marked)
 }
 
-/// The lines of an excerpt: what stands before the rail, and after it.
+/// The lines of an excerpt: what is before the rail, and after it.
 fn rendered_line(
     line: &str,
     number: usize,
@@ -119,7 +119,7 @@ fn rendered_line(
     let snippet = Snippet::source(line).line_start(number).annotation(annotation);
     let report = [Level::ERROR.no_name().secondary_title("").element(snippet)];
     let rendered = Renderer::plain().render(&report);
-    // Only the line and its mark: the title and place were said above, in our own words.
+    // Only the line and its mark: the title and place were printed above, in our own words.
     let lines = rendered.lines().filter(|line| !line.trim_end().ends_with('|'));
     let split = lines.filter_map(|line| line.split_once('|'));
     split.map(|(number, text)| (number.to_owned(), text.to_owned())).collect()

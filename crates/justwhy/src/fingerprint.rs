@@ -22,7 +22,7 @@ impl Fingerprints {
         Fingerprints { key: RandomState::new(), reveals }
     }
 
-    /// The fingerprint of a value that is in force. What somebody gave who asks has one of its own for
+    /// The fingerprint of a value that takes effect. What somebody gave who asks has one of its own for
     /// each setting: she could be guessing what another one is.
     pub(crate) fn of(&self, answer: &Explanation, value: &Value) -> String {
         let of = answer.is_given.then_some(answer.key);

@@ -1,7 +1,7 @@
-//! Options that may stand before and after the name of a command, read in their order.
+//! Options that may be before and after the name of a command, read in their order.
 //!
 //! The argument parser keeps `--set` and `--unset` in two lists without an order between them, and
-//! of an option that stands both before and after the command's name it keeps one and drops the
+//! of an option that is both before and after the command's name it keeps one and drops the
 //! other. Here nothing may be dropped, and later ones are stronger.
 
 use justwhy_engine::Arguments;

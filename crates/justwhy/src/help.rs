@@ -1,4 +1,4 @@
-//! The help, and what is said of a command line that cannot be understood.
+//! The help, and the error for a command line that cannot be understood.
 
 use crate::command_line::{Arguments, Entry, entries};
 use crate::everyday::meant;

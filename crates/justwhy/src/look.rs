@@ -36,13 +36,13 @@ pub(crate) enum Role {
     Heading,
     /// The name of a setting.
     Key,
-    /// A value that is in force.
+    /// A value that takes effect.
     Value,
     /// A value or verdict that lost.
     Lost,
     /// A layer.
     Layer,
-    /// Where something stands.
+    /// Where something is.
     Place,
     /// Something to look at.
     Warning,
@@ -51,7 +51,7 @@ pub(crate) enum Role {
 }
 
 impl Look {
-    /// The same with what `--color` says about colour.
+    /// The same with what `--color` has about colour.
     pub(crate) fn with_colour(self, when: When) -> Look {
         let colour = match when {
             When::Auto => self.colour,
@@ -255,7 +255,7 @@ impl Cell {
         Cell { role, text: text.into(), is_whole: false }
     }
 
-    /// What it says.
+    /// What it has.
     pub(crate) fn text(&self) -> &str {
         &self.text
     }

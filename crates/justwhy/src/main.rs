@@ -62,7 +62,7 @@ fn terminal() -> Terminal {
 /// Writes the result and what was noticed besides. A reader that has seen enough and closed the
 /// pipe is no failure.
 fn write_out(outcome: &Outcome) -> ExitCode {
-    // Whoever closed the error stream does not want to read it.
+    // Who closed the error stream does not want to read it.
     let _ = std::io::stderr().write_all(outcome.notes.as_bytes());
     let mut stdout = std::io::stdout().lock();
     let mut pieces = outcome.result.iter();

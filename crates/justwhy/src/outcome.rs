@@ -18,7 +18,7 @@ pub(crate) struct Outcome {
     pub(crate) notes: String,
     /// The exit code.
     pub(crate) code: u8,
-    /// What was written, which must be said even if the result cannot be printed.
+    /// What was written, which must be printed even if the result cannot be printed.
     pub(crate) done: Vec<String>,
 }
 

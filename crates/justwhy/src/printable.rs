@@ -41,7 +41,7 @@ fn escaped(text: &str, escape: fn(&mut String, char)) -> Option<String> {
 }
 
 fn in_json(out: &mut String, c: char) {
-    // All of it stands in strings: elsewhere JSON is ASCII.
+    // All of it is in strings: elsewhere JSON is ASCII.
     for unit in c.encode_utf16(&mut [0; 2]) {
         // Writing to a String cannot fail.
         let _ = write!(out, "\\u{unit:04x}");

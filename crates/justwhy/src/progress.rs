@@ -10,7 +10,7 @@ use justwhy_core::parallel::lock;
 #[cfg(test)]
 mod tests;
 
-/// Nothing is said before this has passed, and then not more often than this.
+/// Nothing is printed before this has passed, and then not more often than this.
 const QUIET: Duration = Duration::from_secs(1);
 const BETWEEN: Duration = Duration::from_millis(200);
 
@@ -45,7 +45,7 @@ impl Progress {
             Arc::new(Report { now: Mutex::new(Some(what.to_owned())), bell: Condvar::new() });
         let teller = to.and_then(|to| {
             let told = Arc::clone(&told);
-            // Work that nobody can be told of is done all the same.
+            // Work that nobody can be shown is done all the same.
             std::thread::Builder::new().spawn(move || told.tell(to, quiet, between)).ok()
         });
         Progress { told, teller }

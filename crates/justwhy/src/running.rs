@@ -85,7 +85,7 @@ impl<'a> Answering<'a> {
         notes
     }
 
-    /// Whether anything but the arguments speaks of `key` or of a key below it.
+    /// Whether anything but the arguments sets `key` or of a key below it.
     fn is_mentioned(&self, key: KeyId) -> bool {
         let resolution = self.resolution();
         let is_other = |id| {
@@ -108,7 +108,7 @@ pub(crate) struct Supposing<'a> {
 }
 
 impl Supposing<'_> {
-    /// The project as it is now: whoever writes looks at it again once nobody else does.
+    /// The project as it is now: who writes looks at it again once nobody else does.
     pub(crate) fn session(&self) -> Result<Session, Vec<Error>> {
         self.asked.session(self.world)
     }

@@ -33,7 +33,7 @@ struct Inner {
 
 /// # Making
 impl Error {
-    /// Whether another error says the same of the same place.
+    /// Whether another error has the same of the same place.
     pub fn is_same(&self, other: &Error) -> bool {
         self.to_string() == other.to_string()
     }

@@ -1,7 +1,7 @@
 //! The project file and the catalogue: what a project declares, and what it may ask of the outside.
 //!
 //! All access to the outside goes through the [`ports`](World), so that a test, another revision or
-//! another process can stand in for the machine. [`Project::load`] finds and reads `justwhy.toml`, with
+//! another process can replace the machine. [`Project::load`] finds and reads `justwhy.toml`, with
 //! the files of the catalogue that it names; what is wrong in them is an [`Error`] with its place.
 
 pub mod beyond;

@@ -12,20 +12,20 @@ use std::path::{Path, PathBuf};
 /// A machine that is nothing but these files and variables.
 #[derive(Debug, Default)]
 pub struct Memory {
-    /// Where we stand.
+    /// Where we are.
     pub folder: PathBuf,
     /// What its files hold.
     pub files: BTreeMap<PathBuf, Vec<u8>>,
     /// The variables of the process.
     pub variables: Vec<(OsString, OsString)>,
-    /// What git says.
+    /// What git has.
     pub branch: Option<Branch>,
     /// How often each file was read.
     pub reads: std::sync::Mutex<BTreeMap<PathBuf, usize>>,
 }
 
 impl Memory {
-    /// Files of the folder `/p`, in which we stand.
+    /// Files of the folder `/p`, in which we are.
     pub fn new(files: &[(&str, &str)]) -> Memory {
         let folder = PathBuf::from("/p");
         let files = files.iter().map(|(path, text)| (folder.join(path), text.as_bytes().to_vec()));

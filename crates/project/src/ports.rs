@@ -1,5 +1,5 @@
 //! What is asked of the outside, by what it is: files, a process, version control, a clock, the user's
-//! consent. Tests, other revisions of a project and other processes stand in for the machine by
+//! consent. Tests, other revisions of a project and other processes replace the machine by
 //! implementing these. Nothing here has an answer of its own.
 
 use crate::consent::Consent;
@@ -12,7 +12,7 @@ pub trait Files: Send + Sync {
     /// The bytes of a regular file of at most `most` bytes.
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem>;
 
-    /// What tells one state of a file from another; none if there is nothing, or nobody can tell.
+    /// What distinguishes one state of a file from another; none if there is nothing, or nobody can find out.
     fn stamp(&self, path: &Path) -> Option<Stamp>;
 
     /// Whether there is a regular file or a link to one.
@@ -35,7 +35,7 @@ pub trait Files: Send + Sync {
     fn canonical(&self, path: &Path) -> io::Result<PathBuf>;
 }
 
-/// What tells one state of a file from another without reading it.
+/// What distinguishes one state of a file from another without reading it.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
 pub struct Stamp {
     /// How many bytes it has.
@@ -95,7 +95,7 @@ pub struct FolderEntry {
     pub is_link: bool,
 }
 
-/// What git says about a folder.
+/// What git has about a folder.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub enum Branch {
     /// This branch is checked out.
@@ -108,7 +108,7 @@ pub enum Branch {
     Unknown(String),
 }
 
-/// What git says about files.
+/// What git has about files.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub enum Tracking {
     /// Whether it tracks each of them, or would if they were added.
@@ -153,7 +153,7 @@ pub struct FileEdit {
     pub path: String,
     /// Its whole path.
     pub full: PathBuf,
-    /// What it says now; none if it is not there.
+    /// What it has now; none if it is not there.
     pub before: Option<Vec<u8>>,
     /// What it shall say.
     pub after: Vec<u8>,
@@ -162,7 +162,7 @@ pub struct FileEdit {
 }
 
 impl std::fmt::Debug for FileEdit {
-    /// Without what it says, which may be secret.
+    /// Without what it has, which may be secret.
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("FileEdit").field("path", &self.path).finish_non_exhaustive()
     }

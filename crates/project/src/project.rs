@@ -59,7 +59,7 @@ pub struct Project {
     pub nevers: Vec<Never>,
     /// What is declared about settings.
     pub declared: Arc<[Declared]>,
-    /// Their defaults, with their keys and places, by the file that they stand in.
+    /// Their defaults, with their keys and places, by the file that they are in.
     pub defaults: Vec<Vec<setting::Default>>,
     /// The names and texts of the files that declare settings, the project file first.
     pub catalogues: Arc<[(Arc<str>, justwhy_core::SourceText)]>,
@@ -103,9 +103,9 @@ pub struct ProjectLayer {
     pub empty: Empty,
     /// What a null means.
     pub null: Null,
-    /// The key below which its settings come to stand.
+    /// The key below which its settings come to be.
     pub into: Option<KeyPath>,
-    /// Whether it describes where somebody stands.
+    /// Whether it describes where somebody is.
     pub local: bool,
     /// What no stronger layer may change.
     pub pins: Pins,
@@ -115,7 +115,7 @@ pub struct ProjectLayer {
     pub references: bool,
     /// Whether its file is read in every folder down to the working directory.
     pub per_directory: bool,
-    /// Where its name stands, for messages about it.
+    /// Where its name is, for messages about it.
     pub at: Span,
 }
 
@@ -143,7 +143,7 @@ pub enum Reads {
     Process,
 }
 
-/// What is wrong with a file: what its text is, and if that is fine, what it says.
+/// What is wrong with a file: what its text is, and if that is fine, what it has.
 fn of_file(
     file: &str,
     text: &justwhy_core::SourceText,
@@ -201,7 +201,7 @@ impl Project {
         }
         errors.extend(declarations.check_former());
         project.catalogues = catalogues.into();
-        // A token is secret, whatever the catalogue says about it.
+        // A token is secret, whatever the catalogue has about it.
         for declared in &mut declarations.declared {
             let variable = declared.variable.as_deref();
             if variable.is_some_and(|name| project.token_variables().any(|token| token == name)) {
@@ -500,7 +500,7 @@ fn recipients(sink: &mut Sink<'_>) -> Vec<(String, justwhy_core::Position)> {
     sink.check_names(table, &FIELDS);
     for item in sink.list(table, "recipients").unwrap_or_default() {
         let Some((recipient, at)) = sink.text_of(item) else { continue };
-        // Whoever puts an identity here by mistake has made a secret public.
+        // Who puts an identity here by mistake has made a secret public.
         let error = |message: &str| Error::new("bad-project", message);
         let how = "justwhy identity new FILE prints a recipient: age1 and 58 lower-case letters and \
                    digits";

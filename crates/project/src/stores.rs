@@ -1,5 +1,5 @@
 //! Stores: where scopes are kept. One in a file is read here; one behind a service or in etcd is asked
-//! by whoever implements [`Stores`].
+//! by who implements [`Stores`].
 
 use justwhy_core::{Scope, Span};
 use std::sync::Arc;
@@ -21,7 +21,7 @@ pub struct Store {
     pub kept: Kept,
     /// The process variable that holds the token or password; never the token.
     pub token_variable: Option<String>,
-    /// Where its name stands in the project file.
+    /// Where its name is in the project file.
     pub at: Span,
 }
 
@@ -110,7 +110,7 @@ pub struct Question<'q> {
     pub asked: &'q Asked,
     /// The most bytes that an answer may have.
     pub most: u64,
-    /// Whether the project takes the variable of that name for a secret, whatever the store says.
+    /// Whether the project takes the variable of that name for a secret, whatever the store has.
     pub is_secret: &'q dyn Fn(&str) -> bool,
 }
 
@@ -120,7 +120,7 @@ impl std::fmt::Debug for Question<'_> {
     }
 }
 
-/// What a store says.
+/// What a store has.
 #[derive(Clone, PartialEq, Debug, Default)]
 pub struct Answered {
     /// The scopes, in no particular order.

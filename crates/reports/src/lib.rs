@@ -1,6 +1,6 @@
 //! Findings in the forms that other programs read: SARIF 2.1.0 and JUnit XML.
 //!
-//! It stands in a crate of its own, as the types of SARIF take long to build.
+//! It is in a crate of its own, as the types of SARIF take long to build.
 
 mod junit;
 mod sarif;
@@ -10,7 +10,7 @@ pub use sarif::sarif;
 
 use justwhy_core::{CheckRule, Finding};
 
-/// A finding, with what is told of it besides.
+/// A finding, with what belongs to it.
 #[derive(Clone, Copy, Debug)]
 pub struct Reported<'a> {
     /// It.

@@ -8,7 +8,7 @@ use serde_sarif::sarif;
 const SCHEMA: &str =
     "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
 
-/// All findings as one log with one run of the program of that version, which tells what did not run.
+/// All findings as one log with one run of the program of that version, which reports what did not run.
 pub fn sarif(findings: &[Reported<'_>], not_run: &[NotRun<'_>], version: &str) -> String {
     let rules: Vec<sarif::ReportingDescriptor> = CheckRule::all().map(descriptor).collect();
     let driver =

@@ -1,7 +1,7 @@
 //! Rules between settings: expressions in CEL, the Common Expression Language.
 //!
 //! [`Expression::parse`] reads one and finds out which settings it looks at; [`Expression::judge`]
-//! says whether it holds for their values. It stands in a crate of its own, as the evaluator takes
+//! shows whether it holds for their values. It is in a crate of its own, as the evaluator takes
 //! long to build and nothing but checking needs it.
 //!
 //! Settings are variables by their keys: `forecast.timeout < 30`. What is no name in CEL (a segment
@@ -25,7 +25,7 @@ use std::sync::Arc;
 const ALL: &str = "settings";
 /// How deep brackets may nest: the parser recurses.
 const MOST_BRACKETS: usize = 32;
-/// How many macros such as `all` may stand inside of each other: each goes through a list.
+/// How many macros such as `all` may be inside of each other: each goes through a list.
 const MOST_MACROS: usize = 2;
 /// Long chains of operators nest deep too, so that they are parsed and evaluated on a stack of this
 /// size.
@@ -224,7 +224,7 @@ fn seconds(time: justwhy_core::Nanoseconds) -> CelValue {
 }
 
 impl Expression {
-    /// What went wrong, without any value: what the evaluator says itself may hold a secret. A key that
+    /// What went wrong, without any value: what the evaluator has itself may hold a secret. A key that
     /// the expression does not name itself is the value of a setting.
     fn clause(&self, error: &ExecutionError) -> String {
         let is_named = |name: &str| self.paths.iter().flatten().any(|segment| segment == name);
@@ -294,7 +294,7 @@ fn first_line(message: &str) -> String {
     const MOST: usize = 200;
     let line = message.lines().next().unwrap_or_default();
     let line = line.strip_prefix("Syntax error: ").unwrap_or(line);
-    // The parser lists everything that could stand there, by its own names.
+    // The parser lists everything that could be there, by its own names.
     let line = line.split(" expecting {").next().unwrap_or(line);
     let line = line.replace("'<EOF>'", "the end").replace("<EOF>", "");
     line.chars().take(MOST).collect()

@@ -147,7 +147,7 @@ pub(crate) struct Database {
 }
 
 fn locked<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
-    // Whoever panicked has left a transaction, which is rolled back.
+    // Who panicked has left a transaction, which is rolled back.
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
@@ -567,7 +567,7 @@ fn revision(transaction: &Transaction<'_>) -> Done<(u64, String)> {
     Ok(transaction.query_one(sql, [], read)?)
 }
 
-/// The number of a new revision, and what tells it from one of the same number elsewhere: in a database
+/// The number of a new revision, and what distinguishes it from one of the same number elsewhere: in a database
 /// that was made anew, or in an older copy of this one that went on otherwise.
 fn next_revision(transaction: &Transaction<'_>) -> Done<(u64, String)> {
     let sql = "UPDATE store SET revision = revision + 1 RETURNING revision";

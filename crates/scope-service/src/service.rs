@@ -57,7 +57,7 @@ pub(crate) fn router(database: Arc<Database>) -> Router {
         .with_state(service)
 }
 
-/// Refuses a body in chunks: where its length stands beside, two readers could see two requests.
+/// Refuses a body in chunks: where its length is beside, two readers could see two requests.
 async fn with_a_length(request: Request, next: axum::middleware::Next) -> Response {
     match request.headers().contains_key(header::TRANSFER_ENCODING) {
         true => Refused::bad("a body must have a Content-Length, and no Transfer-Encoding")
@@ -126,7 +126,7 @@ impl From<Problem> for Refused {
     }
 }
 
-/// Tells whoever runs the service what failed.
+/// Tells who runs the service what failed.
 fn log(message: &str) {
     use std::io::Write as _;
     let _ = writeln!(std::io::stderr(), "scope-service: {message}");
@@ -199,13 +199,13 @@ async fn writing<T: Send + 'static>(
 }
 
 /// The tag of what a role sees in a revision: those who read secrets see something else.
-/// The mark tells the revision from one of the same number in another database.
+/// The mark distinguishes the revision from one of the same number in another database.
 fn tag((revision, mark): (u64, &str), role: Role) -> String {
     let view = if role.reads_secrets() { "all" } else { "open" };
     format!("\"{revision}-{view}-{mark}\"")
 }
 
-/// Answers with a body and its tag, or with nothing if whoever asks has it already.
+/// Answers with a body and its tag, or with nothing if the caller has it already.
 fn tagged<T: Serialize>(
     status: StatusCode,
     tag: String,
@@ -218,7 +218,7 @@ fn tagged<T: Serialize>(
     }
 }
 
-/// Whether whoever asks has what is tagged so.
+/// Whether the caller has what is tagged so.
 fn knows(headers: &HeaderMap, tag: &str) -> bool {
     let known = headers.get(header::IF_NONE_MATCH).and_then(|value| value.to_str().ok());
     known.is_some_and(|known| known.split(',').any(|known| known.trim() == tag))
@@ -381,7 +381,7 @@ async fn write(
         writing(&database, move |database| database.write((&scope, &name), &write, &expected, &by));
     let (mut variable, is_new) = done.await?;
     let tag = tag((variable.revision, &variable.mark), asking.role);
-    // Whoever wrote it knows it.
+    // Who wrote it knows it.
     variable.value = None;
     let status = if is_new { StatusCode::CREATED } else { StatusCode::OK };
     Ok(tagged(status, tag, &HeaderMap::new(), &variable))

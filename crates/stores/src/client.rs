@@ -61,7 +61,7 @@ enum Purpose {
 pub struct Told {
     /// The newest revision in its answers.
     pub revision: Option<u64>,
-    /// How old the copy is that stood for an answer, as a clause.
+    /// How old the copy is that was used as an answer, as a clause.
     pub copy: Option<String>,
     /// Whether it said that a copy still holds.
     pub was_same: bool,
@@ -83,7 +83,7 @@ impl Client {
         }
     }
 
-    /// The stores for which a copy stood, each with how old that is, as a clause.
+    /// The stores for which a copy was used, each with how old that is, as a clause.
     pub fn copies(&self) -> Vec<(String, String)> {
         let told = lock(&self.told);
         let copies =
@@ -111,7 +111,7 @@ impl Client {
         }
     }
 
-    /// Says which repository wants stores to be asked: what stands in it is no word of the user.
+    /// Says which repository wants stores to be asked: what is in it is no word of the user.
     pub fn on_behalf_of(&self, repository: &Path) {
         let _ = self.repository.set(repository.to_owned());
     }
@@ -151,7 +151,7 @@ impl Client {
         }
     }
 
-    /// Changes a variable if what is expected is there. Asks once: whoever is told that nobody knows
+    /// Changes a variable if what is expected is there. Asks once: who is told that nobody knows
     /// whether the change was made must look.
     pub fn write(&self, store: &Store, change: &Change) -> Result<u64, WriteProblem> {
         let refused = WriteProblem::Refused;
@@ -186,7 +186,7 @@ impl Client {
         permit::permits(store, consent, &self.options.place, &|name| std::env::var_os(name))
     }
 
-    /// What keeps connections for what a permit allows. Whoever writes takes a new one: nobody can tell
+    /// What keeps connections for what a permit allows. Who writes takes a new one: nobody can find out
     /// whether a connection that was kept is still there until something was sent.
     fn agent(&self, permit: &Permit, purpose: Purpose) -> Result<Agent, StoreProblem> {
         // Each entry of `stores.toml` has authorities and a certificate of its own.

@@ -1,4 +1,4 @@
-//! Copies of what stores said, for the next time and for `--offline`: one file for each question, for
+//! Copies of what stores had, for the next time and for `--offline`: one file for each question, for
 //! this user alone, and never with a secret's value in it.
 
 use crate::time::now;
@@ -24,7 +24,7 @@ pub(crate) struct Copy<S = WireScope> {
     /// When it was kept or last found to be still true, in seconds since 1970.
     pub(crate) kept_at: u64,
     pub(crate) revision: u64,
-    /// By what the store tells whether the answer would be the same; none if something was left out.
+    /// By what the store reports whether the answer would be the same; none if something was left out.
     pub(crate) etag: Option<String>,
     pub(crate) scopes: Vec<S>,
 }
@@ -195,7 +195,7 @@ impl Shelf {
     }
 }
 
-/// Whether a value could hold a secret although nothing says that it is one.
+/// Whether a value could hold a secret although nothing marks it as one.
 fn tells(value: &str) -> bool {
     let text = justwhy_core::Value::Text(value.into());
     *hide_address_password(&text) != text || speaks_of_a_secret(value)

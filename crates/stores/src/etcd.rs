@@ -1,5 +1,5 @@
 //! Scopes in etcd, through its gateway for JSON: the key `ROOT/SCOPE/NAME` holds a variable, the key
-//! `ROOT/SCOPE/` what is said about the scope itself.
+//! `ROOT/SCOPE/` what is known about the scope itself.
 
 use crate::http::{Answer, Line, Request, Trouble, problem, with_help};
 use crate::permit::Permit;
@@ -44,7 +44,7 @@ impl Session<'_> {
     }
 }
 
-/// What an etcd cluster says about a range of keys.
+/// What an etcd cluster has about a range of keys.
 #[derive(Deserialize)]
 struct Range {
     header: Header,
@@ -153,7 +153,7 @@ impl<'c> Etcd<'c> {
             .or_insert_with(|| WireScope { name: name.to_owned(), ..WireScope::default() });
         scope.revision = scope.revision.max(revision);
         let bad = |what: &str| {
-            // What stands there may be a secret.
+            // What is there may be a secret.
             let reason = format!("the key {key} is not a {what}");
             let help = "write a JSON string, or an object with its value";
             with_help(self.bad(&reason), help)
@@ -241,7 +241,7 @@ impl<'c> Etcd<'c> {
         let answer = self.ask("/v3/kv/range", &json!({ "key": key }), true);
         let range: Range = self.json(&answer.map_err(|trouble| trouble.problem)?)?;
         let held = range.kvs.first().and_then(|held| decode(&held.value));
-        // A text alone is meant for all; what cannot be read was told of when it was read.
+        // A text alone is meant for all; what cannot be read was reported when it was read.
         let held = held.and_then(|held| serde_json::from_slice::<WireVariable>(&held).ok());
         Ok(held.map(|held| held.visible_to).unwrap_or_default())
     }
@@ -290,7 +290,7 @@ impl<'c> Etcd<'c> {
         for is_first in [true, false] {
             let mut headers = vec![("Content-Type", "application/json".to_owned())];
             if let Some(token) = self.token(line)? {
-                // Without the word that stands before a token elsewhere.
+                // Without the word that is before a token elsewhere.
                 headers.push(("Authorization", token.reveal().to_owned()));
             }
             let request = Request {

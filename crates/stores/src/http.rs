@@ -207,7 +207,7 @@ impl<'c> Line<'c> {
                 | io::ErrorKind::BrokenPipe => {
                     Attempted { is_passing: true, ..Attempted::broken("the answer broke off") }
                 }
-                // How the system says that it does not know a name; it has no kind of its own.
+                // How the system reports that it does not know a name; it has no kind of its own.
                 _ if error.to_string().contains("lookup") => passing("unknown host"),
                 kind => Attempted::broken(&format!("the exchange failed: {kind}")),
             },

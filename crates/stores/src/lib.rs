@@ -9,7 +9,7 @@
 //! 3. `copies` keeps what was answered, without any secret, for the next time and for
 //!    `--offline`.
 //!
-//! Nothing that a store says is ever shown in an error or in the log: it could hold the token that it
+//! Nothing that a store has is ever shown in an error or in the log: it could hold the token that it
 //! was sent, or a secret.
 
 mod client;

@@ -49,7 +49,7 @@ impl<'c> Service<'c> {
         Service { line, most }
     }
 
-    /// The scopes that are asked for; `etag` tells what is kept already.
+    /// The scopes that are asked for; `etag` reports what is kept already.
     pub(crate) fn read(&self, asked: &Asked, etag: Option<&str>) -> Result<Fresh, StoreProblem> {
         match asked {
             Asked::One(name) => self.one(name, etag),
@@ -141,7 +141,7 @@ impl<'c> Service<'c> {
     }
 
     /// Makes a change, once. Gives the revision in which it was made.
-    /// `mark` is what tells the revision that was read from one of the same number elsewhere.
+    /// `mark` is what distinguishes the revision that was read from one of the same number elsewhere.
     pub(crate) fn write(
         &self,
         change: &Change,

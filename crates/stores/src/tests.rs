@@ -160,7 +160,7 @@ fn a_token_goes_where_it_was_allowed_to_go_and_nowhere_else() {
     }
 }
 
-/// What stands in every secret of the random scopes.
+/// What is in every secret of the random scopes.
 const CANARY: &str = "canary";
 
 fn variables() -> impl Strategy<Value = (String, WireVariable, bool)> {

@@ -7,7 +7,7 @@ pub fn now() -> u64 {
     SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs())
 }
 
-/// How long ago a moment was, in words; what lies in the future is said to.
+/// How long ago a moment was, in words; what lies in the future is taken to.
 pub fn age(moment: u64, now: u64) -> String {
     let Some(seconds) = now.checked_sub(moment) else {
         return "in the future, by the clock of this machine".to_owned();

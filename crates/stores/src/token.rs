@@ -3,7 +3,7 @@
 use std::fmt;
 use zeroize::Zeroizing;
 
-/// A token or password. It cannot be formatted by accident: its `Debug` says only that it is one. Its
+/// A token or password. It cannot be formatted by accident: its `Debug` shows only that it is one. Its
 /// memory is wiped when it is dropped.
 #[derive(Clone, PartialEq, Eq)]
 pub(crate) struct Token(Zeroizing<String>);

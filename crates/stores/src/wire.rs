@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 pub struct Page {
     /// The revision of the store as a whole: it grows by one with every change.
     pub revision: u64,
-    /// What tells that revision from one of the same number in another store.
+    /// What distinguishes that revision from one of the same number in another store.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub mark: String,
     /// The scopes, in byte order of their names.
@@ -37,7 +37,7 @@ pub struct WireScope {
     pub visible_to: BTreeMap<String, OneOrMore>,
     /// The revision of the store in which it last changed.
     pub revision: u64,
-    /// What tells that revision from one of the same number in another store.
+    /// What distinguishes that revision from one of the same number in another store.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub mark: String,
     /// Its variables by their names.
@@ -48,7 +48,7 @@ pub struct WireScope {
 /// A variable of a scope.
 #[derive(Serialize, Deserialize, Clone, Debug, Default)]
 pub struct WireVariable {
-    /// Its value; left out where it is secret and whoever asks may not read secrets.
+    /// Its value; left out where it is secret and the caller may not read secrets.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub value: Option<String>,
     /// Whether it is secret.
@@ -70,7 +70,7 @@ pub struct WireVariable {
     /// The revision of the store in which it was written.
     #[serde(default)]
     pub revision: u64,
-    /// What tells that revision from one of the same number in another store: a database made anew, or
+    /// What distinguishes that revision from one of the same number in another store: a database made anew, or
     /// an older copy of one that went on otherwise.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub mark: String,
@@ -130,7 +130,7 @@ pub struct Version {
     pub deleted: bool,
 }
 
-/// Reads an object in which no name stands twice: which of the two counts, nobody could tell.
+/// Reads an object in which no name is twice: which of the two counts, nobody could tell.
 pub(crate) fn no_name_twice<'de, D, V>(from: D) -> Result<BTreeMap<String, V>, D::Error>
 where
     D: serde::Deserializer<'de>,
@@ -183,7 +183,7 @@ pub fn visible_to(audience: Option<&Audience>) -> BTreeMap<String, OneOrMore> {
 }
 
 impl WireScope {
-    /// The scope as the core knows it; an error says what is wrong without showing any of it.
+    /// The scope as the core knows it; an error shows what is wrong without showing any of it.
     /// `unreadable` is why a secret without a value has none.
     pub(crate) fn into_scope(self, unreadable: &str) -> Result<Scope, String> {
         if !is_scope_name(&self.name) {
@@ -204,7 +204,7 @@ impl WireScope {
 }
 
 impl WireVariable {
-    /// An error says what is wrong with it; `None` that its name is wrong.
+    /// An error shows what is wrong with it; `None` that its name is wrong.
     pub(crate) fn into_variable(
         self,
         name: &str,

@@ -25,7 +25,7 @@ const DEADLINE: Duration = Duration::from_secs(5);
 /// The most bytes of an answer. The names of a million files have fewer.
 const MOST_BYTES: u64 = 128 * 1024 * 1024;
 
-/// Variables that a user sets to protect herself, or to say where her own configuration is. All others
+/// Variables that a user sets to protect herself, or to show where her own configuration is. All others
 /// that begin with `GIT_` are left out.
 const KEPT: [&str; 9] = [
     "GIT_ATTR_NOSYSTEM",

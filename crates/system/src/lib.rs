@@ -1,6 +1,6 @@
 //! The machine as it is: its files, this process, git, the clock and what the user allows.
 //!
-//! Everything that touches the disk or starts a program stands here, but for stores and identities.
+//! Everything that touches the disk or starts a program is here, but for stores and identities.
 
 use justwhy_project::{
     Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Stamp,

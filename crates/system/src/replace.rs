@@ -1,8 +1,8 @@
-//! Files are replaced whole: whoever reads one sees the old one or the new one.
+//! Files are replaced whole: the reader of one sees the old one or the new one.
 //!
 //! The new text is written into a file without a name, brought to the disk, and takes the old one's name.
 //! All that can fail does so before that. Who else edits with this program waits for the lock of the
-//! file; who edits with anything else is noticed by what the file says.
+//! file; who edits with anything else is noticed by what the file has.
 
 use justwhy_project::{Error, FileEdit};
 use std::fs::{File, OpenOptions, TryLockError};
@@ -26,7 +26,7 @@ impl EditLock {
             let message = format!("the folder {} cannot be locked: {error}", folder.display());
             Error::new("not-written", message).help("nothing was written")
         };
-        // Elsewhere a folder is no file that could be locked; what a file says is compared all the same.
+        // Elsewhere a folder is no file that could be locked; what a file has is compared all the same.
         if !cfg!(unix) {
             return Ok(EditLock { _folder: None });
         }
@@ -51,7 +51,7 @@ impl EditLock {
     }
 }
 
-/// Replaces a file, if it still says what it said.
+/// Replaces a file, if it still has what it had.
 pub fn write(edit: &FileEdit) -> Result<(), Error> {
     Writing(edit).write()
 }
@@ -103,7 +103,7 @@ impl Writing<'_> {
         let (Some(folder), Some(name)) = (target.parent(), target.file_name()) else {
             return Err(Refusal::Changed);
         };
-        // Whoever replaces a file holds its lock until it is replaced, whichever project it edits for.
+        // Who replaces a file holds its lock until it is replaced, whichever project it edits for.
         let old = locked(&target)?;
         let kept = old.metadata().map_err(gone)?;
         if kept.permissions().readonly() {
@@ -149,7 +149,7 @@ impl Writing<'_> {
     }
 }
 
-/// The code of an edit that was not made as the file says something else by now.
+/// The code of an edit that was not made as the file sets something else by now.
 pub const CHANGED: &str = "changed";
 
 fn cannot_write(error: io::Error) -> Refusal {
@@ -183,7 +183,7 @@ fn locked(target: &Path) -> Result<File, Refusal> {
             Ok(()) if is_same(&file, target) => return Ok(file),
             Ok(()) => {}
             Err(TryLockError::WouldBlock) => std::thread::sleep(Duration::from_millis(2)),
-            // Not everything that holds files can lock them; what it says is compared all the same.
+            // Not everything that holds files can lock them; what it has is compared all the same.
             Err(TryLockError::Error(_)) => return Ok(file),
         }
         if started.elapsed() > PATIENCE {
@@ -223,9 +223,9 @@ enum Refusal {
 /// away again unless it gets it.
 struct NewFile {
     file: File,
-    /// Under which name it stands meanwhile; none if it has none yet.
+    /// Under which name it is meanwhile; none if it has none yet.
     path: Option<PathBuf>,
-    /// Where it would stand meanwhile.
+    /// Where it would be meanwhile.
     beside: PathBuf,
 }
 
@@ -327,7 +327,7 @@ fn link(_file: &File, _path: &Path) -> io::Result<()> {
     Err(io::ErrorKind::Unsupported.into())
 }
 
-/// Extended attributes, access lists among them: they say who may read a file as much as its mode does.
+/// Extended attributes, access lists among them: they define who may read a file as much as its mode does.
 #[cfg(any(target_os = "linux", target_os = "android"))]
 mod attributes {
     use rustix::fs::{XattrFlags, fgetxattr, flistxattr, fremovexattr, fsetxattr};
@@ -404,7 +404,7 @@ fn clear(folder: &Path, name: &str) {
 impl Drop for NewFile {
     fn drop(&mut self) {
         if let Some(path) = &self.path {
-            // Should it stay, its name tells what it is.
+            // Should it stay, its name reports what it is.
             let _ = std::fs::remove_file(path);
         }
     }

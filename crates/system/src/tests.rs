@@ -1,4 +1,4 @@
-//! Tests of what the machine says.
+//! Tests of what the machine has.
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 

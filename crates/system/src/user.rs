@@ -24,7 +24,7 @@ pub struct Place {
 }
 
 impl Place {
-    /// As the process environment says, never what stands in for it.
+    /// As the process environment has, never what replaces it.
     pub fn of_process() -> Place {
         Place::of(&|name| std::env::var_os(name))
     }
@@ -110,7 +110,7 @@ fn why_not(path: &Path, real: &Path, repository: &Path) -> Option<String> {
         .or_else(|| owned_by_others(folder).map(|why| format!("the folder of {shown} {why}")))
 }
 
-/// Whether others than the user (or root) own a file or may write to it: a clause that says so.
+/// Whether others than the user (or root) own a file or may write to it: a clause that says why.
 #[cfg(unix)]
 fn owned_by_others(path: &Path) -> Option<String> {
     use std::os::unix::fs::MetadataExt as _;
@@ -135,7 +135,7 @@ fn owned_by_others(_path: &Path) -> Option<String> {
     None
 }
 
-/// Its files stand where the file says, seen from its own folder and not from where somebody stands.
+/// Its files are where the file has, seen from its own folder and not from where somebody is.
 fn beside(path: &Path, user: User) -> User {
     let folder = path.parent().unwrap_or(Path::new(""));
     let stores = user.stores.into_iter().map(|it| Allowed {

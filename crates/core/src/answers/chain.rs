@@ -29,7 +29,7 @@ pub struct Hop {
     pub place: Option<Place>,
     /// The name there.
     pub name: Option<String>,
-    /// Whether its fallback stands in for it.
+    /// Whether its fallback replaces it.
     pub falls_back: bool,
     /// Whether the hops from there were told already.
     pub is_repeated: bool,
@@ -57,7 +57,7 @@ struct ChainWalk<'a, 'o> {
 }
 
 impl Answers<'_> {
-    /// The references in what is in force for the setting, and where each leads.
+    /// The references in what takes effect for the setting, and where each leads.
     pub fn chain(&self, key: KeyId) -> Vec<Hop> {
         let mut walk = ChainWalk { answers: self, told: HashSet::new(), left: MOST_HOPS };
         walk.from(Asked { context: 0, key })

@@ -59,11 +59,11 @@ pub(super) enum Referent {
     File(String),
     /// Nothing, and why, as a clause.
     Nothing(String),
-    /// Nobody can tell, and why, as a clause.
+    /// Nobody can find out, and why, as a clause.
     Uncertain(String),
 }
 
-/// The expansion of what is in force for one setting. Goes on over answers that are not known yet, to
+/// The expansion of what takes effect for one setting. Goes on over answers that are not known yet, to
 /// learn of all of them at once.
 pub(super) struct Expansion<'a, 'o> {
     answers: &'a Answers<'o>,
@@ -131,7 +131,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
 
     fn text(&mut self, text: &str, reading: &TextContext<'_>) -> Expanded {
         if self.answers.is_exhausted() {
-            // The run ends in an error, whatever is said of this one; before all memory does.
+            // The run ends in an error, whatever is known of this one; before all memory does.
             let message = "references make the values of the project too large";
             return self.fail(Failure::new("reference-too-deep", message));
         }
@@ -327,7 +327,7 @@ fn bad_text(bad: BadText) -> Failure {
     Failure::new(code, bad.problem)
 }
 
-/// What a reference means for a text that stands in the context of that number.
+/// What a reference means for a text that is in the context of that number.
 fn meaning(
     answers: &Answers<'_>,
     context: u32,
@@ -362,7 +362,7 @@ fn meaning(
             };
             match meant {
                 Some(key) => setting(key),
-                // Whoever writes into a store must not learn what this machine has.
+                // Who writes into a store must not learn what this machine has.
                 None if reading.is_from_store => {
                     Referent::Nothing(format!("no setting has the variable {name}"))
                 }
@@ -371,7 +371,7 @@ fn meaning(
         }
     };
     match meaning {
-        // Whoever writes into a store must not learn what this machine has.
+        // Who writes into a store must not learn what this machine has.
         Referent::Variable(_) | Referent::File(_) if reading.is_from_store => {
             Err("a value from a store can refer to settings only".to_owned())
         }

@@ -1,4 +1,4 @@
-//! All that a value is made of, for values that nobody can tell.
+//! All that a value is made of, for values that nobody can find out.
 
 use super::expand::{LEFT_OUT, Referent, all_references, meaning_for};
 use super::{Answers, Asked};
@@ -19,9 +19,9 @@ const MOST: usize = 10_000;
 /// A part of what a value is made of. Values that are made of the same are the same.
 #[derive(Clone, PartialEq, Debug)]
 pub(crate) enum Ingredient {
-    /// What a source says.
+    /// What a source has.
     Said { origin: Origin, name: String, revision: Option<u64>, written: Value },
-    /// What one says encrypted, which is the same wherever it stands.
+    /// What one has encrypted, which is the same wherever it is.
     Encrypted(Arc<str>),
     /// What a reference found, or why it found nothing.
     Found(String, Result<Option<Value>, String>),
@@ -44,11 +44,11 @@ impl Ingredient {
     }
 }
 
-/// Whether what a candidate says is what somebody gives who asks, rather than what she asks about.
+/// Whether what a candidate has is what somebody gives who asks, rather than what she asks about.
 pub type IsGiven<'f> = &'f (dyn Fn(&Resolution, CandidateId) -> bool + Sync);
 
-/// Finds out of many settings which come out of something that whoever asks gave: an argument, a process
-/// variable, or what is said so of. Keeps what it has found out, as settings come out of each other.
+/// Finds out of many settings which come out of something that the caller gave: an argument, a process
+/// variable, or what follows from them. Keeps what it has found out, as settings come out of each other.
 pub(crate) struct Gifts<'f> {
     is_given: IsGiven<'f>,
     known: HashMap<Asked, bool>,

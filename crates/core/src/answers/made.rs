@@ -59,7 +59,7 @@ pub(super) fn single(
     Outcome { conversion, weight, ..Outcome::new(Ok(Some(value))) }
 }
 
-/// What the values of a setting must be, if the catalogue says anything about that.
+/// What the values of a setting must be, if the catalogue sets anything about that.
 fn shape_of(declared: Option<&Declared>) -> Option<&Shape> {
     declared.map(|declared| &*declared.shape).filter(|shape| !shape.is_open())
 }

@@ -33,7 +33,7 @@ impl std::ops::Deref for There<'_> {
     }
 }
 
-/// What tells a context from others.
+/// What distinguishes a context from others.
 pub(super) fn values_of(context: &Context) -> Vec<Option<String>> {
     context.axes.iter().map(|axis| axis.value.clone()).collect()
 }

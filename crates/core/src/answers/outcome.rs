@@ -26,9 +26,9 @@ pub struct Outcome {
 pub struct Item {
     /// Its value.
     pub value: Value,
-    /// The candidate that says it.
+    /// The candidate that has it.
     pub candidate: CandidateId,
-    /// Where it stands in that candidate's source, if that is known.
+    /// Where it is in that candidate's source, if that is known.
     pub at: Option<Span>,
 }
 
@@ -42,7 +42,7 @@ pub struct Failure {
     /// The settings on the way to the one that is at fault, which is the last; empty if it is this
     /// one itself.
     pub way: Vec<String>,
-    /// Whether the same fault is told of another setting: of a circle of references the one whose name
+    /// Whether the same fault is reported for another setting: of a circle of references the one whose name
     /// comes first stands for all.
     pub is_echo: bool,
 }

@@ -12,7 +12,7 @@ pub(super) struct Weight {
 }
 
 impl Weight {
-    /// Of a value that stands in a file as it is.
+    /// Of a value that is in a file as it is.
     pub(super) fn of(value: &Value) -> Weight {
         let own = Weight { nodes: 1, ..Weight::default() };
         match value {

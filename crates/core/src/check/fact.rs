@@ -1,4 +1,4 @@
-//! What a finding states: the form of a sentence, and the parts that stand in it.
+//! What a finding states: the form of a sentence, and the parts that are in it.
 
 /// What is wrong, in parts. Two facts of a rule are the same if their forms and parts are: no fact has a
 /// place in it, so that a finding stays the same when its line moves.

@@ -14,9 +14,9 @@ use std::rc::Rc;
 pub struct Evidence {
     /// It.
     pub place: Place,
-    /// What stands there, if it is not what the finding is about, as a clause.
+    /// What is there, if it is not what the finding is about, as a clause.
     pub what: Option<String>,
-    /// The line as it may be shown: none of a secret, and none on which a secret could stand.
+    /// The line as it may be shown: none of a secret, and none on which a secret could be.
     pub line: Option<ShownLine>,
 }
 
@@ -36,7 +36,7 @@ impl Evidence {
         self
     }
 
-    /// A place with what stands there.
+    /// A place with what is there.
     #[must_use]
     pub fn of(place: Place, what: impl Into<String>) -> Evidence {
         Evidence { what: Some(what.into()), ..Evidence::at(place) }
@@ -195,7 +195,7 @@ impl Findings {
     }
 }
 
-/// Which lines of sources may be shown: not those on which a secret, or a part of one, stands.
+/// Which lines of sources may be shown: not those on which a secret, or a part of one, is.
 pub(crate) struct Lines<'s> {
     survey: &'s Survey,
     hidden: RefCell<HashMap<Origin, Rc<HashSet<usize>>>>,
@@ -211,7 +211,7 @@ impl<'s> Lines<'s> {
         Lines { survey, hidden: RefCell::default(), long: RefCell::default() }
     }
 
-    /// Where a leaf of a reading stands, with its line if that may be shown.
+    /// Where a leaf of a reading is, with its line if that may be shown.
     pub(super) fn spot(
         &self,
         reading: &Reading,
@@ -259,7 +259,7 @@ impl<'s> Lines<'s> {
         may_be_shown.then(|| text.around(at))
     }
 
-    /// The lines of a source on which secrets stand, whoever reads them.
+    /// The lines of a source on which secrets are, whichever layer reads them.
     fn hidden(&self, origin: &Origin) -> Rc<HashSet<usize>> {
         if let Some(known) = self.hidden.borrow().get(origin) {
             return Rc::clone(known);

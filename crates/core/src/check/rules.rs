@@ -87,7 +87,7 @@ impl Severity {
 pub(crate) struct About {
     /// Its name.
     pub(crate) name: &'static str,
-    /// How bad its findings are, unless one says otherwise.
+    /// How bad its findings are, unless one decides otherwise.
     pub(crate) severity: Severity,
     /// What it reports, in one line.
     pub(crate) about: &'static str,
@@ -186,7 +186,7 @@ impl CheckRule {
     pub const SAME_ACROSS: CheckRule = CheckRule(&same_across::SAME_ACROSS);
     /// A value that decides nothing anywhere.
     pub const NEVER_WINS: CheckRule = CheckRule(&idle::NEVER_WINS);
-    /// A value that says what weaker layers say already.
+    /// A value that shows what weaker layers have already.
     pub const REPEATS_WEAKER: CheckRule = CheckRule(&idle::REPEATS_WEAKER);
 }
 

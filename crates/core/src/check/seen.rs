@@ -46,7 +46,7 @@ impl<'a> Seen<'a> {
         Finding::new(rule, fact, self.full.clone()).about(self.shown())
     }
 
-    /// Where a candidate stands.
+    /// Where a candidate is.
     pub(crate) fn spot(&self, candidate: &Candidate, what: Option<String>) -> Evidence {
         let reading = self.resolution().reading(candidate);
         let hides = self.answer.secret || self.resolution().hides(candidate);
@@ -63,7 +63,7 @@ impl<'a> Seen<'a> {
         &resolution.readings().layer(resolution.layer_of(candidate)).name
     }
 
-    /// What a candidate says, for a sentence.
+    /// What a candidate has, for a sentence.
     pub(crate) fn says(&self, candidate: &Candidate) -> String {
         crate::explanation::shown(self.answers, candidate)
     }
@@ -89,7 +89,7 @@ impl<'a> Seen<'a> {
     }
 }
 
-/// A text of a candidate, wherever it stands in its value.
+/// A text of a candidate, wherever it is in its value.
 pub(crate) struct TextSaid<'s> {
     pub(crate) candidate: &'s Candidate,
     pub(crate) text: &'s str,
@@ -99,7 +99,7 @@ pub(crate) struct TextSaid<'s> {
     pub(crate) is_handed_down: bool,
     /// The bytes of every `$` that begins no reference.
     pub(crate) literal: &'s [u32],
-    /// Whether it stands in a secret, in which any text may.
+    /// Whether it is in a secret, in which any text may.
     pub(crate) is_hidden: bool,
 }
 
@@ -116,17 +116,17 @@ impl<'a> Seen<'a> {
     }
 
     /// The error that the setting is in, if it is its own fault and nobody chose that it cannot be told: its
-    /// code, what it says, and the candidate that decides.
+    /// code, what it has, and the candidate that decides.
     pub(crate) fn own_error(&self) -> Option<(&'static str, &str, &'a Candidate)> {
         let Status::Error { code, message } = &self.answer.status else { return None };
         let winner = self.answer.winner.as_ref()?.candidate;
-        // What comes from another setting is told of that one.
+        // What comes from another setting is reported for that one.
         let is_from_other = self.answer.failure().is_some_and(|failure| !failure.way.is_empty());
         let is_own = !is_from_other && *code != crate::answers::LEFT_OUT;
         is_own.then(|| (*code, message.as_str(), self.resolution().candidate(winner)))
     }
 
-    /// Every text that a candidate says.
+    /// Every text that a candidate has.
     pub(crate) fn texts(&self, candidate: &'a Candidate) -> Vec<TextSaid<'a>> {
         let resolution = self.resolution();
         let reading = resolution.reading(candidate);

@@ -78,7 +78,7 @@ impl Choice {
     }
 }
 
-/// The axes that are needed to tell contexts apart: not those that always have one value, nor those
+/// The axes that are needed to distinguish contexts: not those that always have one value, nor those
 /// that follow from the ones before them.
 fn telling_axes(among: &ContextSet, contexts: &[&Context]) -> Vec<String> {
     let Some(first) = among.first() else { return Vec::new() };

@@ -73,7 +73,7 @@ impl Visits {
         }
     }
 
-    /// What a text looks like is the same wherever it stands, and most look fine.
+    /// What a text looks like is the same wherever it is, and most look fine.
     fn texts_of(&mut self, look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         let resolution = seen.resolution();
         let reading = resolution.reading(candidate);
@@ -94,7 +94,7 @@ impl Visits {
         }
     }
 
-    /// Lets every rule tell what shows once everything was seen.
+    /// Lets every rule report what shows once everything was seen.
     pub(super) fn finish(self, look: &mut Look<'_>) {
         for last in self.last {
             match last {

@@ -1,5 +1,5 @@
 //! Two projects, or one at two times or in two contexts, held against each other: the settings that are
-//! otherwise, in which contexts, and what each side says of them.
+//! otherwise, in which contexts, and what each side has of them.
 
 use crate::answers::{Answers, ExpansionLimits, Gifts, IsGiven, Outside};
 use crate::contexts::difference::{Difference, Told};
@@ -13,13 +13,13 @@ use std::sync::Arc;
 /// One of the two.
 #[derive(Clone, Copy)]
 pub struct Side<'s> {
-    /// What is said in each of its contexts.
+    /// What is set in each of its contexts.
     pub survey: &'s Survey,
     /// What its references find outside of the settings.
     pub outside: &'s dyn Outside,
     /// How far they may go.
     pub limits: ExpansionLimits,
-    /// What was given by whoever asks, besides arguments and the process.
+    /// What was given by the caller, besides arguments and the process.
     pub given: IsGiven<'s>,
 }
 
@@ -124,7 +124,7 @@ impl<'s, C: PartialEq + Send + Sync> Tale<'s, C> {
                     continue;
                 }
                 let told = Told::of(&sight.answers, &answer, &mut given);
-                // How it is shown must not tell what is not compared.
+                // How it is shown must not report what is not compared.
                 answer.is_given |= told.is_given;
                 let answered =
                     Answered { told, contexts, shown: Arc::new(show(&sight.answers, &answer)) };

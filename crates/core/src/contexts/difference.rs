@@ -13,7 +13,7 @@ pub enum Difference {
     OnlyLeft,
     /// It has a value, or is in error, in the second one only.
     OnlyRight,
-    /// Nobody can tell whether it is the same: one side cannot be read, or is uncertain.
+    /// Nobody can find out whether it is the same: one side cannot be read, or is uncertain.
     CannotTell,
 }
 
@@ -35,10 +35,10 @@ pub(crate) struct Told {
     status: Status,
     /// The effective value, secrets too.
     value: Option<Value>,
-    /// If nobody can tell it: what it is made of, as far as that is known.
+    /// If nobody can find out it: what it is made of, as far as that is known.
     made_of: Option<Vec<Ingredient>>,
     pub(crate) is_secret: bool,
-    /// Whether whoever asks gave it.
+    /// Whether the caller gave it.
     pub(crate) is_given: bool,
 }
 
@@ -76,7 +76,7 @@ impl Told {
         (self.is_secret || other.is_secret) && self.is_given != other.is_given
     }
 
-    /// Whether both are made of the same, so that what nobody can tell is the same whatever it is.
+    /// Whether both are made of the same, so that what nobody can find out is the same whatever it is.
     fn is_made_alike(&self, other: &Told) -> bool {
         self.made_of.is_some() && self.made_of == other.made_of
     }
@@ -92,7 +92,7 @@ impl Told {
     }
 
     /// How two answers differ, an absent one being none; none if they are the same. In the same
-    /// context, what nobody can tell and is said in the same way is the same.
+    /// context, what nobody can find out and is set in the same way is the same.
     pub(crate) fn difference(
         left: Option<&Told>,
         right: Option<&Told>,

@@ -69,7 +69,7 @@ impl Mentions {
     }
 }
 
-/// Settings that stand above or below each other, and so have an effect on each other: mostly one.
+/// Settings that are above or below each other, and so have an effect on each other: mostly one.
 #[derive(Default)]
 struct Family {
     keys: Vec<KeyId>,
@@ -77,7 +77,7 @@ struct Family {
     readings: Vec<u32>,
     /// The families that their texts refer to.
     refers: Vec<u32>,
-    /// Whether their texts refer to other contexts, so that nothing can be said of a group.
+    /// Whether their texts refer to other contexts, so that nothing can be known of a group.
     looks_elsewhere: bool,
     /// Whether their texts may refer to process variables or files.
     asks_outside: bool,

@@ -91,7 +91,7 @@ fn pinned_by(answers: &Answers<'_>, explanation: &Explanation) -> Option<Candida
     }
 }
 
-/// The line that says a candidate.
+/// The line that has a candidate.
 fn line(answers: &Answers<'_>, id: CandidateId) -> Advice {
     let resolution = answers.resolution();
     let stand = Provenance::of(resolution, id);
@@ -143,7 +143,7 @@ pub(super) fn way(
     match (layer.kind, variable) {
         (Kind::Catalogue, _) => None,
         (Kind::Arguments, _) => advice(format!("--set {key}=…"), "for one run".to_owned()),
-        // What a shell means by it is not read for a setting unless the catalogue says so.
+        // What a shell means by it is not read for a setting unless the catalogue asks for it.
         (Kind::Process, Some(variable))
             if is_system_variable(&variable)
                 && readings

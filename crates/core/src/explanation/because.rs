@@ -42,7 +42,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     let mut because = because(answers, candidate);
     let is_old_name = reading.is_old_name(candidate.leaf);
     let note = answers.resolution().note(candidate).cloned().map(Box::new);
-    // Of one that cannot be read it is said why.
+    // Of one that cannot be read it is shown why.
     if note.as_ref().is_some_and(|note| note.is_decrypted()) {
         because.push_str("; encrypted there");
     }
@@ -172,7 +172,7 @@ fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> String {
     }
 }
 
-/// Whether the layer of the candidate pins what it says about its setting; what it takes away it never
+/// Whether the layer of the candidate pins what it has for its setting; what it takes away it never
 /// pins.
 pub(super) fn pins(answers: &Answers<'_>, candidate: &Candidate) -> bool {
     let resolution = answers.resolution();

@@ -1,4 +1,4 @@
-//! Where a layer would be told of a setting, and what a text given for it would be there.
+//! Where a layer would set a setting, and what a text given for it would be there.
 
 use crate::answers::Answers;
 use crate::explanation::sources_of;
@@ -11,7 +11,7 @@ use crate::precedence::provenance::Provenance;
 use crate::precedence::verdict::Verdict;
 use std::sync::Arc;
 
-/// The place in a source at which a layer says something of a setting, or would.
+/// The place in a source at which a layer sets something of a setting, or would.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Destination {
     /// The layer.
@@ -20,9 +20,9 @@ pub struct Destination {
     pub holder: Holder,
     /// The name in it, its section included.
     pub name: KeyPath,
-    /// What the layer says there now: decrypted, if it is encrypted and can be.
+    /// What the layer has there now: decrypted, if it is encrypted and can be.
     pub says: Option<Value>,
-    /// What stands there now, if it is encrypted.
+    /// What is there now, if it is encrypted.
     pub encrypted: Option<Arc<str>>,
     /// Whether everything is a text there.
     pub is_untyped: bool,
@@ -46,7 +46,7 @@ pub enum Holder {
     },
 }
 
-/// Why a layer cannot be told of a setting: what is wrong, as a sentence, and how else it goes.
+/// Why a layer cannot set a setting: what is wrong, as a sentence, and how else it goes.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct NoDestination {
     /// What is wrong.
@@ -59,7 +59,7 @@ fn none(problem: impl Into<String>, help: impl Into<String>) -> NoDestination {
     NoDestination { problem: problem.into(), help: help.into() }
 }
 
-/// Where the layer would be told of the setting in this context: where it says something already, else
+/// Where the layer would set the setting in this context: where it sets something already, else
 /// in the strongest of its sources.
 pub fn destination(
     answers: &Answers<'_>,
@@ -128,7 +128,7 @@ pub fn destination(
     })
 }
 
-/// Where the layer says something of the setting already.
+/// Where the layer sets something of the setting already.
 fn said(
     answers: &Answers<'_>,
     index: LayerIndex,
@@ -223,7 +223,7 @@ fn holder(
     }
 }
 
-/// The name by which the layer would be told of a key, in its source's own terms and without its
+/// The name by which the layer would set a key, in its source's own terms and without its
 /// section.
 fn name_in(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Option<Vec<String>> {
     let layer = answers.resolution().readings().layer(index);
@@ -234,7 +234,7 @@ fn name_in(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Option<V
     Some(below)
 }
 
-/// The variable by which the layer would be told of a key.
+/// The variable by which the layer would set a key.
 fn variable_of(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Option<String> {
     let readings = answers.resolution().readings();
     let layer = readings.layer(index);
@@ -247,7 +247,7 @@ fn variable_of(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Opti
 }
 
 /// # Texts
-/// The value that a text is at a destination: what the catalogue declares, else what stands there, else
+/// The value that a text is at a destination: what the catalogue declares, else what is there, else
 /// what the setting is now (`like`), else what it reads as.
 pub fn as_written(
     text: &str,

@@ -1,4 +1,4 @@
-//! Why a setting is not what somebody expected: where that stands, what keeps it from being in
+//! Why a setting is not what somebody expected: where that is, what keeps it from being in
 //! force, and the smallest step that would put it there.
 
 use crate::answers::Answers;
@@ -28,7 +28,7 @@ use steps::{obstacle, tried};
 /// The most changes that are put together to one step.
 const MOST_CHANGES: usize = 16;
 
-/// What somebody expected a setting to be: a value, or what a layer or a source says.
+/// What somebody expected a setting to be: a value, or what a layer or a source has.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Wanted {
     text: String,
@@ -100,7 +100,7 @@ impl Wanted {
         for id in resolution.candidates(key) {
             let candidate = resolution.candidate(id);
             let sense = self.sense(answers, candidate);
-            // What its references make of it may be what was expected, which only a trial can tell.
+            // What its references make of it may be what was expected, which only a trial can find out.
             let may_become_it = sense.is_none()
                 && self.layer.is_none()
                 && !hides(answers, candidate)
@@ -127,7 +127,7 @@ impl Wanted {
         best
     }
 
-    /// In another context: in force there, or else at least a candidate. `way` gives what to say after
+    /// In another context: effective there, or else at least a candidate. `way` gives what to say after
     /// `--in` for it, and is only asked if something is found.
     pub fn in_other_context(
         &self,
@@ -302,11 +302,11 @@ impl Wanted {
     }
 }
 
-/// Something that a source says under another name or in another section.
+/// Something that a source has under another name or in another section.
 struct Elsewhere {
     input: usize,
     leaf: u32,
-    /// Whether it is secret where it stands.
+    /// Whether it is secret where it is.
     hidden: bool,
 }
 
@@ -352,8 +352,8 @@ impl Wanted {
         }
     }
 
-    /// The fewest changes that put the candidate in force: taking out what stands in its way, or else
-    /// writing what it says where the setting is decided. Each is tried, and none is called a step
+    /// The fewest changes that make the candidate take effect: taking out what is in its way, or else
+    /// writing what it has where the setting is decided. Each is tried, and none is called a step
     /// unless the setting is what was expected after it.
     fn steps_for(
         &self,
@@ -376,7 +376,7 @@ impl Wanted {
         Some(edits.into_iter().map(|(_, change)| change).collect())
     }
 
-    /// Takes out what stands in the way of the leaf, one after the other, until the setting is what
+    /// Takes out what is in the way of the leaf, one after the other, until the setting is what
     /// was expected.
     fn cleared(
         &self,
@@ -454,7 +454,7 @@ impl Wanted {
         })
     }
 
-    /// Something that a source says under another name, as if it stood under `name` in the section.
+    /// Something that a source has under another name, as if it was under `name` in the section.
     fn moved(
         &self,
         answers: &Answers<'_>,

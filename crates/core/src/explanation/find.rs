@@ -10,13 +10,13 @@ use crate::precedence::provenance::Provenance;
 /// Something that is or contains the value that was looked for.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Hit {
-    /// The candidate that says it, or from which the effective value is.
+    /// The candidate that has it, or from which the effective value is.
     pub stand: Provenance,
     /// The value: as it is written, or the effective one if only that has it.
     pub value: Value,
     /// Whether only references or conversion made it so.
     pub is_made: bool,
-    /// Whether it is in force.
+    /// Whether it takes effect.
     pub is_in_force: bool,
     /// Whether it decides, and the setting has no value for it.
     pub breaks: bool,

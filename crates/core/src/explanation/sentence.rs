@@ -1,4 +1,4 @@
-//! The sentences that say why a setting has its value, or none.
+//! The sentences that show why a setting has its value, or none.
 
 use super::because::says_null;
 use super::{Explanation, Meaning, Status, layer_name, place_of, shorten, shown};

@@ -1,4 +1,4 @@
-//! Trials: what would be if sources said something else, in every context that references look into.
+//! Trials: what would be if sources set something else, in every context that references look into.
 
 use crate::answers::{Answers, ExpansionLimits, Outside};
 use crate::model::axis::Context;
@@ -183,7 +183,7 @@ impl Patch {
     }
 }
 
-/// Where the changed document stands.
+/// Where the changed document is.
 fn slot(changed: &mut Vec<(Arc<Document>, Document)>, document: &Arc<Document>) -> usize {
     let there = changed.iter().position(|(before, _)| Arc::ptr_eq(before, document));
     there.unwrap_or_else(|| {
@@ -192,7 +192,7 @@ fn slot(changed: &mut Vec<(Arc<Document>, Document)>, document: &Arc<Document>) 
     })
 }
 
-/// Lets an empty text of the setting count, if the catalogue says whether it does.
+/// Lets an empty text of the setting count, if the catalogue has whether it does.
 fn count_empty(inputs: &mut Inputs, readings: &Readings, key: KeyId) -> bool {
     let path: Vec<&str> = readings.keys.segments(key);
     let mut declared = inputs.declared.to_vec();
@@ -208,7 +208,7 @@ fn count_empty(inputs: &mut Inputs, readings: &Readings, key: KeyId) -> bool {
 
 fn take_out(document: &mut Document, leaf: usize) {
     let gone = document.leaves.remove(leaf);
-    // The table that it stood in is still there.
+    // The table that it was in is still there.
     if gone.at.is_some() {
         document.emptied.push(gone.name);
     }

@@ -8,12 +8,12 @@ use crate::model::place::Span;
 use hashbrown::HashMap;
 use std::sync::Arc;
 
-/// How a list that several layers say comes together.
+/// How a list that several layers have comes together.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Gather {
-    /// Each layer's items stand after those of the weaker ones.
+    /// Each layer's items are after those of the weaker ones.
     After,
-    /// Each layer's items stand before those of the weaker ones.
+    /// Each layer's items are before those of the weaker ones.
     Before,
     /// As `After`, and of equal items only the first is kept.
     Distinct,
@@ -30,12 +30,12 @@ impl Gather {
     }
 }
 
-/// What an empty text of a declared setting is, over what its layer says.
+/// What an empty text of a declared setting is, over what its layer has.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum EmptyText {
     /// A value like any other.
     Value,
-    /// It says nothing.
+    /// It sets nothing.
     Unset,
     /// It counts, and if it decides the setting is in error.
     Error,
@@ -99,7 +99,7 @@ pub struct Declared {
     pub key: KeyPath,
     /// Its variable, in place of the one that its key would have.
     pub variable: Option<String>,
-    /// Whether it is secret, over what its name says.
+    /// Whether it is secret, over what its name suggests.
     pub secret: Option<bool>,
     /// What an empty text is.
     pub empty: Option<EmptyText>,
@@ -122,7 +122,7 @@ pub struct Declared {
 }
 
 impl Declared {
-    /// A declaration that says nothing.
+    /// A declaration that sets nothing.
     pub fn new(key: KeyPath) -> Declared {
         Declared {
             key,

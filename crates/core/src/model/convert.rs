@@ -47,7 +47,7 @@ impl NotAList {
 }
 
 /// Reads a text as a list: JSON if it begins with `[`, else split at commas and trimmed, `\,` being a
-/// comma; an empty text is an empty list. Every item stands where the text does.
+/// comma; an empty text is an empty list. Every item is where the text is.
 pub fn read_list(text: &str, at: Span) -> Result<Arc<[Element]>, NotAList> {
     if text.starts_with('[') {
         return json::list(text, at).ok_or(NotAList::BadJson);
@@ -75,7 +75,7 @@ pub(crate) fn read_map(text: &str) -> Option<Value> {
     json::map(text, Span::default())
 }
 
-/// A value as part of a longer text; an error says what cannot be one.
+/// A value as part of a longer text; an error shows what cannot be one.
 pub(crate) fn show_in_text(value: &Value) -> Result<std::borrow::Cow<'_, str>, Type> {
     match value {
         Value::Text(text) => Ok(text.as_ref().into()),

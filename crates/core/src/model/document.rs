@@ -1,4 +1,4 @@
-//! What one source says, before any layer looks at it.
+//! What one source has, before any layer looks at it.
 
 use crate::model::key::{KeyId, Keys};
 use crate::model::note::Note;
@@ -31,7 +31,7 @@ pub struct OfScope {
     pub is_withheld: bool,
 }
 
-/// Why a value may not be what whoever wrote it meant.
+/// Why a value may not be what who wrote it meant.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Lookalike {
     /// Other readers of the format take it for this, a noun with its article.
@@ -52,7 +52,7 @@ pub struct Document {
     pub tables: Vec<(KeyId, Span)>,
     /// Tables without entries: they offer nothing, but they are there.
     pub empty_tables: Vec<(KeyId, Span)>,
-    /// Where something stood that a trial has taken out: the tables around it are still there.
+    /// Where something was that a trial has taken out: the tables around it are still there.
     pub emptied: Vec<KeyId>,
     /// Names whose value was left out altogether (YAML): they offer nothing either.
     pub left_out: Vec<(KeyId, Span)>,
@@ -69,7 +69,7 @@ pub struct Document {
     pub unreadable: Vec<String>,
     /// The scope of which this is what one kind of context makes.
     pub scope: Option<OfScope>,
-    /// What a store says about its variables besides their values, by leaf index, ascending.
+    /// What a store sets for its variables besides their values, by leaf index, ascending.
     pub notes: Vec<(usize, Arc<Note>)>,
 }
 
@@ -106,14 +106,14 @@ impl Document {
         Some(&self.through[found].1)
     }
 
-    /// What a store says about the leaf at `index`.
+    /// What a store sets for the leaf at `index`.
     pub fn note(&self, index: u32) -> Option<&Note> {
         let index = index as usize;
         let found = self.notes.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
         Some(&self.notes[found].1)
     }
 
-    /// Whether what the leaf says is secret whatever its setting is: a store says so, or there is a
+    /// Whether what the leaf has is secret whatever its setting is: a store marks it so, or there is a
     /// secret's name in it.
     pub fn hides(&self, leaf: u32) -> bool {
         self.note(leaf).is_some_and(|note| note.secret)
@@ -126,7 +126,7 @@ impl Document {
         found.map_or(&[], |found| &self.literal_dollars[found].1)
     }
 
-    /// What stands at `section`, and whether it can be read as a table of settings.
+    /// What is at `section`, and whether it can be read as a table of settings.
     pub(crate) fn section(&self, keys: &Keys, section: KeyId) -> Section {
         let mut found = Section::Missing;
         for leaf in &self.leaves {

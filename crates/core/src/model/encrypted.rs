@@ -1,4 +1,4 @@
-//! Encrypted values: texts that begin with `age:`, after which a file of the age format stands in base64.
+//! Encrypted values: texts that begin with `age:`, after which a file of the age format is in base64.
 
 use crate::model::document::Document;
 use crate::model::note::Note;
@@ -20,13 +20,13 @@ pub enum NotEncrypted {
     Failed,
 }
 
-/// Whoever encrypts texts. Implemented outside of this crate.
+/// Who encrypts texts. Implemented outside of this crate.
 pub trait Encrypts: Send + Sync {
     /// Encrypts a text for all of the recipients.
     fn encrypt(&self, text: &str, recipients: &[&str]) -> Result<String, NotEncrypted>;
 }
 
-/// The mark with which an encrypted value begins, and after which the base64 of a file stands.
+/// The mark with which an encrypted value begins, and after which the base64 of a file is.
 pub const ENCRYPTED_MARK: &str = "age:";
 
 /// The base64 of the beginning of every file of the format, as it is and in its armour of ASCII. Their 21
@@ -44,7 +44,7 @@ pub fn is_encrypted(text: &str) -> bool {
 fn is_remnant(file: &str) -> bool {
     /// A shorter text could be a word.
     const SHORTEST: usize = 24;
-    /// No word is that long, whatever stands in it.
+    /// No word is that long, whatever is in it.
     const LONG: usize = 100;
     let plain = file.trim_end_matches('=');
     let is_base64 = !plain.is_empty()
@@ -53,7 +53,7 @@ fn is_remnant(file: &str) -> bool {
         || file.len() >= LONG && !file.contains(char::is_whitespace)
 }
 
-/// Whoever can decrypt values, or not. Implemented outside of this crate, as that takes files with
+/// Who can decrypt values, or not. Implemented outside of this crate, as that takes files with
 /// identities in them.
 pub trait Decrypts: Send + Sync {
     /// The secret text that the encrypted value holds; why it cannot be read, as a clause, if it cannot.

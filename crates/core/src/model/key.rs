@@ -160,7 +160,7 @@ impl Keys {
         path.segments().fold(parent, |key, segment| self.child(key, segment))
     }
 
-    /// `key`, which is `from` or lies below it, moved to stand below `to`.
+    /// `key`, which is `from` or lies below it, moved to be below `to`.
     pub fn moved(&mut self, key: KeyId, from: KeyId, to: KeyId) -> KeyId {
         if key == from || from == to {
             return if from == to { key } else { to };

@@ -1,4 +1,4 @@
-//! Layers: the rungs of the order of precedence, as they stand in one context.
+//! Layers: the rungs of the order of precedence, as they are in one context.
 
 use crate::model::axis::Context;
 use crate::model::condition::Condition;
@@ -44,7 +44,7 @@ pub enum Empty {
     /// It is a value like any other.
     #[default]
     Value,
-    /// It says nothing.
+    /// It sets nothing.
     Unset,
 }
 
@@ -82,7 +82,7 @@ pub enum Inactivity {
         /// What the axis is instead; `None` if it is unset.
         actual: Option<String>,
     },
-    /// It describes where you stand, and the question is about contexts that nobody stands in.
+    /// It is local, and the question is about contexts that nobody is in.
     LeftOut,
     /// `unless` is met.
     Unless {
@@ -142,7 +142,7 @@ pub struct ScopeOf {
     pub copy: Option<String>,
 }
 
-/// Which keys a layer pins: what it says about them no stronger layer can change.
+/// Which keys a layer pins: what it has for them no stronger layer can change.
 #[derive(Clone, PartialEq, Debug, Default)]
 pub enum Pins {
     /// None.
@@ -164,7 +164,7 @@ impl Pins {
         }
     }
 
-    /// Whether the key is pinned if the layer says anything about it.
+    /// Whether the key is pinned if the layer sets anything about it.
     pub fn has(&self, keys: &Keys, key: KeyId) -> bool {
         match self {
             Pins::Nothing => false,
@@ -181,7 +181,7 @@ pub struct Removal {
     pub pattern: Pattern,
     /// The pattern as written.
     pub written: Arc<str>,
-    /// Where it stands in the project file.
+    /// Where it is in the project file.
     pub at: Span,
 }
 
@@ -200,13 +200,13 @@ pub struct Layer {
     pub null: Null,
     /// Which keys it pins.
     pub pins: Pins,
-    /// What it takes away from weaker layers before it says anything itself.
+    /// What it takes away from weaker layers before it sets anything itself.
     pub removes: Arc<[Removal]>,
     /// Whether `${…}` in its texts is expanded.
     pub references: bool,
     /// What is put before every key.
     pub into: Option<KeyPath>,
-    /// Whether the project file says that it describes where you stand.
+    /// Whether the project file marks it as local.
     pub local: bool,
     /// What there is of it here.
     pub presence: Presence,
@@ -229,7 +229,7 @@ pub struct Layer {
 }
 
 impl Layer {
-    /// A layer of this kind that says nothing unusual and was read.
+    /// A layer of this kind that sets nothing unusual and was read.
     pub fn new(name: impl Into<String>, kind: Kind, names: Names) -> Layer {
         Layer {
             name: name.into(),
@@ -309,7 +309,7 @@ pub fn list_values<S: AsRef<str>>(values: &[S], conjunction: &str) -> String {
 
 /// # Questions
 impl Layer {
-    /// Whether what the layer says depends on where you stand rather than on the context.
+    /// Whether what the layer has depends on where you are rather than on the context.
     pub fn is_local(&self) -> bool {
         self.local || self.kind == Kind::Process
     }
@@ -319,7 +319,7 @@ impl Layer {
         matches!(self.kind, Kind::Scope | Kind::Scopes)
     }
 
-    /// Whether an empty text says nothing here, unless the catalogue says otherwise.
+    /// Whether an empty text sets nothing here, unless the catalogue decides otherwise.
     pub fn skips_empty(&self) -> bool {
         self.empty == Empty::Unset
     }

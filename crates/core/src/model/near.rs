@@ -117,7 +117,7 @@ fn letters(text: &str) -> u64 {
     text.bytes().fold(0, |set, byte| set | 1 << ((byte | 0x20) & 63))
 }
 
-/// What can be told of a text without reading it again: enough to know of nearly every other text
+/// What can be known of a text without reading it again: enough to know of nearly every other text
 /// that it is no near miss. Made once for each of many texts that are all compared with each other.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Outline {

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-/// What is known about a value besides it, mostly from a store, as it stands in one context.
+/// What is known about a value besides it, mostly from a store, as it is in one context.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
 pub struct Note {
     /// Whether it is secret.

@@ -33,19 +33,19 @@ pub struct Position {
     pub column: usize,
 }
 
-/// A line of a source; of a long one what stands around a place in it.
+/// A line of a source; of a long one what is around a place in it.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct ShownLine {
     /// The text, with `…` for what was left out.
     pub text: String,
-    /// The place: how many characters of the text stand before it.
+    /// The place: how many characters of the text are before it.
     pub at: usize,
     /// How many characters of the text are marked from there on, one at least.
     pub length: usize,
 }
 
 /// The most bytes of a line that are shown on either side of a place. A whole file can be one line, and
-/// thousands of places can be told of.
+/// thousands of places can be reported.
 const SHOWN: usize = 500;
 
 /// So many bytes are counted through in about the time in which a line is found among thousands.
@@ -62,7 +62,7 @@ struct Indexed {
     index: OnceLock<Index>,
 }
 
-/// What stands before each block of bytes. A whole file can be one line, so that characters are counted
+/// What is before each block of bytes. A whole file can be one line, so that characters are counted
 /// as well as lines.
 #[derive(Debug)]
 struct Index {
@@ -83,7 +83,7 @@ impl SourceText {
         &self.0.text
     }
 
-    /// Counts the lines, once; whoever asks for a place first does it otherwise.
+    /// Counts the lines, once; otherwise the first question for a place does it.
     pub fn index_lines(&self) {
         self.index();
     }
@@ -124,7 +124,7 @@ impl SourceText {
         self.0.text[start..end].trim_end_matches('\r')
     }
 
-    /// What stands on the line of a byte offset, around it.
+    /// What is on the line of a byte offset, around it.
     pub fn around(&self, marked: Span) -> ShownLine {
         let offset = marked.start;
         let line = self.position(offset).line;
@@ -188,7 +188,7 @@ pub enum Origin {
     File(Arc<str>),
     /// The environment of the process.
     Process,
-    /// The arguments of the command line that say something about settings.
+    /// The arguments of the command line that set something about settings.
     Arguments,
     /// A scope of a store that is no file: `store:scope`.
     Scope(Arc<str>),
@@ -276,7 +276,7 @@ impl Place {
         Place { origin, at }
     }
 
-    /// The same with the bytes of the name under which the value stands there.
+    /// The same with the bytes of the name under which the value is there.
     #[must_use]
     pub fn named(mut self, at: Option<Span>) -> Place {
         if let At::Text { name, .. } = &mut self.at {

@@ -25,7 +25,7 @@ pub struct Reference {
     pub written: String,
     /// The axes that it changes for the look-up; `None` unsets one.
     pub changes: Vec<(String, Option<String>)>,
-    /// What stands in for something absent or empty.
+    /// What replaces something absent or empty.
     pub fallback: Option<Vec<Piece>>,
 }
 

@@ -15,7 +15,7 @@ mod tests;
 
 /// Whom a value is meant for: axes, each with the values of which one must match; all must.
 ///
-/// It says nothing about who may read the value, which is the store's own access control.
+/// It sets nothing about who may read the value, which is the store's own access control.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
 pub struct Audience {
     /// The axes, each with at least one value, in which `*` is any run of characters.
@@ -39,12 +39,12 @@ impl Audience {
     }
 }
 
-/// Whether `text` is what `pattern` says, in which `*` is any run of characters.
+/// Whether `text` is what `pattern` has, in which `*` is any run of characters.
 fn wild_match(pattern: &str, text: &str) -> bool {
     is_between_stars(&pattern.split('*').collect::<Vec<&str>>(), text)
 }
 
-/// Whether the name of a scope is what a pattern says: segment by segment, `*` within one.
+/// Whether the name of a scope is what a pattern has: segment by segment, `*` within one.
 pub fn scope_segments_match(pattern: &str, name: &str) -> bool {
     let (mut wanted, mut segments) = (pattern.split('/'), name.split('/'));
     loop {
@@ -95,12 +95,12 @@ pub struct ScopeVariable {
     pub audience: Option<Audience>,
     /// What is known besides.
     pub note: Note,
-    /// Where its value stands, if the store is a file.
+    /// Where its value is, if the store is a file.
     pub at: Option<Span>,
 }
 
 impl Scope {
-    /// What the scope says in a context; the same in all for which [`Scope::reasons`] is the same.
+    /// What the scope has in a context; the same in all for which [`Scope::reasons`] is the same.
     /// `number` is its own among all that were read.
     pub fn document(
         &self,

@@ -12,8 +12,8 @@ mod tests;
 /// The text of a value, shared, so that a clone costs a count.
 ///
 /// What was decrypted, and every text that a secret has flowed into, is a secret text: its memory is
-/// wiped when nobody has it any more, and its `Debug` says only that it is one. There is no `Display`:
-/// whoever prints a text takes it as a `&str`, and says so.
+/// wiped when nobody has it any more, and its `Debug` shows only that it is one. There is no `Display`:
+/// who prints a text takes it as a `&str` on purpose.
 #[derive(Clone)]
 pub struct Text(Kept);
 
@@ -132,7 +132,7 @@ impl Growing {
 const KEPT_BYTES: usize = 4096;
 
 thread_local! {
-    /// The memory of the last text of this thread, in which nothing stands.
+    /// The memory of the last text of this thread, in which nothing is.
     static SPARE: Cell<String> = const { Cell::new(String::new()) };
 }
 

@@ -9,7 +9,7 @@ use zeroize::Zeroizing;
 #[cfg(test)]
 mod tests;
 
-/// A value as a source says it, or as it is in force.
+/// A value as a source has it, or as it takes effect.
 ///
 /// Texts, lists and maps are shared, so that a clone costs a count.
 #[derive(Clone, PartialEq, Debug)]
@@ -28,7 +28,7 @@ pub enum Value {
     List(Arc<[Element]>),
     /// A map inside a list. A table that is not in a list is no value but a branch of keys.
     Map(Arc<[Entry]>),
-    /// One that is there and cannot be read: why stands in the document's [`Note`](crate::model::note::Note).
+    /// One that is there and cannot be read: why is in the document's [`Note`](crate::model::note::Note).
     Unread,
 }
 
@@ -37,7 +37,7 @@ pub enum Value {
 pub struct Element {
     /// The item.
     pub value: Value,
-    /// Where it stands in its source.
+    /// Where it is in its source.
     pub at: Span,
 }
 
@@ -48,7 +48,7 @@ pub struct Entry {
     pub name: Arc<str>,
     /// The value.
     pub value: Value,
-    /// Where the value stands in its source.
+    /// Where the value is in its source.
     pub at: Span,
 }
 
@@ -169,7 +169,7 @@ impl Value {
         self.with_texts(&Text::hidden)
     }
 
-    /// The same value with no text in it a secret one: for whoever is to be shown it.
+    /// The same value with no text in it a secret one: for who is to be shown it.
     #[must_use]
     pub fn unhidden(self) -> Value {
         self.with_texts(&|text| (*text).into())
@@ -234,7 +234,7 @@ impl Value {
         self.push(out, false);
     }
 
-    /// What [`Value::show`] gives, with secret texts in it: to be told apart, not to be shown.
+    /// What [`Value::show`] gives, with secret texts in it: to be distinguished, not to be shown.
     pub fn revealed(&self) -> Zeroizing<String> {
         let mut out = Zeroizing::new(String::new());
         self.push(&mut out, true);

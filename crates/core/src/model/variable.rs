@@ -93,7 +93,7 @@ impl Known {
         let has_none = |key: &KeyId| {
             catalogue.declared(*key).is_none_or(|declared| declared.variable.is_none())
         };
-        // Those that follow each other mostly stand under one branch, whose part is the same then.
+        // Those that follow each other mostly are under one branch, whose part is the same then.
         let mut branch = (KeyId::ROOT, naming.prefix.len());
         name.push_str(&naming.prefix);
         for key in declared.chain(others).filter(has_none) {
@@ -142,7 +142,7 @@ impl Known {
     }
 
     /// The known setting that `name` means: one whose variable it is, else one that it was once.
-    /// `here` says which keys are known, if not all of them are.
+    /// `here` shows which keys are known, if not all of them are.
     fn find(
         &self,
         keys: &Keys,

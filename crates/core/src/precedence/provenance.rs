@@ -7,7 +7,7 @@ use crate::model::place::{Origin, Place, Position};
 use crate::precedence::resolution::Resolution;
 use crate::reading::Reading;
 
-/// Where a candidate stands.
+/// Where a candidate is.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Provenance {
     /// The candidate.
@@ -25,7 +25,7 @@ pub struct Provenance {
 }
 
 impl Provenance {
-    /// Where `candidate` stands.
+    /// Where `candidate` is.
     pub fn of(resolution: &Resolution, id: CandidateId) -> Provenance {
         let candidate = resolution.candidate(id);
         let reading = resolution.reading(candidate);
@@ -48,7 +48,7 @@ impl Provenance {
         }
     }
 
-    /// The place for people; where that has no lines, what is said there: a variable's name or an option.
+    /// The place for people; where that has no lines, what is there: a variable's name or an option.
     pub fn show(&self, keys: &Keys) -> String {
         let mut shown = String::new();
         self.push_shown(&mut shown, keys);

@@ -32,21 +32,21 @@ use tree::Tree;
 /// 1. **Stronger replaces weaker.** A candidate at a key replaces the leaf at that key
 ///    ([`Verdict::Overridden`]), every leaf below it and any leaf above it
 ///    ([`Verdict::Reshaped`]).
-/// 2. **A pin protects what its layer says.** If a leaf that a candidate would replace or remove is
+/// 2. **A pin protects what its layer has.** If a leaf that a candidate would replace or remove is
 ///    pinned by a weaker layer, the candidate is [`Verdict::Blocked`] as a whole and nothing
 ///    changes. A pin takes effect after the last source of its layer. A pinned absence (rule 4)
 ///    blocks candidates at its key, below and above it.
-/// 3. **An empty text may say nothing.** Where empty is `unset` it is [`Verdict::Empty`] and changes
+/// 3. **An empty text may set nothing.** Where empty is `unset` it is [`Verdict::Empty`] and changes
 ///    nothing, so that no pin blocks it either.
 /// 4. **A null removes.** Where `null = "unset"` it removes the leaf at its key, or every leaf
 ///    below ([`Verdict::Removed`]); a leaf above stays. The null is [`Verdict::Removes`], also if it
-///    finds nothing. A `remove` pattern does the same to every leaf that it matches or stands
-///    above, before anything that its layer says.
-/// 5. **Some lists gather.** Where the catalogue says so, a candidate adds to the leaf at its key
+///    finds nothing. A `remove` pattern does the same to every leaf that it matches or is
+///    above, before anything that its layer has.
+/// 5. **Some lists gather.** Where the catalogue asks for it, a candidate adds to the leaf at its key
 ///    instead of replacing it: the weaker ones are [`Verdict::Contributes`].
-/// 6. **What is meant for others says nothing.** Before all of this, a variable of a store that is not
+/// 6. **What is meant for others sets nothing.** Before all of this, a variable of a store that is not
 ///    meant for this context is [`Verdict::Withheld`]. What is meant for it and cannot be read is
-///    ranked as if it could be; where it is in force it is [`Verdict::Unreadable`].
+///    ranked as if it could be; where it takes effect it is [`Verdict::Unreadable`].
 /// 7. **References are expanded**, and
 /// 8. **texts are converted**, by [`Answers`](crate::answers::Answers): neither changes a verdict.
 ///
@@ -104,7 +104,7 @@ pub struct Candidate {
     pub weaker: Option<CandidateId>,
     /// The weaker candidate to whose list it adds.
     pub beneath: Option<CandidateId>,
-    /// The type of what its leaf says.
+    /// The type of what its leaf has.
     pub(crate) kind: Type,
 }
 
@@ -260,7 +260,7 @@ impl<'r> Walk<'r> {
             let key = offer.key;
             let kind = value.kind();
             let new = self.add(index, *offer, kind);
-            // Of several names of one source only the best says anything; it comes right after.
+            // Of several names of one source only the best sets anything; it comes right after.
             if reading.is_loser(offer.leaf) {
                 beaten.push(new);
                 continue;
@@ -310,7 +310,7 @@ impl<'r> Walk<'r> {
         if self.readings.catalogue.gather(key).is_none() {
             self.settle(same, Verdict::Overridden, Some(new));
         } else if old.reading == reading {
-            // One source says one value, not two to be put together.
+            // One source has one value, not two to be put together.
             self.settle(same, Verdict::Overridden, Some(new));
             self.candidates[new.index()].beneath = old.beneath;
         } else {
@@ -328,7 +328,7 @@ impl<'r> Walk<'r> {
         }
     }
 
-    /// After the last source of a layer: what it says is pinned where it says so.
+    /// After the last source of a layer: what it has is pinned where it pins.
     fn pin(&mut self, layer: LayerIndex, first: usize) {
         let pins = &self.readings.layer(layer).pins;
         if *pins == Pins::Nothing {
@@ -500,7 +500,7 @@ impl Resolution {
         &self.readings.readings[candidate.reading as usize]
     }
 
-    /// The leaf that says `candidate`.
+    /// The leaf that has `candidate`.
     pub fn leaf(&self, candidate: &Candidate) -> &Leaf {
         &self.reading(candidate).document.leaves[candidate.leaf as usize]
     }
@@ -522,12 +522,12 @@ impl Resolution {
         (is_scalar && !raw.is_empty() && raw != leaf.value.show()).then_some(raw)
     }
 
-    /// What the store says about `candidate` besides its value.
+    /// What the store sets for `candidate` besides its value.
     pub fn note(&self, candidate: &Candidate) -> Option<&Note> {
         self.reading(candidate).document.note(candidate.leaf)
     }
 
-    /// Whether what the candidate says is secret whatever its setting is: a store says so, or there
+    /// Whether what the candidate has is secret whatever its setting is: a store marks it so, or there
     /// is a secret's name in it.
     pub fn hides(&self, candidate: &Candidate) -> bool {
         self.reading(candidate).document.hides(candidate.leaf)

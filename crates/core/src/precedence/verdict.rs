@@ -7,9 +7,9 @@ pub enum Verdict {
     Wins,
     /// It gives a part of it.
     Contributes,
-    /// A stronger one said something at the same key.
+    /// A stronger one set something at the same key.
     Overridden,
-    /// A stronger one said something above or below its key.
+    /// A stronger one set something above or below its key.
     Reshaped,
     /// A weaker layer pins what it would change.
     Blocked,
@@ -55,9 +55,9 @@ pub enum Rule {
     Precedence,
     /// A key is either a value or a branch.
     Shape,
-    /// A pin protects what its layer says.
+    /// A pin protects what its layer has.
     Pin,
-    /// An empty text may say nothing.
+    /// An empty text may set nothing.
     Empty,
     /// A null removes.
     Null,

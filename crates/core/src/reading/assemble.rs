@@ -25,7 +25,7 @@ pub struct Input {
     pub layer: LayerIndex,
     /// Where the source comes from.
     pub origin: Origin,
-    /// What the source says.
+    /// What the source has.
     pub document: Arc<Document>,
     /// The section to read, all without one.
     pub section: Option<KeyPath>,
@@ -59,11 +59,11 @@ pub struct Inputs {
     /// What the same layers read in other contexts, for the names of settings that it has; the same
     /// in all contexts.
     pub others: Arc<[Input]>,
-    /// How the project names variables, where no layer says so.
+    /// How the project names variables, where no layer has its own way.
     pub naming: Option<Naming>,
     /// Names of variables that are never settings, such as those from which an axis is read.
     pub never: Arc<HashSet<String>>,
-    /// The names and texts of the files that declare settings; `remove` patterns stand in the first,
+    /// The names and texts of the files that declare settings; `remove` patterns are in the first,
     /// the project file.
     pub catalogues: Arc<[(Arc<str>, SourceText)]>,
 }
@@ -88,7 +88,7 @@ pub struct Readings {
     pub context: Context,
     /// The layers, weakest first.
     pub layers: Vec<Layer>,
-    /// What they read, weakest source first; what a layer takes away stands before its sources.
+    /// What they read, weakest source first; what a layer takes away is before its sources.
     /// Contexts that were read together share what is the same in them.
     pub readings: Vec<Arc<Reading>>,
     /// What the project declares about settings.

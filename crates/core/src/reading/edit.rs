@@ -1,10 +1,10 @@
-//! Changes to what sources say.
+//! Changes to what sources have.
 
 use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::LayerIndex;
 use crate::model::value::Value;
 
-/// A change to what sources say, to find out what would be then.
+/// A change to what sources have, to find out what would be then.
 #[derive(Clone, Debug)]
 pub enum Edit {
     /// A leaf is taken out.
@@ -14,13 +14,13 @@ pub enum Edit {
         /// The leaf.
         leaf: u32,
     },
-    /// A leaf says something else.
+    /// A leaf sets something else.
     Change {
         /// The number of the input.
         input: usize,
         /// The leaf.
         leaf: u32,
-        /// What it says.
+        /// What it has.
         value: Value,
     },
     /// A leaf gets another name, in its source's own terms.
@@ -41,7 +41,7 @@ pub enum Edit {
     },
     /// An empty text counts.
     CountEmpty {
-        /// The layer that says it.
+        /// The layer that has it.
         layer: LayerIndex,
         /// The setting.
         key: KeyId,

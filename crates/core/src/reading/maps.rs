@@ -9,7 +9,7 @@ use crate::model::place::Span;
 use crate::model::value::{Entry, Value};
 use std::sync::Arc;
 
-/// A part of a map: where it belongs, and what stands there.
+/// A part of a map: where it belongs, and what is there.
 struct MapPart {
     key: KeyId,
     value: Value,
@@ -37,7 +37,7 @@ struct FoundMap {
     leaves: Vec<u32>,
     /// The name of the map in the source.
     name: KeyId,
-    /// How many offers stand before the last part.
+    /// How many offers are before the last part.
     after: usize,
 }
 
@@ -49,7 +49,7 @@ enum MapNode {
 
 impl Reading {
     /// Puts what is offered below the key of a map together to one offer of that map, for each name
-    /// that the map has in the source: a table at a former name is another one. It stands where its
+    /// that the map has in the source: a table at a former name is another one. It is where its
     /// table begins, else where its first part does, and among the offers where its last part did.
     pub(super) fn put_maps_together(
         &mut self,
@@ -135,7 +135,7 @@ fn is_withheld(document: &Document, leaf: u32) -> bool {
     document.note(leaf).is_some_and(|note| note.withheld.is_some())
 }
 
-/// Notes for the leaf that comes next what the store says about its parts, and gives its value: one
+/// Notes for the leaf that comes next what the store sets for its parts, and gives its value: one
 /// with a part that cannot be read cannot be read either.
 fn note_of_all(whole: &mut Document, parts: &[u32], value: Value) -> Value {
     let notes = || parts.iter().filter_map(|leaf| whole.note(*leaf));
@@ -192,7 +192,7 @@ struct FoundMaps<'k> {
 }
 
 impl FoundMaps<'_> {
-    /// Adds a part to the map that it belongs to, which stands under `name` or above; gives its number.
+    /// Adds a part to the map that it belongs to, which is under `name` or above; gives its number.
     fn add(&mut self, (map, standing, name): (KeyId, Standing, KeyId), part: MapPart) -> usize {
         let former = match standing {
             Standing::Former(number) => Some(number),

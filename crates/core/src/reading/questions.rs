@@ -26,8 +26,8 @@ impl Readings {
         &self.layers[index.0]
     }
 
-    /// The name by which the layer would be told of the setting, in its source's own terms and
-    /// without its section; `None` if all its keys stand elsewhere.
+    /// The name by which the layer would set the setting, in its source's own terms and
+    /// without its section; `None` if all its keys are elsewhere.
     pub fn name_in(&self, layer: LayerIndex, key: KeyId) -> Option<KeyPath> {
         let layer = self.layer(layer);
         if let Some(variable) = self.variable_in(layer, key)? {
@@ -36,7 +36,7 @@ impl Readings {
         KeyPath::from_segments(self.below_into(layer, key)?)
     }
 
-    /// The variable by which the layer would be told of the setting, if it reads variables.
+    /// The variable by which the layer would set the setting, if it reads variables.
     pub fn variable(&self, layer: LayerIndex, key: KeyId) -> Option<String> {
         self.variable_in(self.layer(layer), key).flatten()
     }

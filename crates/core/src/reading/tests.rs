@@ -14,7 +14,7 @@ use std::sync::Arc;
 
 const LAYER: LayerIndex = LayerIndex(0);
 
-/// A document that says these names, in this order; the value of each is its number.
+/// A document that has these names, in this order; the value of each is its number.
 fn document(keys: &mut Keys, names: &[&str]) -> Arc<Document> {
     let leaves = names.iter().enumerate().map(|(number, name)| Leaf {
         name: keys.intern(KeyId::ROOT, &KeyPath::parse(name).unwrap()),

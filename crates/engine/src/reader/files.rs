@@ -4,7 +4,7 @@ use justwhy_core::{Document, Keys, SourceText};
 use justwhy_formats::{Format, Limits, Lowering, Tree, decode};
 use justwhy_project::{Error, Project, ReadProblem, World, attach, beyond, unreadable};
 
-/// What a file says, in keys of its own; all that is wrong with it, if anything is.
+/// What a file has, in keys of its own; all that is wrong with it, if anything is.
 pub(super) fn document_of(
     (path, format): &(String, Format),
     bytes: Vec<u8>,

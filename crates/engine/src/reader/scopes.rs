@@ -15,7 +15,7 @@ use std::sync::Arc;
 /// What was read of stores, for all contexts.
 #[derive(Clone, Default)]
 pub(super) struct Scopes {
-    /// What each store was asked for, and what it said: the numbers of the scopes.
+    /// What each store was asked for, and what it had: the numbers of the scopes.
     asked: HashMap<(usize, Asked), Result<Known, StoreProblem>>,
     /// The scopes of each store that is a file, with its text.
     files: HashMap<usize, Result<KeptInFile, Vec<Error>>>,
@@ -87,7 +87,7 @@ impl Reader {
     }
 
     /// Refuses to send a value to a store that came out of this machine and that nobody has listed: it
-    /// could be anything that stands in a variable or a file.
+    /// could be anything that is in a variable or a file.
     pub(crate) fn may_be_sent(
         &self,
         declared: &ProjectLayer,
@@ -133,7 +133,7 @@ impl Reader {
         Ok(())
     }
 
-    /// The scopes that a layer would read here, for whoever asks about the store rather than about
+    /// The scopes that a layer would read here, for who asks about the store rather than about
     /// settings: see [`Snapshot::scopes_of`](crate::Snapshot::scopes_of).
     pub(crate) fn scopes_of(
         &mut self,
@@ -275,7 +275,7 @@ impl Reader {
         known
     }
 
-    /// Whether a variable could be a secret by what the catalogue declares: whatever stands before it in
+    /// Whether a variable could be a secret by what the catalogue declares: whatever is before it in
     /// the name of a layer, it ends as the key does. A near miss is taken for one.
     fn is_secret_variable(&self, name: &str) -> bool {
         let name = name.to_ascii_uppercase();

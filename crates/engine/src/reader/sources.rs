@@ -61,7 +61,7 @@ impl Reader {
             most = most.max(match self.text(&path) {
                 Ok(Some(text)) => format.count(text.text(), self.project.limits),
                 Ok(None) => 0,
-                // So that the first one is asked for, and why it cannot be read is said.
+                // So that the first one is asked for, and why it cannot be read is shown.
                 Err(_) => 1,
             });
         }

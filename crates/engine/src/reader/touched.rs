@@ -10,13 +10,13 @@ use std::sync::Arc;
 
 /// What is otherwise for a reader than it was.
 pub(crate) struct Touched<'t> {
-    /// Files that say something else, by their paths without links.
+    /// Files that set something else, by their paths without links.
     pub(crate) files: &'t BTreeSet<PathBuf>,
     /// Whether any of them was not there.
     pub(crate) is_any_new: bool,
     /// Whether the process has other variables.
     pub(crate) process: bool,
-    /// Whether stores say something else.
+    /// Whether stores set something else.
     pub(crate) stores: bool,
 }
 

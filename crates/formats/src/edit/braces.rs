@@ -1,4 +1,4 @@
-//! What stands in braces, with commas between.
+//! What is in braces, with commas between.
 
 use crate::fault::Fault;
 use crate::splice::{Splice, end_of, line_end, line_start, newline};
@@ -28,7 +28,7 @@ pub(crate) fn take_out(
         let between = text[end..after].trim_end_matches(',').trim();
         let blanks = text[after..].len() - text[after..].trim_start_matches([' ', '\t']).len();
         let line = line_start(text, start);
-        // On a line of its own the line goes, but for a comment that stands on it.
+        // On a line of its own the line goes, but for a comment that is on it.
         let is_own_line = text[line..start].trim().is_empty()
             && text[after + blanks..].starts_with(['\n', '\r'])
             && between.is_empty()

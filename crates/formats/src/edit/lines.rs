@@ -1,4 +1,4 @@
-//! What formats whose values stand on a line each have in common.
+//! What formats whose values are on a line each have in common.
 
 use crate::fault::Fault;
 use crate::splice::{Splice, whole_line};
@@ -18,12 +18,12 @@ pub(crate) fn text_of(value: &Value) -> Result<Cow<'_, str>, Fault> {
     })
 }
 
-/// What stands at a value.
+/// What is at a value.
 pub(crate) fn written<'t>(text: &'t str, node: &Node<'_>) -> &'t str {
     &text[node.at.start as usize..node.at.end as usize]
 }
 
-/// The value that stands last of those below a table.
+/// The value that is last of those below a table.
 pub(crate) fn last_leaf(tree: &Tree<'_>, table: NodeId) -> Option<NodeId> {
     let mut last: Option<NodeId> = None;
     let mut open = vec![table];

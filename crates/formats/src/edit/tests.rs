@@ -222,7 +222,7 @@ fn read(format: Format, text: &str) -> BTreeMap<String, Value> {
 }
 
 /// Takes a value out if it is there, and looks at what else that did: nothing, but for a comment that
-/// stands on its line.
+/// is on its line.
 fn taken_out(format: Format, text: &mut String, key: &str, crlf: bool) -> bool {
     let mut expected = read(format, text);
     let result = take_out(format, text, &path(key), false, Limits::default());
@@ -255,7 +255,7 @@ fn taken_out(format: Format, text: &mut String, key: &str, crlf: bool) -> bool {
     true
 }
 
-/// Edit upon edit: each is done, and says just what was wanted besides what was there; no comment goes,
+/// Edit upon edit: each is done, and has just what was wanted besides what was there; no comment goes,
 /// and line ends stay what they were.
 #[test]
 fn changes_what_is_wanted_and_nothing_else() {

@@ -154,7 +154,7 @@ fn values() -> impl Strategy<Value = Value> {
         1 => any::<bool>().prop_map(Value::Boolean),
         1 => (-1e6..1e6).prop_map(Value::Number),
     ];
-    // A map that stands alone is read as a table again.
+    // A map that is alone is read as a table again.
     let maps = prop::collection::btree_map(texts(), scalar.clone(), 0..3).prop_map(|entries| {
         let at = Span::default();
         let entry = |(name, value): (String, Value)| Entry { name: name.into(), value, at };

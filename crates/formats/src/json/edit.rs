@@ -52,7 +52,7 @@ pub(super) fn put(
     let indent = indent_at(text, name_at);
     let entry = entry(&path, &value, Some((indent, step(text, tree))), newline);
     let (after, has_comma) = after_comma(text, value_end, end);
-    // What stands on the line of the last entry, such as a comment, stays beside it.
+    // What is on the line of the last entry, such as a comment, stays beside it.
     let line = text[after..end].find('\n').map(|end| after + end);
     Ok(match (has_comma, line) {
         (true, Some(line)) => {

@@ -218,7 +218,7 @@ fn knows_the_dollars_that_begin_no_reference() {
     assert_eq!(dollars, [&[0, 4][..], &[0], &[], &[], &[2]]);
 }
 
-/// What row `wanted` of a text says, as `read` shows it.
+/// What row `wanted` of a text has, as `read` shows it.
 fn row(format: RowFormat, text: &str, wanted: usize) -> Vec<String> {
     let mut keys = Keys::default();
     let source = SourceText::new(text.into());

@@ -76,7 +76,7 @@ fn stands(text: &str, tree: &Tree<'_>, table: NodeId) -> Stands {
     if text[at..].starts_with('{') {
         return Stands::InBraces;
     }
-    // The item of a list of tables stands at its brackets.
+    // The item of a list of tables is at its brackets.
     if text[at..].starts_with("[[") {
         return Stands::ByItsHeader;
     }
@@ -96,7 +96,7 @@ fn dotted(names: &[&str]) -> String {
     path.map(|path| path.to_string()).unwrap_or_default()
 }
 
-/// Where the last of the values ends that stand in a table and in no other section.
+/// Where the last of the values ends that are in a table and in no other section.
 fn own_end(text: &str, tree: &Tree<'_>, table: NodeId) -> Option<usize> {
     let mut end: Option<usize> = None;
     let mut open = vec![table];
@@ -132,7 +132,7 @@ fn is_list_of_lists(text: &str, tree: &Tree<'_>, id: NodeId) -> bool {
     matches!(node.kind, Kind::List(_)) && !text[start..node.at.start as usize].trim().is_empty()
 }
 
-/// Where the last of all that stands in or below a table ends.
+/// Where the last of all that is in or below a table ends.
 fn whole_end(text: &str, tree: &Tree<'_>, table: NodeId) -> usize {
     let mut end = tree.node(table).name_at.end as usize;
     let mut open = vec![table];
@@ -196,7 +196,7 @@ fn at_root(text: &str, tree: &Tree<'_>, way: &Way<'_>, value: &str) -> Result<Sp
         return Ok(match own {
             Some(end) => whole_lines(text, line_end(text, end), &line),
             None if has_headers => {
-                // Nothing but comments stands before the first of them.
+                // Nothing but comments is before the first of them.
                 let lines = text.split_inclusive('\n');
                 let before = lines.take_while(|line| !line.trim_start().starts_with('['));
                 let header = before.map(str::len).sum();

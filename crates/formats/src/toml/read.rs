@@ -33,7 +33,7 @@ const BYTES_PER_ENTRY: usize = 32;
 /// How a node came to be, which decides who may still add to it.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Origin {
-    /// A value, a list in brackets or an inline table: complete where it stands.
+    /// A value, a list in brackets or an inline table: complete where it is.
     Value,
     /// A table that a header below it implies: its own header may still come.
     Implied,
@@ -45,7 +45,7 @@ enum Origin {
     Tables,
 }
 
-/// The segments of a key, and where they stand.
+/// The segments of a key, and where they are.
 type Path<'s> = Vec<(Cow<'s, str>, Span)>;
 
 struct Builder<'s> {

@@ -36,7 +36,7 @@ pub(super) fn put(
             let column = name_at - line_start(text, name_at);
             (column, next_line(text, whole_end(tree, way.table)))
         }
-        // Nothing stands there yet.
+        // Nothing is there yet.
         None if way.table == Tree::ROOT => (0, text.len()),
         None => {
             let node = tree.node(way.table);
@@ -74,7 +74,7 @@ fn replace(text: &str, node: &Node<'_>, value: &Value, in_flow: bool) -> Result<
         return Ok(Splice { range: start..end, with: format!("- {}", items?.join(&between)) });
     }
     if is_block_list {
-        // It stands below its name, where one in brackets could not.
+        // It is below its name, where one in brackets could not.
         let name_end = node.name_at.end as usize;
         let Some(colon) = text[name_end..start].find(':').map(|at| name_end + at + 1) else {
             return Err(unwritable("this"));
@@ -88,7 +88,7 @@ fn replace(text: &str, node: &Node<'_>, value: &Value, in_flow: bool) -> Result<
     Ok(Splice { range: start..start + kept.max(1).min(written.len()), with: value })
 }
 
-/// Whether what stands in a table stands in braces.
+/// Whether what is in a table is in braces.
 pub(super) fn is_flow(text: &str, tree: &Tree<'_>, table: NodeId) -> bool {
     let node = tree.node(table);
     matches!(node.kind, Kind::Table(_)) && text[node.at.start as usize..].starts_with('{')
@@ -105,7 +105,7 @@ fn flow_entry(path: &[&str], value: &Value) -> Result<String, Fault> {
     })
 }
 
-/// Where the last of all that stands in a node ends.
+/// Where the last of all that is in a node ends.
 pub(super) fn whole_end(tree: &Tree<'_>, id: NodeId) -> usize {
     let mut end = 0;
     let mut open = vec![id];
@@ -172,7 +172,7 @@ fn out_of_a_block(
     if !is_alone || table == Tree::ROOT {
         return Ok(lines);
     }
-    // A name without a value would say something else than an empty table.
+    // A name without a value would set something else than an empty table.
     Ok(Splice { with: format!("{indent}{{}}{}", newline(text)), ..lines })
 }
 

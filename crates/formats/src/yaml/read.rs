@@ -225,7 +225,7 @@ impl<'s> Reader<'s> {
     }
 
     fn end(&mut self, range: std::ops::Range<usize>) {
-        // A flow collection ends with its bracket, a block one with what stands in it.
+        // A flow collection ends with its bracket, a block one with what is in it.
         if !range.is_empty() {
             self.last_end = range.end;
         }
@@ -307,7 +307,7 @@ fn syntax_fault(error: &ScanError, text: &str, limits: Limits) -> Fault {
     Fault::new(at, format!("invalid YAML: {reason}"))
 }
 
-/// Whether a text can stand without quotes and be read back as the same text, by others too.
+/// Whether a text can be without quotes and be read back as the same text, by others too.
 pub(crate) fn is_plain_text(text: &str, in_flow: bool) -> bool {
     let is_fine = |c: char| {
         c.is_alphanumeric() || "_./@+- ".contains(c) || c == ':' || !in_flow && ",()".contains(c)

@@ -308,7 +308,7 @@ fn fold(look: &Look, told: &CheckedFinding, count: usize, is_full: bool, out: &m
     headline(look, finding, &text, out);
 }
 
-/// The columns before what is said of a finding.
+/// The columns before the text of a finding.
 const INDENT: &str = "         ";
 
 /// The severity, what is wrong, and the rule.

@@ -176,7 +176,7 @@ fn chosen(
         let mut is_known = false;
         for side in &sides {
             match select::settings(side, inside, pattern) {
-                // What stands on one side only is known there.
+                // What is on one side only is known there.
                 Err(error) => problem = problem.or(Some(error)),
                 Ok(keys) => {
                     is_known = true;

@@ -28,7 +28,7 @@ impl Runs for DemoArguments {
     }
 }
 
-/// A file of the demo project, as it stands in the repository.
+/// A file of the demo project, as it is in the repository.
 macro_rules! files {
     ($($path:literal),* $(,)?) => {
         [$(($path, include_str!(concat!("../../demo/", $path)))),*]

@@ -47,7 +47,7 @@ impl Effective {
     ) -> Result<Effective, Vec<Refused>> {
         let resolution = answering.resolution();
         let (readings, keys) = (resolution.readings(), resolution.keys());
-        // As whoever reads the process would name them, if the project says how that is done.
+        // As the reader of the process would name them, if the project has how that is done.
         let process = readings.layers.iter().rev().find(|layer| layer.kind == Kind::Process);
         let naming = match process.map(|layer| (&layer.names, &layer.into)) {
             Some((Names::Variables(naming), None)) => naming,
@@ -128,7 +128,7 @@ pub(super) fn is_null(setting: &Exported) -> bool {
     setting.value == Value::Null
 }
 
-/// Settings whose variable is for something else, so that whoever reads it would not take it for them,
+/// Settings whose variable is for something else, so that the reader of it would not take it for them,
 /// or decides which programs run.
 pub(super) fn taken(answering: &Answering<'_>, settings: &[Exported]) -> Vec<Refused> {
     let catalogue = &answering.resolution().readings().catalogue;
@@ -155,7 +155,7 @@ pub(super) fn taken(answering: &Answering<'_>, settings: &[Exported]) -> Vec<Ref
     refused.collect()
 }
 
-/// What is said when settings are not handed over: nothing of them is.
+/// What is printed when settings are not handed over: nothing of them is.
 pub(super) fn refusal(
     answering: &Answering<'_>,
     command: &'static str,

@@ -176,7 +176,7 @@ fn set_elsewhere(
     absent.filter_map(set_in).collect()
 }
 
-/// Looks into other contexts, while it is said how many there are.
+/// Looks into other contexts, while it is shown how many there are.
 fn with_progress<R>(answering: &Answering<'_>, look: impl FnOnce(&Asking<'_>) -> R) -> R {
     let progress = Progress::begin("reading the contexts");
     let begins = |number: usize, of: usize| progress.now(|| format!("context {number} of {of}"));

@@ -128,7 +128,7 @@ impl Gridded<'_, '_> {
         })
     }
 
-    /// What tells a context from the others: the values of the axes that were named.
+    /// What distinguishes a context from the others: the values of the axes that were named.
     pub(crate) fn values(&self, context: &Context) -> Vec<String> {
         let value = |axis: &String| context.value(axis).unwrap_or_default().to_owned();
         self.across.iter().map(value).collect()
@@ -141,7 +141,7 @@ pub(crate) fn run(
 ) -> Result<Outcome, Vec<Error>> {
     let one = |error| vec![error];
     let snapshot = surveying.snapshot;
-    // Where you stand may be a place that does not exist, as long as the columns do.
+    // Where you are may be a place that does not exist, as long as the columns do.
     let from = match surveying.common.context.as_deref() {
         None => snapshot.stand(),
         asked => snapshot.here(asked),
@@ -196,7 +196,7 @@ pub(crate) fn run(
     }
 }
 
-/// The axes without which values of the settings that are asked for could not be told apart: of those that
+/// The axes without which values of the settings that are asked for could not be distinguished: of those that
 /// follow from others, the others. The first axis that varies if none makes a difference.
 fn axes_that_matter(
     surveying: &Surveying<'_>,
@@ -287,7 +287,7 @@ pub(super) fn chosen(
     Ok(Some(found))
 }
 
-/// The settings of any context that a pattern matches, or that stand at or below a key.
+/// The settings of any context that a pattern matches, or that are at or below a key.
 fn matching(survey: &Survey, keys: &Keys, pattern: &str) -> Vec<KeyId> {
     let settings = survey.settings().iter().copied();
     if Pattern::has_wildcard(pattern) {
@@ -358,7 +358,7 @@ fn as_csv(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let _ = writer.write_record(&head);
     for row in rows {
         let key = gridded.survey.keys().map(|keys| keys.show(row.key)).unwrap_or_default();
-        // What begins with a sign is a formula to whoever opens the table.
+        // What begins with a sign is a formula to who opens the table.
         let key = if key.starts_with('-') { format!("\"{key}\"") } else { key };
         let cells = row.at(contexts).into_iter().map(|cell| {
             let cell = cell.and_then(|cell| row.cells.get(cell as usize));

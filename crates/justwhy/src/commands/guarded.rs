@@ -83,7 +83,7 @@ pub(super) fn is_guarded(name: &str) -> bool {
         || name.starts_with(OWN)
 }
 
-/// Why a variable must not be handed over, as a clause; `is_declared` says whether the catalogue names
+/// Why a variable must not be handed over, as a clause; `is_declared` shows whether the catalogue names
 /// it for the setting.
 pub(super) fn why_not(answering: &Answering<'_>, name: &str, is_declared: bool) -> Option<String> {
     if !is_guarded(name) {

@@ -37,7 +37,7 @@ const OWN_FAILURE: u8 = 125;
 const NOT_EXECUTABLE: u8 = 126;
 const NOT_FOUND: u8 = 127;
 
-/// The same with the exit code that says that it is ours, and not the program's.
+/// The same with the exit code that means that it is ours, and not the program's.
 pub(crate) fn as_own_failure(outcome: Outcome) -> Outcome {
     let is_said = matches!(outcome.code, NOT_EXECUTABLE | NOT_FOUND);
     Outcome { code: if is_said { outcome.code } else { OWN_FAILURE }, ..outcome }
@@ -89,7 +89,7 @@ pub(crate) fn run(
     child.envs(around.into_iter().filter(|(name, _)| !gone.contains(name.as_os_str())));
     child.envs(said);
     let Outcome { notes, .. } = answering.outcome(String::new(), String::new(), true);
-    // Whoever closed the error stream does not want to read it.
+    // Who closed the error stream does not want to read it.
     let _ = io::stderr().write_all((requests() + &notes).as_bytes());
     crate::dumps::allow_again();
     let problem = become_it(&mut child);
@@ -123,14 +123,14 @@ fn not_run(answering: &Answering<'_>, code: u8, message: &str, help: &str) -> Ou
     }
 }
 
-/// The program of that name, by the `PATH` of whoever asks: never by one that a setting gives.
+/// The program of that name, by the `PATH` of the caller: never by one that a setting gives.
 fn find(program: &OsStr) -> Option<PathBuf> {
     if program.to_string_lossy().contains(std::path::is_separator) {
         return Some(program.into());
     }
     let path = std::env::var_os("PATH").unwrap_or_default();
     let there = || std::env::split_paths(&path).map(|folder| folder.join(program));
-    // One that may not be run is told of as such, if there is no other.
+    // One that may not be run is reported as such, if there is no other.
     there().find(|file| is_runnable(file)).or_else(|| there().find(|file| file.is_file()))
 }
 

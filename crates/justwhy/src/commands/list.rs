@@ -208,7 +208,7 @@ struct Line {
     is_error: bool,
 }
 
-/// The lines of the table. The texts of all cells stand in one, one after the other: a large project
+/// The lines of the table. The texts of all cells are in one, one after the other: a large project
 /// has tens of thousands of them.
 struct Table {
     text: String,
@@ -366,7 +366,7 @@ fn push_line(look: &Look, line: &Line, texts: [&str; 3], columns: &Columns, out:
     out.push('\n');
 }
 
-/// Fills up a column that `used` columns of text stand in, with a blank at least.
+/// Fills up a column that `used` columns of text are in, with a blank at least.
 fn pad(out: &mut String, used: usize, to: usize) {
     const BLANKS: &str = "                                                                ";
     let mut missing = to.saturating_sub(used).max(1);

@@ -111,7 +111,7 @@ fn needs(answering: &Answering<'_>) -> Vec<Need> {
     keys.into_iter().filter_map(need).collect()
 }
 
-/// Whether a secret would stand in plain where git would keep it. Who it is encrypted for is another
+/// Whether a secret would be in plain where git would keep it. Who it is encrypted for is another
 /// question: with recipients such a file may hold it.
 fn would_expose(answering: &Answering<'_>, advice: &Advice) -> bool {
     let layer = answering.resolution().readings().layer(advice.layer);

@@ -12,7 +12,7 @@ use std::io::Read as _;
 use std::time::Duration;
 use zeroize::Zeroizing;
 
-// How whatever writes goes about it. (What is written for the help here would stand there for all of
+// How whatever writes goes about it. (What is written for the help here would be there for all of
 // the command.)
 #[derive(Args, Clone, Copy, Debug)]
 pub(crate) struct Writing {
@@ -121,7 +121,7 @@ impl Runs for EncryptArguments {
 /// How long others may edit before it is given up.
 const PATIENCE: Duration = Duration::from_secs(60);
 
-/// What is done to what layers say of a setting.
+/// What is done to what layers have of a setting.
 #[derive(Clone, Copy)]
 pub(crate) enum EditCommand<'a> {
     Put { value: &'a str, layer: &'a str, encrypts: bool },
@@ -140,7 +140,7 @@ impl EditCommand<'_> {
         }
     }
 
-    /// The layers that say something else then.
+    /// The layers that set something else then.
     fn layers(&self) -> Vec<&str> {
         match self {
             EditCommand::Put { layer, .. }
@@ -150,7 +150,7 @@ impl EditCommand<'_> {
         }
     }
 
-    /// If nobody's value is to change or go: how that is said should one do.
+    /// If nobody's value is to change or go: what is printed then should one do.
     fn keeps_values(self) -> Option<&'static str> {
         match self {
             EditCommand::Put { .. } | EditCommand::Drop { .. } => None,
@@ -192,7 +192,7 @@ pub(crate) fn run(
         EditCommand::Move { from, to, .. } => Edits::Move { key: &key, from, to },
         EditCommand::Encrypt { layer } => Edits::Encrypt { key: &key, layer },
     };
-    // What it changes must be seen, and where you stand may be where it is said.
+    // What it changes must be seen, and where you are may be where it is set.
     let is_local = |layer: &&str| project.layer_named(layer).is_ok_and(|it| project.is_local(it));
     let is_seen_here = change.layers().iter().any(is_local);
     // From here on nobody else edits, so that what is foretold is what happens.
@@ -279,7 +279,7 @@ fn until_nobody_else_edits(
     outcome
 }
 
-/// What stands on standard input, without the line end after it. It may be a secret.
+/// What is on standard input, without the line end after it. It may be a secret.
 fn read_value(most: u64) -> Result<Text, Error> {
     let refused = |why: &str| {
         let error = Error::new("bad-argument", format!("the value on standard input {why}"));

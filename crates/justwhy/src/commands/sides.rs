@@ -53,7 +53,7 @@ impl ShownAnswer {
         ShownAnswer { value, items: None, ..self.clone() }
     }
 
-    /// Whether the setting is in error, or nobody can tell what it is.
+    /// Whether the setting is in error, or nobody can find out what it is.
     pub(crate) fn is_error(&self) -> bool {
         self.role == Role::Wrong
     }

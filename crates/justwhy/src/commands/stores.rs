@@ -140,7 +140,7 @@ pub(crate) fn run(surveying: &Surveying<'_>) -> Result<Outcome, Vec<Error>> {
 /// When something was changed last, and by whom.
 type LastChange = (String, Option<String>);
 
-/// What is told of a scope; `newest` is the latest change that was seen.
+/// What is reported of a scope; `newest` is the latest change that was seen.
 fn shown_scope(scope: &Scope, context: &Context, newest: &mut Option<LastChange>) -> ShownScope {
     let document = scope.document(0, &mut Default::default(), context, None);
     let notes = || document.notes.iter().map(|(_, note)| note);
@@ -239,7 +239,7 @@ fn shown_store(
     shown
 }
 
-/// What a store that was asked told of itself, and of us.
+/// What a store that was asked reported of itself and of us.
 fn tell_answer(surveying: &Surveying<'_>, store: &Store, shown: &mut ShownStore) {
     let told = surveying.stores.told(&store.name);
     (shown.revision, shown.copy) = (told.revision, told.copy);

@@ -86,16 +86,16 @@ pub(crate) struct SupposeOptions<'a> {
     pub(crate) no_variables: &'a [String],
     pub(crate) without: &'a [String],
     pub(crate) edits: Edits<'a>,
-    /// If nothing is to be written should anybody's value change or go: how that is said.
+    /// If nothing is to be written should anybody's value change or go: what is printed then.
     pub(crate) keeps_values: Option<&'static str>,
-    /// Whether it is written although something is said against it.
+    /// Whether it is written although something speaks against it.
     pub(crate) accepts: bool,
     pub(crate) everywhere: bool,
     pub(crate) with_local: bool,
     pub(crate) act: Act,
     /// The name of the command.
     pub(crate) command: &'static str,
-    /// Whether the values stand on the command line of something that writes.
+    /// Whether the values are on the command line of something that writes.
     pub(crate) is_typed: bool,
 }
 

@@ -1,4 +1,4 @@
-//! What every layer says about a setting, or why it says nothing, as programs read it.
+//! What every layer sets for a setting, or why it sets nothing, as programs read it.
 
 use super::{Near, ShownProvenance, ShownValue, is_false, layer_name, stand_of};
 use justwhy_core::{Answers, Explanation, Inactivity, KeyId, LayerIndex, Note, Presence, Row};
@@ -31,7 +31,7 @@ pub(super) struct Said {
     /// The scope that has it.
     #[serde(skip_serializing_if = "Option::is_none")]
     scope: Option<String>,
-    /// What a store says about it besides its value.
+    /// What a store sets for it besides its value.
     #[serde(flatten)]
     history: Option<ShownHistory>,
 }
@@ -128,7 +128,7 @@ impl Inactive {
     }
 }
 
-/// The candidates, and the layers that say nothing, strongest first.
+/// The candidates, and the layers that set nothing, strongest first.
 pub(super) fn rows(answers: &Answers<'_>, explanation: &Explanation) -> (Vec<Said>, Vec<Unsaid>) {
     let resolution = answers.resolution();
     let layer_of = |layer: LayerIndex| resolution.readings().layer(layer);

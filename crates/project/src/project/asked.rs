@@ -1,4 +1,4 @@
-//! What `--in` says of the axes of a project.
+//! What `--in` has of the axes of a project.
 
 use super::{Project, ProjectAxis};
 use crate::error::Error;
@@ -34,7 +34,7 @@ impl Project {
         Ok(asked)
     }
 
-    /// The axis of that name; `from` says what names it.
+    /// The axis of that name; `from` shows what names it.
     pub fn asked_axis(&self, name: &str, from: &str) -> Result<&ProjectAxis, Error> {
         self.axis(name).ok_or_else(|| {
             let names: Vec<&str> = self.axes.iter().map(|axis| axis.axis.name.as_str()).collect();
@@ -48,7 +48,7 @@ impl Project {
         })
     }
 
-    /// The only axis that allows a value which stands alone.
+    /// The only axis that allows a value which is alone.
     fn axis_of_bare(&self, value: &str) -> Result<&ProjectAxis, Error> {
         let listed = |axis: &&ProjectAxis| axis.axis.allowed.iter().any(|allowed| allowed == value);
         let found: Vec<&ProjectAxis> = self.axes.iter().filter(listed).collect();
@@ -94,7 +94,7 @@ impl Project {
 impl ProjectAxis {
     /// Refuses a value that the axis cannot have: a misspelt environment must never pass.
     ///
-    /// `is_file` says that the value is the whole text of a file.
+    /// `is_file` means that the value is the whole text of a file.
     pub fn check(&self, value: &str, from: &str, is_file: bool) -> Result<(), Error> {
         let name = &self.axis.name;
         let verdict = self.axis.check(value);

@@ -47,9 +47,9 @@ pub enum Way {
     Axis {
         /// Its name.
         axis: String,
-        /// Its values, what each gives, and where that stands.
+        /// Its values, what each gives, and where that is.
         map: Vec<(String, String, Span)>,
-        /// Where its name stands.
+        /// Where its name is.
         at: Span,
     },
 }

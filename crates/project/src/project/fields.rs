@@ -59,7 +59,7 @@ impl<'t> Sink<'t> {
         self.errors.push(error.at(self.file, Some(self.text.position(at.start))));
     }
 
-    /// Adds an error about a name, with the line that it stands on.
+    /// Adds an error about a name, with the line that it is on.
     pub(crate) fn error_at_name(&mut self, error: Error, name_at: Span, label: &str) {
         let error = match self.excerpt(name_at, label) {
             Some(excerpt) => error.excerpt(excerpt),
@@ -79,7 +79,7 @@ impl<'t> Sink<'t> {
         self.error(error, at);
     }
 
-    /// The line of a name without any value on it: a value can be a secret, wherever it stands.
+    /// The line of a name without any value on it: a value can be a secret, wherever it is.
     fn excerpt(&self, name_at: Span, label: &str) -> Option<Excerpt> {
         let position = self.text.position(name_at.start);
         let line = self.text.line(position.line);
@@ -134,7 +134,7 @@ impl<'t> Sink<'t> {
         self.tree.entries(table).find(|id| self.tree.node(*id).name == name)
     }
 
-    /// Where a field's value stands, or else the table itself.
+    /// Where a field's value is, or else the table itself.
     pub(crate) fn place(&self, table: NodeId, name: &str) -> Span {
         let id = self.field(table, name).unwrap_or(table);
         self.tree.node(id).at

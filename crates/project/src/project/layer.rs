@@ -43,7 +43,7 @@ pub(super) const FIELDS: Fields = Fields {
     ],
 };
 
-/// Each of these says what a layer reads, and a layer has exactly one of them.
+/// Each of these shows what a layer reads, and a layer has exactly one of them.
 const READS: [&str; 6] = ["file", "files", "rows", "values", "process", "scope"];
 /// The axis that gives the row if a layer names none; it need not be declared.
 const ROW_AXIS: &str = "row";
@@ -69,7 +69,7 @@ pub(super) fn read_all(
     layers
 }
 
-/// Rows are numbered by the axis `row` unless a layer says otherwise: open, and without a default.
+/// Rows are numbered by the axis `row` unless a layer decides otherwise: open, and without a default.
 fn imply_row_axis(sink: &mut Sink<'_>, axes: &mut Vec<ProjectAxis>) {
     let is_declared = axes.iter().any(|axis| axis.axis.name == ROW_AXIS);
     let needs_it = |table: &NodeId| {
@@ -191,7 +191,7 @@ fn only_for(
     let Some(id) = sink.field(table, field) else {
         return false;
     };
-    // What the layer reads may be wrong itself, which has been said.
+    // What the layer reads may be wrong itself, which has been reported.
     if !may_be && kinds.iter().all(|kind| sink.field(table, kind).is_none()) {
         let at = sink.tree.node(id).name_at;
         let message = format!("`{field}` needs {what}, which this layer does not read");

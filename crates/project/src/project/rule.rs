@@ -24,11 +24,11 @@ pub struct ProjectRule {
     pub name: String,
     /// The expression.
     pub require: String,
-    /// What to say when it does not hold.
+    /// What to show when it does not hold.
     pub message: Option<String>,
     /// Where it counts.
     pub when: Vec<Condition>,
-    /// The file that it stands in.
+    /// The file that it is in.
     pub file: String,
     /// The place of its expression there.
     pub at: Position,
@@ -48,7 +48,7 @@ pub struct Accept {
     pub reason: String,
     /// The last day on which it is quiet, `YYYY-MM-DD`.
     pub until: Option<String>,
-    /// Where it stands in the project file.
+    /// Where it is in the project file.
     pub at: Position,
     /// The line on which that is.
     pub line: ShownLine,

@@ -1,5 +1,5 @@
 //! The shape of a project file as types, from which its JSON Schema is made. Reading it is done by
-//! the modules beside this one, which say what is wrong and where.
+//! the modules beside this one, which show what is wrong and where.
 
 #![allow(dead_code, reason = "only their shape is looked at")]
 

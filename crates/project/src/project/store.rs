@@ -9,7 +9,7 @@ use justwhy_formats::{Kind, NodeId, Tree, shown_name};
 pub(super) const FIELDS: Fields =
     Fields { of: "a store", known: &["file", "url", "etcd", "root", "token_variable"] };
 
-/// What every key in etcd begins with, unless the store says otherwise.
+/// What every key in etcd begins with, unless the store decides otherwise.
 const ROOT: &str = "/justwhy";
 
 /// The stores of the project.
@@ -124,7 +124,7 @@ fn token_variable(sink: &mut Sink<'_>, id: NodeId) -> Option<String> {
     if is_env_name(&name) {
         return Some(name);
     }
-    // What stands here may be the token itself.
+    // What is here may be the token itself.
     let error = Error::new("bad-project", "`token_variable` is not the name of a variable");
     sink.error(error.help("write the name of the variable with the token, never the token"), at);
     None

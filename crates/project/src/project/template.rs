@@ -13,7 +13,7 @@ pub struct KeyTemplate(Vec<Vec<Piece>>);
 /// A part of a template.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub enum Piece {
-    /// As it stands.
+    /// As it is.
     Text(String),
     /// The value of the axis.
     Axis(String),
@@ -51,7 +51,7 @@ impl PathTemplate {
         axes(&self.0)
     }
 
-    /// Whether `*` stands in it.
+    /// Whether `*` is in it.
     pub fn has_wildcard(&self) -> bool {
         self.0.iter().any(|piece| matches!(piece, Piece::Text(text) if text.contains('*')))
     }
@@ -194,7 +194,7 @@ impl PathTemplate {
     }
 }
 
-/// Fits the pieces to the whole of `text`, trying short values first. An axis that stands twice has
+/// Fits the pieces to the whole of `text`, trying short values first. An axis that is twice has
 /// one value.
 fn fit(pieces: &[Piece], text: &str, values: &mut Vec<(String, String)>) -> bool {
     match pieces.split_first() {

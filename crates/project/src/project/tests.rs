@@ -1,4 +1,4 @@
-//! Tests of the project file: what it may say, and what is said if it is wrong.
+//! Tests of the project file: what it may have, and what is reported if it is wrong.
 
 use crate::memory::Memory;
 use crate::{Error, Project};
@@ -49,7 +49,7 @@ fn gives_what_can_be_known_of_a_project_in_which_something_is_wrong() {
     let layers: Vec<&str> = project.layers.iter().map(|layer| layer.name.as_str()).collect();
     assert_eq!(layers, ["a", "b"]);
     assert_eq!(project.declared.len(), 1);
-    // Whoever needs all of it is told of all that is wrong.
+    // Who needs all of it gets all that is wrong.
     assert_eq!(Project::load(&world, None).unwrap_err(), errors);
     // Of what is no text there is nothing to know.
     assert!(Project::read(&Memory::new(&[]), None).is_err());

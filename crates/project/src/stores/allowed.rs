@@ -28,7 +28,7 @@ pub(crate) const ALLOW_FIELDS: Fields = Fields {
     ],
 };
 
-/// How long everything that one question asks of a store may take, unless the file says otherwise.
+/// How long everything that one question asks of a store may take, unless the file decides otherwise.
 const TIMEOUT: Duration = Duration::from_secs(10);
 const LONGEST: Duration = Duration::from_secs(600);
 const CODE: &str = "bad-stores";

@@ -17,7 +17,7 @@ pub(crate) const VARIABLE_FIELDS: Fields =
 /// The code of what is wrong in a store file.
 const CODE: &str = "bad-store";
 
-/// The scopes that a store file of these bytes has, for whoever keeps them elsewhere.
+/// The scopes that a store file of these bytes has, for who keeps them elsewhere.
 pub fn read_store_file(file: &str, bytes: Vec<u8>) -> Result<Vec<Arc<Scope>>, Vec<Error>> {
     let (text, verdict) = decode(bytes);
     verdict.map_err(|fault| vec![crate::error::attach(fault, file, &text)])?;

@@ -1,4 +1,4 @@
-//! What store files and `stores.toml` may say, and what is said if they are wrong.
+//! What store files and `stores.toml` may have, and what is reported if they are wrong.
 
 use super::{Asked, file, origin_of, read_allowed};
 use crate::Error;

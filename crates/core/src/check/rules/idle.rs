@@ -31,24 +31,24 @@ pub(crate) static REPEATS_WEAKER: About = About::new(
 )
 .needing(Needs::EveryContext);
 
-/// What is said anywhere, in the order in which it was seen.
+/// What is set anywhere, in the order in which it was seen.
 #[derive(Default)]
 struct Idle {
     said: Vec<Said>,
     said_by: HashMap<((usize, usize), u32, KeyId), usize>,
 }
 
-/// A value that a source says, in all contexts.
+/// A value that a source has, in all contexts.
 struct Said {
     key: KeyId,
     reading: Arc<Reading>,
     leaf: u32,
-    /// The contexts in which somebody works, of those in which it is said.
+    /// The contexts in which somebody works, of those in which it is set.
     full: ContextSet,
     is_secret: bool,
     /// Whether anything comes of it anywhere.
     counts: bool,
-    /// Whether something else was found about it that says why nothing comes of it.
+    /// Whether something else was found about it that shows why nothing comes of it.
     is_told: bool,
     /// Whether a weaker value is the same wherever this one decides; none if it never does.
     repeats: Option<bool>,
@@ -57,7 +57,7 @@ struct Said {
 }
 
 impl State for Idle {
-    /// Takes in what is said of a setting in a group of contexts.
+    /// Takes in what is known of a setting in a group of contexts.
     fn group(&mut self, _: &mut Look<'_>, seen: &Seen<'_>) {
         let resolution = seen.resolution();
         let like = seen.answer.conversion.as_ref().and_then(|conversion| conversion.like);
@@ -106,7 +106,7 @@ impl Idle {
         candidate: &Candidate,
         reading: &Arc<Reading>,
     ) -> &mut Said {
-        // What a scope says is one thing, for whomever it is meant.
+        // What a scope has is one thing, for whomever it is meant.
         let scope = reading.document.scope.as_ref();
         let by = scope.map(|scope| (scope.number, reading.layer.0));
         let by = by.unwrap_or((Arc::as_ptr(reading) as usize, usize::MAX));
@@ -174,7 +174,7 @@ fn idle(look: &Look<'_>, said: &Said) -> Option<Finding> {
     Some(finding.about(shown).at(at).at(weaker))
 }
 
-/// Whether a candidate says just what it overrides, and what that is.
+/// Whether a candidate has just what it overrides, and what that is.
 fn repeats(seen: &Seen<'_>, candidate: &Candidate) -> (bool, Option<(Arc<Reading>, u32)>) {
     let resolution = seen.resolution();
     let is_plain = candidate.verdict == Verdict::Wins && resolution.gather(seen.key).is_none();

@@ -1,4 +1,4 @@
-//! Rules whose findings come from outside of the settings: whoever has what they look at finds them.
+//! Rules whose findings come from outside of the settings: who has what they look at finds them.
 
 use super::{About, Needs, Severity, Visit};
 

@@ -24,7 +24,7 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let makes_a_branch = resolution.keys().is_within(by.key, candidate.key);
     let form = if makes_a_branch { BRANCH } else { VALUE };
     let fact = Fact::new(form).with("layer", seen.layer(by));
-    // It is told of the branch, once for all that is lost.
+    // It is reported for the branch, once for all that is lost.
     let about = match makes_a_branch {
         true => seen.shown(),
         false => resolution.keys().show(by.key),

@@ -21,7 +21,7 @@ pub(crate) static SAME_ACROSS: About = About::new(
 )
 .needing(Needs::EveryValueOfTheirAxes);
 
-/// Of settings that must differ: each value that they have, where, and who says it.
+/// Of settings that must differ: each value that they have, where, and who has it.
 #[derive(Default)]
 struct SameAcross {
     values: Vec<(KeyId, Vec<Same>)>,

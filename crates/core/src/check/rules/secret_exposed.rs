@@ -42,7 +42,7 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
             false => return,
         },
         Value::Text(_) | Value::List(_) | Value::Map(_) if is_secret => {
-            // `token_ttl = "60s"` is no secret to speak of, whatever its name has in it.
+            // `token_ttl = "60s"` is no secret to set, whatever its name suggests in it.
             let is_amount = seen.declared().is_some_and(|declared| declared.shape.is_amount());
             if is_amount && declared != Some(true) {
                 return;

@@ -83,7 +83,7 @@ fn strays(look: &mut Look<'_>, contexts: &[Arc<Readings>], index: LayerIndex, na
     }
 }
 
-/// Whether what a variable says stands above or below settings that are known otherwise.
+/// Whether what a variable sets is above or below settings that are known otherwise.
 fn reshapes(look: &Look<'_>, first: &Readings, reading: &Reading, leaf: u32) -> bool {
     let keys = &first.keys;
     let offer = reading.offers.iter().find(|offer| offer.leaf == leaf);

@@ -21,7 +21,7 @@ pub(crate) static UNKNOWN_SETTING: About = About::new(
 )
 .needing(Needs::Catalogue);
 
-/// The settings that were found, to be told of together.
+/// The settings that were found, to be reported together.
 #[derive(Default)]
 struct Unknown {
     unknown: Vec<Finding>,
@@ -39,7 +39,7 @@ impl State for Unknown {
             .map(|id| resolution.candidate(id))
             .filter(|candidate| {
                 let layer = resolution.readings().layer(resolution.layer_of(candidate));
-                // What only variables say is told of as a stray variable.
+                // What only variables have is reported as a stray variable.
                 !resolution.reading(candidate).is_removal
                     && layer.kind != Kind::Arguments
                     && layer.names == Names::Keys
@@ -67,13 +67,13 @@ impl State for Unknown {
         self.unknown.push(finding);
     }
 
-    /// Where only a few of many settings are declared, telling of each of the others would bury all else.
+    /// Where only a few of many settings are declared, reporting each of the others would bury all else.
     fn finish(&mut self, look: &mut Look<'_>) {
         const FEW: usize = 12;
         let mut unknown: Vec<Finding> = Vec::new();
         let mut numbers: HashMap<Option<String>, usize> = HashMap::new();
         for finding in std::mem::take(&mut self.unknown) {
-            // A setting is told of once, with all places that say it.
+            // A setting is reported once, with all places that say it.
             match numbers.get(&finding.key) {
                 Some(at) => {
                     let same = &mut unknown[*at];

@@ -30,7 +30,7 @@ impl Families {
     }
 }
 
-/// What two projects have in common, so that what they say in the same way need not be looked at.
+/// What two projects have in common, so that what they have in the same way need not be looked at.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct Shared {
     /// Whether their keys are numbered alike, as what one of them read the other began with.
@@ -39,7 +39,7 @@ pub struct Shared {
     pub project: bool,
     /// Whether process variables and files that references name are.
     pub outside: bool,
-    /// Whether what stands in the place of something else may be left out where it says the same. Not where
+    /// Whether what is in the place of something else may be left out where it has the same. Not where
     /// somebody could be guessing a secret: then it would show that she guessed right.
     pub contents: bool,
 }
@@ -49,7 +49,7 @@ type ByDocument = HashMap<(*const Document, LayerIndex), Vec<u32>>;
 
 impl Survey {
     /// The families of settings that come to the same in both, by what is read: of each survey. What is
-    /// read from the same document in the same way says the same.
+    /// read from the same document in the same way has the same.
     pub(crate) fn alike(before: &Survey, after: &Survey, shared: Shared) -> [Families; 2] {
         let nothing = [Families::none(), Families::none()];
         let is_same_place = before.contexts.len() == after.contexts.len()
@@ -183,7 +183,7 @@ impl Survey {
         count + present.len()
     }
 
-    /// Whether all that is said of the one setting of a family is a value.
+    /// Whether all that is known of the one setting of a family is a value.
     fn is_surely_said(&self, family: u32) -> bool {
         let is_value = |reading: &Reading, at: u32| {
             let leaf = reading.offers.get(at as usize).map(|offer| offer.leaf);

@@ -18,7 +18,7 @@ pub(super) struct Targets<'s> {
 
 impl Targets<'_> {
     /// The families that decide what a reference to `path` comes to. Where it comes to nothing, also those
-    /// that may be told of as meant.
+    /// that may be reported as meant.
     pub(super) fn families(&mut self, path: &KeyPath) -> Vec<u32> {
         if let Some(known) = self.known.get(path) {
             return known.clone();

@@ -16,7 +16,7 @@ pub struct Astray {
 }
 
 impl Wanted {
-    /// The references of what is in force that keep it from being what was expected: with other values of
+    /// The references of what takes effect that keep it from being what was expected: with other values of
     /// theirs it would be that. None where anything is secret, as nothing is compared with that.
     pub fn astray(&self, answers: &Answers<'_>, key: KeyId) -> Vec<Astray> {
         if self.layer.is_some() || answers.is_secret(key) {
@@ -65,7 +65,7 @@ impl Wanted {
     }
 }
 
-/// The texts with what stands after each.
+/// The texts with what is after each.
 fn joined(before: &[String], gives: &[(Hop, Option<String>)]) -> Option<String> {
     before
         .iter()
@@ -74,14 +74,14 @@ fn joined(before: &[String], gives: &[(Hop, Option<String>)]) -> Option<String> 
         .collect()
 }
 
-/// What stands between the texts, each found as early as it can be; none if they do not stand there.
+/// What is between the texts, each found as early as it can be; none if they are not there.
 fn between(text: &str, around: &[String]) -> Option<Vec<String>> {
     let (first, rest) = around.split_first()?;
     let (last, inner) = rest.split_last()?;
     let mut left = text.strip_prefix(first.as_str())?.strip_suffix(last.as_str())?;
     let mut parts = Vec::new();
     for text in inner {
-        // Nobody can tell where one ends and the next begins.
+        // Nobody can find out where one ends and the next begins.
         if text.is_empty() {
             return None;
         }

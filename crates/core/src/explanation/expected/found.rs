@@ -1,4 +1,4 @@
-//! What was found of what somebody expected, and the steps that would put it in force.
+//! What was found of what somebody expected, and the steps that would make it take effect.
 
 use crate::model::place::{Origin, Place};
 use crate::model::value::Value;
@@ -27,7 +27,7 @@ impl Sense {
     }
 }
 
-/// Something that is what was expected, and is not in force.
+/// Something that is what was expected, and is not effective.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Found {
     /// In what sense.
@@ -40,22 +40,22 @@ pub struct Found {
     pub name: String,
     /// Whether that name is a pattern of keys that the layer takes away.
     pub is_pattern: bool,
-    /// What it says; none if it is secret, or a pattern.
+    /// What it has; none if it is secret, or a pattern.
     pub says: Option<Value>,
-    /// How it stands to the setting.
+    /// How it is to the setting.
     pub how: How,
-    /// The first thing that keeps it from being in force, as a clause.
+    /// The first thing that keeps it from being effective, as a clause.
     pub keeps: String,
-    /// What would put it in force, one change after the other; empty if nothing simple would.
+    /// What would make it take effect, one change after the other; empty if nothing simple would.
     pub steps: Vec<Change>,
 }
 
-/// How something that was expected stands to the setting.
+/// How something that was expected is to the setting.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum How {
     /// It is a candidate in the context that was asked about.
     Candidate(Verdict),
-    /// It is in force in another context.
+    /// It takes effect in another context.
     InForceElsewhere,
     /// It is a candidate in another context, where it loses too.
     CandidateElsewhere(Verdict),
@@ -63,9 +63,9 @@ pub enum How {
     Inactive,
     /// Its name is nearly that of the setting.
     NearName,
-    /// It stands outside of the section that is read.
+    /// It is outside of the section that is read.
     OutsideSection,
-    /// It stands deeper in the section that is read, and so is another setting.
+    /// It is deeper in the section that is read, and so is another setting.
     Deeper,
 }
 

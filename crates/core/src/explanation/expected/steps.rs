@@ -18,7 +18,7 @@ pub(super) fn tried<'a>(answers: &'a Answers<'_>, edits: &[(Edit, Change)]) -> O
     Trial::of(answers, &edits)
 }
 
-/// What keeps the candidate of that leaf from being in force after the edits, as one more edit.
+/// What keeps the candidate of that leaf from being effective after the edits, as one more edit.
 pub(super) fn obstacle(
     answers: &Answers<'_>,
     then: &Answers<'_>,

@@ -1,4 +1,4 @@
-//! Addresses, taken apart as the WHATWG standard says.
+//! Addresses, taken apart as the WHATWG standard defines.
 
 use url::Url;
 

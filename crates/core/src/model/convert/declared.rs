@@ -138,7 +138,7 @@ impl PartialEq for Matches {
 }
 
 impl Matches {
-    /// Reads an expression; an error says what is wrong with it, in one line.
+    /// Reads an expression; an error shows what is wrong with it, in one line.
     pub fn parse(text: &str) -> Result<Matches, String> {
         match regex_syntax::Parser::new().parse(text) {
             Ok(_) => Ok(Matches { written: text.into(), compiled: Arc::default() }),
@@ -184,7 +184,7 @@ pub struct Misfit {
     found: String,
     /// What is wrong with it, to follow `found`.
     problem: String,
-    /// The accepted value that was probably meant, which tells of what was found.
+    /// The accepted value that was probably meant, which reports what was found.
     near: Option<String>,
     /// What would be accepted, as a clause.
     pub accepts: String,
@@ -516,7 +516,7 @@ fn fit_one(kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> 
     }
 }
 
-/// A value that is no text never changes its type; the message says how to write it.
+/// A value that is no text never changes its type; the message shows how to write it.
 fn wrong_type(kind: Declaration, value: &Value) -> Misfit {
     if let (Declaration::Number, Value::Number(_)) = (kind, value) {
         return Misfit::new(value, "is not finite", kind.accepts());

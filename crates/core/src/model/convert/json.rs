@@ -5,7 +5,7 @@ use crate::model::value::{Element, Entry, Value};
 use serde_json::Value as Json;
 use std::sync::Arc;
 
-/// A JSON list; every item stands where the text does. `None` if it is none, or if a number does not
+/// A JSON list; every item is where the text is. `None` if it is none, or if a number does not
 /// fit into 64 bits.
 pub(super) fn list(text: &str, at: Span) -> Option<Arc<[Element]>> {
     let parsed: Json = serde_json::from_str(text).ok()?;

@@ -5,7 +5,7 @@
 use super::is_secret_name;
 use std::ops::Range;
 
-/// What stands in place of a password.
+/// What is in place of a password.
 const HIDDEN: &str = "***";
 
 /// Schemes whose part before `@` is no user with a password.

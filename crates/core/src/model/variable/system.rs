@@ -1,5 +1,5 @@
 //! Variables of the system: what a shell, a login or the loader of programs means by them is never a
-//! setting, unless the catalogue says so.
+//! setting, unless the catalogue asks for it.
 
 /// Names that every process may have for reasons of the system.
 const NAMES: [&str; 58] = [

@@ -3,7 +3,7 @@
 use crate::model::key::KeyId;
 use hashbrown::HashMap;
 
-/// A value for each key, most of which are the default. Of all keys they stand in a row; of a few among
+/// A value for each key, most of which are the default. Of all keys they are in a row; of a few among
 /// very many, only those that are not the default are kept.
 #[derive(Debug)]
 pub(super) enum ByKey<T> {

@@ -1,10 +1,10 @@
-//! The leaves that are in force so far, and what is pinned.
+//! The leaves that take effect so far, and what is pinned.
 
 use super::by_key::ByKey;
 use crate::model::candidate::CandidateId;
 use crate::model::key::{KeyId, Keys};
 
-/// A tree of leaves in which it is known how many stand below each key.
+/// A tree of leaves in which it is known how many are below each key.
 pub(super) struct Tree<'k> {
     keys: &'k Keys,
     leaves: ByKey<Option<CandidateId>>,
@@ -18,7 +18,7 @@ struct Pinned {
     leaves: ByKey<bool>,
     /// The nulls whose absence is pinned.
     absences: ByKey<Option<CandidateId>>,
-    /// How many pinned leaves and absences stand below a key.
+    /// How many pinned leaves and absences are below a key.
     below: ByKey<u32>,
 }
 
@@ -111,7 +111,7 @@ impl Tree<'_> {
 
     /// Pins the absence that the null `null` left at `key`, unless its own layer ended it.
     pub(super) fn pin_absence(&mut self, key: KeyId, null: CandidateId) {
-        // What stands at the key or below it came after the null, which removed all that did.
+        // What is at the key or below it came after the null, which removed all that did.
         let is_ended = self.leaf(key).is_some()
             || self.below.get(key) > 0
             || self.leaf_above(key).and_then(|above| self.leaf(above)) > Some(null);
@@ -141,7 +141,7 @@ impl Tree<'_> {
             found.extend(pins.absences.get(key));
         };
         look_at(key, true);
-        // A null leaves what stands above it.
+        // A null leaves what is above it.
         self.keys.above(key).for_each(|above| look_at(above, !is_null));
         let mut branches = vec![key];
         while let Some(branch) = branches.pop() {

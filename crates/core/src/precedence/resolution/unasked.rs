@@ -25,7 +25,7 @@ impl Resolution {
         let keys = self.keys();
         let layer = self.readings.layer(unasked);
         if let Some(into) = &layer.into {
-            // All that it says stands in one branch.
+            // All that it has is in one branch.
             let branch = keys.segments(key).first().copied();
             if into.segments().next() != branch {
                 return false;

@@ -7,7 +7,7 @@ use crate::model::layer::{Lack, Layer, LayerIndex, Presence};
 use std::sync::Arc;
 
 /// Puts what was read for a context in the order of the layers, what each takes away before what it
-/// says.
+/// has.
 pub(super) fn finish(
     mut inputs: Inputs,
     slots: Vec<Slot>,

@@ -44,7 +44,7 @@ pub(super) fn resolve<'s>(
     read.ok_or_else(|| Fault::new(at, "the value does not fit its tag"))
 }
 
-/// `!` alone, which says that a scalar is a text.
+/// `!` alone, which means that a scalar is a text.
 pub(super) fn is_non_specific(tag: &Tag) -> bool {
     tag.suffix().is_empty() || (tag.handle().is_empty() && tag.suffix() == "!")
 }

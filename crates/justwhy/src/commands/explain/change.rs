@@ -33,7 +33,7 @@ pub(super) fn push(
             None => Cell::new(Role::Plain, in_words(answers, way)),
         };
         let mut cells = vec![Cell::new(Role::Plain, label), way_to_go];
-        // A command that names its context says where it reaches.
+        // A command that names its context shows where it reaches.
         let names_context = command.as_ref().is_some_and(|command| command.contains(" -i "));
         if is_full && !names_context {
             cells.push(Cell::new(Role::Lost, way.reach.clone()));

@@ -208,7 +208,7 @@ fn said(
     let is_unreadable = note.as_ref().is_some_and(|note| note.unreadable.is_some());
     let is_in_force = |value: &Value| *verdict == Verdict::Wins && effective == Some(value);
     let value = match written {
-        // It stands in the first line.
+        // It is in the first line.
         Some(value) if value.show().len() > LONG && is_in_force(value) && !is_full => String::new(),
         Some(value) => match raw {
             Some(raw) => format!("{}, written {raw}", value.show()),
@@ -249,7 +249,7 @@ fn remark(resolution: &Resolution, row: &Row, is_full: bool) -> String {
         Verdict::Wins => *rule == Rule::Precedence && !pins,
         Verdict::Overridden => *rule == Rule::Precedence,
         Verdict::Removed => is_of_key,
-        // Why it cannot be read stands in the answer.
+        // Why it cannot be read is in the answer.
         Verdict::Contributes | Verdict::Removes | Verdict::Unreadable => true,
         _ => false,
     };

@@ -142,7 +142,7 @@ pub(super) fn html(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
             cells: row.cells.iter().map(cell).collect(),
             at: row.at(count).into_iter().map(|cell| cell.map_or(-1, i64::from)).collect(),
         });
-        // What stands on a line is JSON, which has no line ends of its own.
+        // What is on a line is JSON, which has no line ends of its own.
         let of_row: Vec<PageReasons> =
             row.cells.into_iter().map(|(_, reasons)| phrases.shown(reasons)).collect();
         reasons.push('\n');

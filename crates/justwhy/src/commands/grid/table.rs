@@ -13,13 +13,13 @@ const WIDEST_KEY: usize = 36;
 /// The columns between two columns.
 const GAP: usize = 2;
 
-/// What stands in a cell.
+/// What is in a cell.
 #[derive(Clone, PartialEq, Eq, Hash, Debug)]
 pub(crate) struct GridCell {
     pub(super) value: String,
     pub(super) is_wrong: bool,
     pub(super) layer: String,
-    /// What tells the value from another one that looks the same.
+    /// What distinguishes the value from another one that looks the same.
     identity: String,
 }
 
@@ -66,7 +66,7 @@ impl GridCell {
         vec![Cell::new(role, value), Cell::new(Role::Plain, words), Cell::new(Role::Layer, layer)]
     }
 
-    /// The value, and what tells it from another one: whoever sets it.
+    /// The value, and what distinguishes it from another one: who sets it.
     pub(super) fn into_value(self) -> (String, String) {
         (self.value, self.identity)
     }
@@ -112,7 +112,7 @@ impl ShownCell {
 struct Column {
     /// The first of them.
     first: usize,
-    /// What stands above it, a line for each axis.
+    /// What is above it, a line for each axis.
     head: Vec<String>,
 }
 
@@ -217,7 +217,7 @@ fn columns(gridded: &Gridded<'_, '_>, rows: &[ShownCell]) -> Vec<Column> {
     groups.into_iter().map(head).collect()
 }
 
-/// What stands above contexts: a line for each axis if that says it, else each of them.
+/// What is above contexts: a line for each axis if that has it, else each of them.
 fn head(gridded: &Gridded<'_, '_>, group: &[usize]) -> Vec<String> {
     let distinct = |contexts: &[usize], axis: usize| -> Vec<String> {
         let mut values: Vec<String> = Vec::new();
@@ -323,7 +323,7 @@ impl<'a> Fitted<'a> {
     }
 }
 
-/// The columns that stand beside each other.
+/// The columns that are beside each other.
 struct Page<'a> {
     look: &'a Look,
     key_width: usize,

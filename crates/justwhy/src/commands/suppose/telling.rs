@@ -170,7 +170,7 @@ fn encrypted_for(it: &Supposed) -> String {
     }
 }
 
-/// What is supposed, as it stands behind `would change`.
+/// What is supposed, as it is behind `would change`.
 pub(super) fn hypothesis(supposed: &[Supposed]) -> String {
     let one = |it: &Supposed| {
         let what = &it.what;
