@@ -2,8 +2,8 @@
 
 use crate::{Arguments, Session, Snapshot, Supposition, select};
 use justwhy_core::{
-    Answers, CandidateId, Destination, Explanation, Holder, KeyId, KeyPath, NotEncrypted, Origin,
-    Row, Text, Value, Verdict, as_written, destination, is_secret_name,
+    Answers, CandidateId, Context, Destination, Explanation, Holder, KeyId, KeyPath, NotEncrypted,
+    Origin, Row, Text, Value, Verdict, as_written, destination, is_secret_name,
 };
 use justwhy_project::{Error, Kept, Tracking};
 
@@ -252,6 +252,11 @@ impl Editor<'_, '_> {
         Ok((place, at))
     }
 
+    /// Where the edit is made.
+    fn context(&self) -> Context {
+        self.answers.resolution().readings().context.clone()
+    }
+
     fn key(&self, path: &KeyPath) -> Option<KeyId> {
         self.answers.resolution().keys().find(KeyId::ROOT, path)
     }
@@ -301,7 +306,8 @@ impl Editor<'_, '_> {
                 None => is_secret_name(&path.to_string()),
             };
         let is_secret = is_secret || self.is_secret_at(layer, path, &place);
-        self.supposition.put(self.snapshot.project(), &place, &value, is_secret)?;
+        let place_of = (&place, &self.context());
+        self.supposition.put(self.snapshot.project(), place_of, &value, is_secret)?;
         let put = Supposed::edit(Deed::Put, path, layer, at);
         // What is moved is nobody's guess.
         let given = matches!(said, NewValue::Given(_)).then(|| self.source_and_name(&place));
@@ -483,7 +489,8 @@ impl Editor<'_, '_> {
             Some(value) => Text::secret(value.show()),
         };
         let value = self.encrypted(path, &text)?;
-        self.supposition.put(self.snapshot.project(), &place, &value, true)?;
+        let place_of = (&place, &self.context());
+        self.supposition.put(self.snapshot.project(), place_of, &value, true)?;
         let note = self.history(&place);
         let encrypted_for = Some(self.snapshot.project().recipients.len());
         let encrypt = Supposed::edit(Deed::Encrypt, path, layer, at);
@@ -509,7 +516,8 @@ impl Editor<'_, '_> {
         if place.says.is_none() {
             return Err(self.says_nothing(layer, path, &at));
         }
-        self.supposition.take_out(self.snapshot.project(), &place)?;
+        let place_of = (&place, &self.context());
+        self.supposition.take_out(self.snapshot.project(), place_of)?;
         self.supposed.push(Supposed::edit(Deed::Drop, path, layer, at));
         Ok(())
     }

@@ -9,7 +9,7 @@ use justwhy_core::{
     LayerIndex, Names, Naming, Origin, Position, Presence, Readings, ScopeOf, SourceText, Span,
     Text, nearest,
 };
-use justwhy_formats::{Format, shown_name};
+use justwhy_formats::{Format, View, shown_name};
 use justwhy_project::{Error, Glob, Project, ProjectLayer, Reads, Stamp, Stores, Wanted, World};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -36,7 +36,7 @@ pub(crate) struct Reader {
     world: Arc<dyn World>,
     /// Grows with everything that is read, so that a document read for one context serves the others.
     keys: Arc<Keys>,
-    files: Cache<(String, Format), Fetched>,
+    files: Cache<(String, View), Fetched>,
     rows: Cache<(String, usize), Result<Arc<Document>, Error>>,
     texts: Cache<String, Result<Option<SourceText>, Error>>,
     /// What all of those were when they were read.
@@ -75,7 +75,16 @@ enum Written {
 }
 
 /// What a file has, `None` if it is not there; all that is wrong with it, if anything is.
-type Fetched = Result<Option<Arc<Document>>, Vec<Error>>;
+type Fetched = Result<Option<Arc<Content>>, Vec<Error>>;
+
+/// What there is of the part of a file that is read.
+#[derive(Debug, Default)]
+struct Content {
+    /// Its documents, weakest first.
+    documents: Vec<Arc<Document>>,
+    /// Why that part is not there.
+    nothing: Option<Error>,
+}
 
 /// A document that a layer reads: the name of its source, and whether its texts have no type.
 type Opened = (Origin, Arc<Document>, bool);
@@ -198,7 +207,7 @@ impl Reader {
             let is_met = met.contains(&LayerIndex(number + 1));
             let layer = self.layer(declared, &context, is_met).map_err(one)?;
             if layer.presence == Presence::Read {
-                wanted.push(self.files_of(declared, &layer).map_err(one)?);
+                wanted.push(self.files_of(declared, &layer, &context).map_err(one)?);
             } else {
                 wanted.push(Vec::new());
             }
@@ -317,9 +326,10 @@ impl Reader {
             _ => Vec::new(),
         };
         let under_axes = declared.under.iter().flat_map(|under| under.axes().map(str::to_owned));
+        let part_axes = declared.part.iter().flat_map(|part| part.axes().map(str::to_owned));
         let order =
             |name: &String| self.project.axes.iter().position(|axis| axis.axis.name == *name);
-        layer.axes = path_axes.into_iter().chain(under_axes).collect();
+        layer.axes = path_axes.into_iter().chain(under_axes).chain(part_axes).collect();
         layer.axes.sort_by_key(order);
         layer.axes.dedup();
         let inactivity = Inactivity::of(&declared.when, &declared.unless, context);
@@ -341,6 +351,9 @@ impl Reader {
         context: &Context,
     ) -> Result<(), Error> {
         let needs = |axis: &str| Inactivity::Needs { axis: axis.to_owned() };
+        if let Some(Err(axis)) = declared.part.as_ref().map(|part| part.fill(context)) {
+            become_inactive(layer, needs(axis));
+        }
         if let Some(under) = &declared.under {
             match under.fill(context) {
                 Ok(section) => layer.under = Some(section),
@@ -392,7 +405,8 @@ impl Reader {
         &mut self,
         declared: &ProjectLayer,
         layer: &Layer,
-    ) -> Result<Vec<(String, Format)>, Error> {
+        context: &Context,
+    ) -> Result<Vec<(String, View)>, Error> {
         let path = layer.path.clone().unwrap_or_default();
         match &declared.reads {
             Reads::File(_, format) if declared.per_directory => {
@@ -406,9 +420,10 @@ impl Reader {
                     folders.reverse();
                     folders
                 });
-                Ok(folders.iter().map(|above| (format!("{above}{path}"), *format)).collect())
+                let view = declared.view(*format, context);
+                Ok(folders.iter().map(|above| (format!("{above}{path}"), view.clone())).collect())
             }
-            Reads::File(_, format) => Ok(vec![(path, *format)]),
+            Reads::File(_, format) => Ok(vec![(path, declared.view(*format, context))]),
             Reads::Files(_, format) => {
                 let mut files = Vec::new();
                 for file in self.files_matching(declared, &path)? {
@@ -418,7 +433,7 @@ impl Reader {
                     let Some(format) = of_file else {
                         return Err(self.unknown_format(declared, &file));
                     };
-                    files.push((file, format));
+                    files.push((file, declared.view(format, context)));
                 }
                 Ok(files)
             }
@@ -467,7 +482,7 @@ impl Reader {
         &mut self,
         number: usize,
         layer: &mut Layer,
-        wanted: &[(String, Format)],
+        wanted: &[(String, View)],
     ) -> Result<Vec<Opened>, Vec<Error>> {
         let project = Arc::clone(&self.project);
         let declared = &project.layers[number];
@@ -490,10 +505,31 @@ impl Reader {
             }
             Reads::File(..) | Reads::Files(..) => {
                 let is_pattern = matches!(declared.reads, Reads::Files(..));
-                for (path, format) in wanted {
-                    match self.file(path, *format) {
-                        Ok(Some(document)) => {
-                            opened.push((path.as_str().into(), document, format.is_untyped()));
+                let mut lacks = None;
+                for (path, view) in wanted {
+                    match self.file(path, view) {
+                        Ok(Some(content)) => {
+                            let untyped = view.is_untyped();
+                            for document in &content.documents {
+                                let document = self.with_process(document);
+                                opened.push((path.as_str().into(), document, untyped));
+                            }
+                            match &content.nothing {
+                                Some(error) if declared.optional => {
+                                    lacks.get_or_insert_with(|| {
+                                        let why = error.message().to_owned();
+                                        Lack::Part { path: path.clone(), why }
+                                    });
+                                }
+                                Some(error) => errors.push(self.nothing_there(declared, error)),
+                                None if content.documents.is_empty() => {
+                                    lacks.get_or_insert_with(|| {
+                                        let why = "no document applies here".to_owned();
+                                        Lack::Part { path: path.clone(), why }
+                                    });
+                                }
+                                None => {}
+                            }
                         }
                         Ok(None) if declared.optional || declared.per_directory => {}
                         Ok(None) if is_pattern => errors.push(not_there_any_more(path)),
@@ -503,15 +539,23 @@ impl Reader {
                 }
                 if opened.is_empty() {
                     layer.presence =
-                        Presence::Missing(match (is_pattern, declared.per_directory) {
-                            (true, _) => Lack::Match(path),
-                            (false, true) => Lack::InFolders(path),
-                            (false, false) => Lack::File(path),
+                        Presence::Missing(match (lacks, is_pattern, declared.per_directory) {
+                            (Some(lack), ..) => lack,
+                            (None, true, _) => Lack::Match(path),
+                            (None, false, true) => Lack::InFolders(path),
+                            (None, false, false) => Lack::File(path),
                         });
                 }
             }
         }
         if errors.is_empty() { Ok(opened) } else { Err(errors) }
+    }
+
+    /// The error that the part of a file that a layer reads is not there.
+    fn nothing_there(&self, declared: &ProjectLayer, error: &Error) -> Error {
+        let at = self.position(declared.at);
+        let error = error.clone().also("declared at", &self.project.file, at);
+        error.help("correct `under` of the layer, or add optional = true")
     }
 
     fn missing_file(&self, declared: &ProjectLayer, path: &str) -> Error {

@@ -8,8 +8,8 @@ use crate::overlay::Overlay;
 use crate::reader;
 use crate::session::Session;
 use crate::{Arguments, Snapshot};
-use justwhy_core::{Destination, Entry, Holder, KeyPath, Value};
-use justwhy_formats::{Format, Step, decode, is_table, put, take_out};
+use justwhy_core::{Context, Destination, Entry, Holder, KeyPath, Value};
+use justwhy_formats::{Format, Step, View, decode, is_table};
 use justwhy_project::{Error, FileEdit, Kept, Process as _, Project};
 use std::ffi::{OsStr, OsString};
 use std::sync::Arc;
@@ -69,22 +69,26 @@ impl Supposition {
     pub fn put(
         &mut self,
         project: &Project,
-        destination: &Destination,
+        (destination, context): (&Destination, &Context),
         value: &Value,
         is_secret: bool,
     ) -> Result<(), Error> {
-        self.say(project, destination, Some((value, is_secret)))
+        self.say(project, (destination, context), Some((value, is_secret)))
     }
 
     /// A layer sets nothing of it any more.
-    pub fn take_out(&mut self, project: &Project, destination: &Destination) -> Result<(), Error> {
-        self.say(project, destination, None)
+    pub fn take_out(
+        &mut self,
+        project: &Project,
+        at: (&Destination, &Context),
+    ) -> Result<(), Error> {
+        self.say(project, at, None)
     }
 
     fn say(
         &mut self,
         project: &Project,
-        destination: &Destination,
+        (destination, context): (&Destination, &Context),
         said: Option<(&Value, bool)>,
     ) -> Result<(), Error> {
         let value = said;
@@ -94,12 +98,12 @@ impl Supposition {
         let number = destination.layer.0.saturating_sub(1);
         match &destination.holder {
             Holder::File(path) => {
-                let format = project.format_at(destination.layer, path);
-                let Some(format) = format else {
+                let view = project.view_at(destination.layer, path, context);
+                let Some(view) = view else {
                     let message = format!("the format of {path} cannot be written");
                     return Err(Error::new("bad-edit", message).at(path, None));
                 };
-                self.edit(project, path, (format, &steps(&destination.name)), value)
+                self.edit(project, path, (view, &steps(&destination.name)), value)
             }
             Holder::Values => {
                 let mut path = vec![
@@ -109,7 +113,7 @@ impl Supposition {
                 ];
                 let above = path.clone();
                 path.extend(steps(&destination.name));
-                self.edit(project, &project.file, (Format::TOML, &path), value)?;
+                self.edit(project, &project.file, (View::whole(Format::TOML), &path), value)?;
                 if value.is_none() {
                     let (_, text) = self.text(project, &project.file)?;
                     if !is_table(text.text(), &above) {
@@ -157,19 +161,24 @@ impl Supposition {
             // What else is known about it goes with it.
             Some((_, is_secret)) if is_table(text.text(), &steps) => {
                 let value = [steps.clone(), vec![name("value")]].concat();
-                self.edit(project, path, (Format::TOML, &value), said)?;
+                self.edit(project, path, (View::whole(Format::TOML), &value), said)?;
                 if !is_secret {
                     return Ok(());
                 }
                 let mark = [steps, vec![name("secret")]].concat();
-                self.edit(project, path, (Format::TOML, &mark), Some((&Value::Boolean(true), true)))
+                self.edit(
+                    project,
+                    path,
+                    (View::whole(Format::TOML), &mark),
+                    Some((&Value::Boolean(true), true)),
+                )
             }
             // A secret stays marked as one wherever it goes.
             Some((value, true)) => {
                 let said = Some((&marked(value), true));
-                self.edit(project, path, (Format::TOML, &steps), said)
+                self.edit(project, path, (View::whole(Format::TOML), &steps), said)
             }
-            _ => self.edit(project, path, (Format::TOML, &steps), said),
+            _ => self.edit(project, path, (View::whole(Format::TOML), &steps), said),
         }
     }
 
@@ -191,7 +200,7 @@ impl Supposition {
         &mut self,
         project: &Project,
         path: &str,
-        (format, steps): (Format, &[Step]),
+        (view, steps): (View, &[Step]),
         said: Option<(&Value, bool)>,
     ) -> Result<(), Error> {
         let value = said.map(|(value, _)| value);
@@ -199,13 +208,16 @@ impl Supposition {
         let full = project.folder.join(path);
         let (bytes, before) = self.text(project, path)?;
         let is_new = before.text().trim().is_empty();
-        let text =
-            if is_new && !format.empty().is_empty() { format.empty() } else { before.text() };
+        let text = if is_new && !view.format.empty().is_empty() {
+            view.format.empty()
+        } else {
+            before.text()
+        };
         let after = match value {
-            Some(value) => put(format, text, steps, value, project.limits),
+            Some(value) => view.put(text, steps, value, project.limits),
             None => {
-                let is_whole = format == Format::TOML && is_variable_of_store(steps);
-                take_out(format, text, steps, is_whole, project.limits)
+                let is_whole = view.format == Format::TOML && is_variable_of_store(steps);
+                view.take_out(text, steps, is_whole, project.limits)
             }
         };
         let after = after.map_err(|fault| {

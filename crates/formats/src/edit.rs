@@ -16,6 +16,7 @@ use justwhy_core::{Document, KeyId, Keys, Span, Value};
 
 pub(crate) mod braces;
 pub(crate) mod lines;
+pub(crate) mod lists;
 #[cfg(test)]
 mod tests;
 
@@ -140,17 +141,11 @@ fn verify(
         let tree = format.parse(text, limits)?;
         Lowering::new(&tree, &mut keys, limits).lower(Tree::ROOT)
     };
-    let whole = Fault::new(
-        Span::default(),
-        match value {
-            Some(_) => "this value cannot be written here",
-            None => "this value cannot be removed here",
-        },
-    );
-    let refused = |why: &str| {
-        let fault = whole.clone();
-        fault.help(format!("{why}; nothing was changed. Edit the file by hand"))
+    let whole = match value {
+        Some(_) => "this value cannot be written here",
+        None => "this value cannot be removed here",
     };
+    let refused = |why: &str| refused(whole, why);
     let before = lower(before)?;
     let after = lower(after).map_err(|fault| {
         refused(&format!("the file could not be read afterwards: {}", fault.message))
@@ -194,6 +189,12 @@ fn verify(
         ));
     }
     Ok(())
+}
+
+/// The error that an edit would do something else.
+pub(crate) fn refused(whole: &str, why: &str) -> Fault {
+    let fault = Fault::new(Span::default(), whole);
+    fault.help(format!("{why}; nothing was changed. Edit the file by hand"))
 }
 
 /// The leaves that a file with this value has: a map is the branch of what is in it.

@@ -4,6 +4,7 @@ use crate::Limits;
 use crate::fault::{Fault, Faults};
 use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
+use crate::view::Manner;
 use justwhy_core::Value;
 
 /// What is to be known of a format before a text is read.
@@ -19,6 +20,8 @@ pub(crate) struct About {
     pub(crate) is_untyped: bool,
     /// Whether its names are those of variables, not of keys.
     pub(crate) has_variables: bool,
+    /// Whether a file of it may have several documents.
+    pub(crate) has_documents: bool,
     /// The text of a file of it that sets nothing.
     pub(crate) empty: &'static str,
     /// How long a byte of it takes to read, compared with the others.
@@ -34,6 +37,7 @@ impl About {
             claims: |_| false,
             is_untyped: false,
             has_variables: false,
+            has_documents: false,
             empty: "",
             effort: 1,
         }
@@ -47,7 +51,13 @@ pub(crate) trait FileFormat: Sync {
 
     /// Reads a text: each value at its exact place. What is wrong in it is noted, and what can be known all
     /// the same is read.
-    fn read<'t>(&self, text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t>;
+    fn read<'t>(
+        &self,
+        text: &'t str,
+        manner: Manner,
+        limits: Limits,
+        faults: &mut Faults,
+    ) -> Tree<'t>;
 
     /// What to write where, so that there is a value at the end of the way.
     fn put(

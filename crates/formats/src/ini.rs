@@ -7,6 +7,7 @@ use crate::format::{About, FileFormat};
 use crate::paths::Paths;
 use crate::splice::{Splice, Way, names, newline, whole_lines};
 use crate::tree::{NodeId, Tree};
+use crate::view::Manner;
 use crate::write::{Quotes, unwritable};
 use justwhy_core::{KeyPath, Span, Value};
 use std::borrow::Cow;
@@ -25,7 +26,7 @@ impl FileFormat for Ini {
         }
     }
 
-    fn read<'t>(&self, text: &'t str, _: Limits, faults: &mut Faults) -> Tree<'t> {
+    fn read<'t>(&self, text: &'t str, _: Manner, _: Limits, faults: &mut Faults) -> Tree<'t> {
         read(text, faults)
     }
 

@@ -6,6 +6,7 @@ use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
+use crate::view::Manner;
 use crate::write::json_text;
 use justwhy_core::Value;
 
@@ -27,8 +28,14 @@ impl FileFormat for Json {
         About { name, endings, empty: "{}\n", effort: 3, ..About::of_typed_values() }
     }
 
-    fn read<'t>(&self, text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t> {
-        let read = read::parse(text, limits, self.0);
+    fn read<'t>(
+        &self,
+        text: &'t str,
+        manner: Manner,
+        limits: Limits,
+        faults: &mut Faults,
+    ) -> Tree<'t> {
+        let read = read::parse(text, limits, self.0, manner);
         faults.unless(read).unwrap_or_else(|| Tree::for_text(0))
     }
 

@@ -24,6 +24,7 @@ mod tests;
 mod text;
 mod toml;
 mod tree;
+mod view;
 mod write;
 mod yaml;
 
@@ -37,3 +38,4 @@ pub use rows::RowFormat;
 pub use splice::Step;
 pub use text::decode;
 pub use tree::{Children, Kind, Node, NodeId, Tree};
+pub use view::{Documents, Filled, Pairs, Part, Query, Seen, Under, View};

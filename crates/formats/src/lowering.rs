@@ -4,7 +4,7 @@ use crate::Limits;
 use crate::fault::{Fault, too_deep};
 use crate::tree::{Kind, Node, NodeId, Tree};
 use hashbrown::HashMap;
-use justwhy_core::{Document, Element, Entry, KeyId, Keys, Leaf, Span, Value};
+use justwhy_core::{Document, Element, Entry, KeyId, Keys, Leaf, Note, Span, Value};
 use std::sync::Arc;
 
 /// Turns a tree, or a table in it, into a document: tables lead to keys, everything else is a leaf.
@@ -18,9 +18,20 @@ pub struct Lowering<'t, 's, 'k> {
     document: Document,
     /// The items of lists that are being read.
     items: Vec<Element>,
+    /// What separates the segments of a key within a name.
+    dotted: Option<&'t str>,
+    /// Whether a list is a branch with the keys `0`, `1`, ….
+    numbered: bool,
+    /// Whether a name may be there several times: the later one is stronger.
+    repeats: bool,
+    /// Why a value in what is being read cannot be known.
+    unread: Option<Arc<str>>,
     /// Lists and maps that aliases stand for, built once and shared, with what they count.
-    shared: HashMap<NodeId, (Value, usize, u64)>,
+    shared: HashMap<NodeId, Counted>,
 }
+
+/// What an alias stands for, with the nodes and bytes that it counts, and why it cannot be known.
+type Counted = (Value, usize, u64, Option<Arc<str>>);
 
 /// An entry of a table, after merges.
 struct Member {
@@ -40,8 +51,30 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             text_bytes: 0,
             document: Document::default(),
             items: Vec::new(),
+            dotted: None,
+            numbered: false,
+            repeats: false,
+            unread: None,
             shared: HashMap::new(),
         }
+    }
+
+    /// With names in which `separator` is between the segments of a key.
+    #[must_use]
+    pub(crate) fn dotted(self, separator: Option<&'t str>) -> Self {
+        Lowering { dotted: separator, ..self }
+    }
+
+    /// With lists that are branches.
+    #[must_use]
+    pub(crate) fn numbered(self, numbered: bool) -> Self {
+        Lowering { numbered, ..self }
+    }
+
+    /// With names that may be there several times.
+    #[must_use]
+    pub(crate) fn repeating(self, repeats: bool) -> Self {
+        Lowering { repeats, ..self }
     }
 
     /// Lowers `table`, which must be a table.
@@ -53,6 +86,9 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             self.refuse_bombs(table)?;
         }
         self.table(table, KeyId::ROOT, 1, None)?;
+        if self.dotted.is_some() || self.numbered {
+            self.refuse_overlaps()?;
+        }
         Ok(self.document)
     }
 
@@ -110,6 +146,13 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         if key != KeyId::ROOT {
             self.document.tables.push((key, tree.node(table).at));
         }
+        if let (Kind::List(items), true) = (&tree.node(table).kind, self.numbered) {
+            let items: Vec<NodeId> = tree.children(*items).collect();
+            return items.into_iter().enumerate().try_for_each(|(number, id)| {
+                let child = self.keys.child(key, &number.to_string());
+                self.member(Member { node: id, through }, child, depth)
+            });
+        }
         let children = tree.children_of(table);
         if tree.has_merges {
             let members = self.members(table, depth, through)?;
@@ -117,7 +160,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
                 self.document.empty_tables.push((key, tree.node(table).at));
             }
             return members.into_iter().try_for_each(|member| {
-                let child = self.keys.child(key, &tree.node(member.node).name);
+                let child = self.key_of(key, &tree.node(member.node).name);
                 self.member(member, child, depth)
             });
         }
@@ -128,9 +171,9 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         for id in tree.children(children) {
             let node = tree.node(id);
             let known = self.keys.count();
-            let child = self.keys.child(key, &node.name);
+            let child = self.key_of(key, &node.name);
             // Who makes a key known is the first of that name.
-            if child.index() < known && !tree.has_unique_names && seen.is_none() {
+            if child.index() < known && !tree.has_unique_names && !self.repeats && seen.is_none() {
                 let mut before = Seen::new(children.count as usize);
                 let others = tree.children(children).take_while(|other| *other != id);
                 others.map(|other| tree.node(other)).try_for_each(|it| before.insert_new(it))?;
@@ -144,15 +187,72 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         Ok(())
     }
 
+    /// The key of a name below another key.
+    fn key_of(&mut self, above: KeyId, name: &str) -> KeyId {
+        let Some(separator) = self.dotted else { return self.keys.child(above, name) };
+        let mut key = above;
+        for segment in name.split(separator) {
+            let (first, mut rest) = match segment.find('[') {
+                Some(at) if self.numbered => segment.split_at(at),
+                _ => (segment, ""),
+            };
+            if !first.is_empty() || rest.is_empty() {
+                key = self.keys.child(key, first);
+            }
+            // `a[0][1]`, as some programs write the items of lists.
+            while let Some((number, more)) =
+                rest.strip_prefix('[').and_then(|it| it.split_once(']'))
+            {
+                key = self.keys.child(key, number);
+                rest = more;
+            }
+            if !rest.is_empty() {
+                key = self.keys.child(key, rest);
+            }
+        }
+        key
+    }
+
+    /// Refuses a key that is there twice, or is both a value and a table, now that names are paths.
+    fn refuse_overlaps(&self) -> Result<(), Fault> {
+        let place = |leaf: &Leaf| leaf.name_at.or(leaf.at).unwrap_or_default();
+        let mut leaves: HashMap<KeyId, Span> = HashMap::new();
+        for leaf in &self.document.leaves {
+            if let Some(first) = leaves.insert(leaf.name, place(leaf)).filter(|_| !self.repeats) {
+                return Err(Fault::repeated(place(leaf), first));
+            }
+        }
+        for leaf in &self.document.leaves {
+            for above in self.keys.above(leaf.name) {
+                if let Some(first) = leaves.get(&above) {
+                    let fault = Fault::new(place(leaf), "a key is both a value and a table");
+                    let fault = fault.also("first at", *first);
+                    return Err(fault.help("give one of the two another name"));
+                }
+            }
+        }
+        Ok(())
+    }
+
     /// Lowers an entry of a table, which has the key `child`.
     fn member(&mut self, member: Member, child: KeyId, depth: usize) -> Result<(), Fault> {
         let (target, through) = self.follow(member.node, member.through);
         let target_node = self.tree.node(target);
         match &target_node.kind {
             Kind::Table(_) => self.table(target, child, depth + 1, through)?,
+            Kind::List(_) if self.numbered => self.table(target, child, depth + 1, through)?,
             Kind::LeftOut => self.document.left_out.push((child, target_node.at)),
             _ => {
-                let value = self.value(target, depth + 1)?;
+                let mut value = self.value(target, depth + 1)?;
+                if let Some(reason) = self.unread.take() {
+                    // Nobody knows the whole if a part of it is not known.
+                    value = Value::Unread;
+                    let note = Note { unreadable: Some(reason), ..Note::default() };
+                    self.document.notes.push((self.document.leaves.len(), Arc::new(note)));
+                }
+                if matches!(target_node.kind, Kind::OfProcess) {
+                    self.document.of_process.push(self.document.leaves.len());
+                }
                 if let Some(anchor) = through {
                     let name = Arc::clone(&self.tree.anchors[anchor]);
                     self.document.through.push((self.document.leaves.len(), name));
@@ -234,7 +334,11 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         let tree = self.tree;
         let node = tree.node(id);
         let value = match &node.kind {
-            Kind::LeftOut | Kind::Null => Value::Null,
+            Kind::LeftOut | Kind::Null | Kind::OfProcess => Value::Null,
+            Kind::Unread(reason) => {
+                self.unread.get_or_insert_with(|| Arc::clone(reason));
+                Value::Null
+            }
             Kind::Boolean(value) => Value::Boolean(*value),
             Kind::Integer(value) => Value::Integer(*value),
             Kind::Number(value) => Value::Number(*value),
@@ -283,16 +387,19 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
     }
 
     fn aliased(&mut self, target: NodeId, depth: usize) -> Result<Value, Fault> {
-        if let Some((value, nodes, bytes)) = self.shared.get(&target) {
+        if let Some((value, nodes, bytes, unread)) = self.shared.get(&target) {
             let (value, nodes, bytes) = (value.clone(), *nodes, *bytes);
+            self.unread = self.unread.take().or_else(|| unread.clone());
             let at = self.tree.node(target).at;
             self.count(at, nodes)?;
             self.count_text_bytes(at, bytes)?;
             return Ok(value);
         }
-        let before = (self.nodes, self.text_bytes);
+        let before = (self.nodes, self.text_bytes, self.unread.take());
         let value = self.value(target, depth)?;
-        let counted = (value.clone(), self.nodes - before.0, self.text_bytes - before.1);
+        let (nodes, bytes) = (self.nodes - before.0, self.text_bytes - before.1);
+        let counted = (value.clone(), nodes, bytes, self.unread.clone());
+        self.unread = before.2.or(self.unread.take());
         self.shared.insert(target, counted);
         Ok(value)
     }

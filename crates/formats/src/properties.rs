@@ -7,6 +7,7 @@ use crate::format::{About, FileFormat};
 use crate::paths::Paths;
 use crate::splice::{Splice, Way, line_end, names, whole_lines};
 use crate::tree::{NodeId, Tree};
+use crate::view::Manner;
 use justwhy_core::{Span, Value};
 use std::borrow::Cow;
 
@@ -24,7 +25,7 @@ impl FileFormat for Properties {
         }
     }
 
-    fn read<'t>(&self, text: &'t str, _: Limits, faults: &mut Faults) -> Tree<'t> {
+    fn read<'t>(&self, text: &'t str, _: Manner, _: Limits, faults: &mut Faults) -> Tree<'t> {
         read(text, faults)
     }
 

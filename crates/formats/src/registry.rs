@@ -7,6 +7,7 @@ use crate::Limits;
 use crate::fault::{Fault, Faults};
 use crate::format::FileFormat;
 use crate::tree::Tree;
+use crate::view::Manner;
 use crate::{env, ini, json, properties, toml, yaml};
 
 /// Every format, in the order in which they are listed for people.
@@ -110,6 +111,11 @@ impl Format {
         self.0.about().has_variables
     }
 
+    /// Whether a file of it may have several documents.
+    pub fn has_documents(self) -> bool {
+        self.0.about().has_documents
+    }
+
     /// The lines that give a setting a value in a file of this format; none where a line depends on
     /// those around it.
     pub fn snippet(self, segments: &[&str], value: &str) -> Option<String> {
@@ -119,8 +125,16 @@ impl Format {
     /// Reads a text: what can be known of it, and all that is wrong in it.
     pub fn read(self, text: &str, limits: Limits) -> (Tree<'_>, Vec<Fault>) {
         let mut faults = Faults::default();
-        let tree = self.0.read(text, limits, &mut faults);
+        let tree = self.0.read(text, Manner::default(), limits, &mut faults);
         (tree, faults.in_order())
+    }
+
+    /// Whether a text has no fault.
+    pub(crate) fn is_readable(self, text: &str) -> bool {
+        let mut faults = Faults::default();
+        let manner = Manner { is_any: true };
+        self.0.read(text, manner, Limits::default(), &mut faults);
+        faults.in_order().is_empty()
     }
 
     /// Reads a text that must be without a fault.

@@ -6,6 +6,7 @@ use crate::json::{self, Dialect};
 use crate::lowering::Lowering;
 use crate::paths::Paths;
 use crate::tree::Tree;
+use crate::view::Manner;
 use csv::{ReaderBuilder, StringRecord};
 use justwhy_core::{Document, KeyPath, Keys, Span};
 use std::borrow::Cow;
@@ -121,7 +122,7 @@ fn json_line(
             also: fault.also.map(|(what, also)| (what, moved(also, at))),
             ..fault
         };
-        let tree = json::parse(line, limits, Dialect::Strict).map_err(shift)?;
+        let tree = json::parse(line, limits, Dialect::Strict, Manner::default()).map_err(shift)?;
         let document = Lowering::new(&tree, keys, limits).lower(Tree::ROOT).map_err(shift)?;
         return Ok(shifted(document, at));
     }

@@ -5,6 +5,7 @@ use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
+use crate::view::Manner;
 use justwhy_core::{KeyPath, Value};
 
 mod edit;
@@ -20,7 +21,7 @@ impl FileFormat for Toml {
         About { name: "toml", endings: &["toml"], effort: 4, ..About::of_typed_values() }
     }
 
-    fn read<'t>(&self, text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t> {
+    fn read<'t>(&self, text: &'t str, _: Manner, limits: Limits, faults: &mut Faults) -> Tree<'t> {
         read::read(text, limits, faults)
     }
 

@@ -37,6 +37,8 @@ pub struct Tree<'s> {
     pub has_merges: bool,
     /// Whether no table has two entries of one name, as who built it saw to.
     pub(crate) has_unique_names: bool,
+    /// The roots of the documents of a file that may have several, or be something else than a table.
+    pub documents: Vec<NodeId>,
     /// Scalars that other readers of the format take for something else, and for what, by node,
     /// ascending.
     pub lookalikes: Vec<(NodeId, Lookalike)>,
@@ -80,6 +82,10 @@ pub enum Kind<'s> {
     Table(Children),
     /// The value of another node, through the anchor of this number.
     Alias(NodeId, usize),
+    /// A value that cannot be known from the file: why, as a clause.
+    Unread(Arc<str>),
+    /// The value that the process variable of the same name has.
+    OfProcess,
 }
 
 /// The children of a list or table, each linked to the next.
@@ -110,6 +116,7 @@ impl<'s> Tree<'s> {
             literal_dollars: Vec::new(),
             has_merges: false,
             has_unique_names: false,
+            documents: Vec::new(),
             lookalikes: Vec::new(),
         };
         tree.push(Node::new(Span::default(), Kind::Table(Children::default())));
@@ -140,15 +147,7 @@ impl<'s> Tree<'s> {
     /// Adds a node as the last child of a list or table.
     pub fn push_child(&mut self, parent: NodeId, node: Node<'s>) -> NodeId {
         let id = self.push(node);
-        if let Kind::List(children) | Kind::Table(children) = &mut self.nodes[parent.index()].kind {
-            let before = children.ends;
-            let first = before.map_or(id, |(first, _)| first);
-            children.ends = Some((first, id));
-            children.count += 1;
-            if let Some((_, last)) = before {
-                self.nodes[last.index()].next = Some(id);
-            }
-        }
+        self.adopt(parent, id);
         id
     }
 
@@ -180,6 +179,79 @@ impl<'s> Tree<'s> {
     /// The entries of a table; none of anything else.
     pub fn entries(&self, table: NodeId) -> impl Iterator<Item = NodeId> + '_ {
         self.children(self.children_of(table))
+    }
+
+    /// Every node, parents before children.
+    pub(crate) fn ids(&self) -> impl Iterator<Item = NodeId> + use<> {
+        (0..self.nodes.len()).map(NodeId::at)
+    }
+
+    /// How many nodes there are.
+    pub(crate) fn len(&self) -> usize {
+        self.nodes.len()
+    }
+
+    /// The node itself, or what it is an alias of at last.
+    pub(crate) fn followed(&self, id: NodeId) -> NodeId {
+        let mut at = id;
+        // Aliases only ever point to nodes that are complete before them, so this ends.
+        while let Kind::Alias(target, _) = self.node(at).kind {
+            at = target;
+        }
+        at
+    }
+
+    /// The entries of a table by name: its own, then those that it merges and has not itself.
+    pub(crate) fn members(&self, table: NodeId) -> Vec<(&str, NodeId)> {
+        let mut members: Vec<(&str, NodeId)> = Vec::new();
+        let (mut tables, mut seen) = (vec![self.followed(table)], Vec::new());
+        while let Some(table) = tables.pop() {
+            if seen.contains(&table) {
+                continue;
+            }
+            seen.push(table);
+            // Pushed from the last to the first, so that the first is taken first.
+            let mut merged = Vec::new();
+            for id in self.entries(table) {
+                let node = self.node(id);
+                if !node.merges {
+                    let is_new = seen.len() == 1 || members.iter().all(|it| it.0 != node.name);
+                    if is_new {
+                        members.push((&node.name, id));
+                    }
+                    continue;
+                }
+                let target = self.followed(id);
+                match self.node(target).kind {
+                    Kind::List(items) => {
+                        merged.extend(self.children(items).map(|it| self.followed(it)))
+                    }
+                    _ => merged.push(target),
+                }
+            }
+            tables.extend(merged.into_iter().rev());
+        }
+        members
+    }
+
+    /// Makes a node the last child of a list or table.
+    pub(crate) fn adopt(&mut self, parent: NodeId, id: NodeId) {
+        if let Kind::List(children) | Kind::Table(children) = &mut self.nodes[parent.index()].kind {
+            let before = children.ends;
+            children.ends = Some((before.map_or(id, |(first, _)| first), id));
+            children.count += 1;
+            if let Some((_, last)) = before {
+                self.nodes[last.index()].next = Some(id);
+            }
+        }
+    }
+
+    /// What is in a table or a list.
+    pub(crate) fn inside(&self, id: NodeId) -> impl Iterator<Item = NodeId> + '_ {
+        self.children(match &self.node(id).kind {
+            Kind::Table(children) | Kind::List(children) => *children,
+            _ => Children::default(),
+        })
     }
 
     pub(crate) fn children_of(&self, table: NodeId) -> Children {

@@ -5,6 +5,7 @@ use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
+use crate::view::Manner;
 use crate::write::json_text;
 use justwhy_core::Value;
 
@@ -18,11 +19,23 @@ pub(crate) struct Yaml;
 
 impl FileFormat for Yaml {
     fn about(&self) -> About {
-        About { name: "yaml", endings: &["yaml", "yml"], effort: 6, ..About::of_typed_values() }
+        About {
+            name: "yaml",
+            endings: &["yaml", "yml"],
+            effort: 6,
+            has_documents: true,
+            ..About::of_typed_values()
+        }
     }
 
-    fn read<'t>(&self, text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t> {
-        let read = read::parse(text, limits);
+    fn read<'t>(
+        &self,
+        text: &'t str,
+        manner: Manner,
+        limits: Limits,
+        faults: &mut Faults,
+    ) -> Tree<'t> {
+        let read = read::parse(text, limits, manner);
         faults.unless(read).unwrap_or_else(|| Tree::for_text(0))
     }
 

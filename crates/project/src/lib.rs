@@ -22,8 +22,8 @@ pub use ports::{
     Tracking, World, date_of_day,
 };
 pub use project::{
-    Accept, KeyTemplate, PathTemplate, Piece, Project, ProjectAxis, ProjectLayer, ProjectRule,
-    Reads, Way, unreadable,
+    Accept, KeyTemplate, PartTemplate, PathTemplate, Piece, Project, ProjectAxis, ProjectLayer,
+    ProjectRule, Reads, Way, unreadable,
 };
 pub use stores::file::{self as store_file, read_store_file};
 pub use stores::{

@@ -14,6 +14,7 @@ mod axis;
 pub(crate) mod fields;
 mod layer;
 mod layers;
+mod part;
 mod rule;
 #[cfg(test)]
 mod schema;
@@ -24,6 +25,7 @@ mod template;
 mod tests;
 
 pub use axis::{ProjectAxis, Way};
+pub use part::PartTemplate;
 pub use rule::{Accept, ProjectRule};
 pub use template::{KeyTemplate, PathTemplate, Piece};
 
@@ -95,7 +97,9 @@ pub struct ProjectLayer {
     pub unless: Vec<Condition>,
     /// Whether it is fine if there is nothing to read.
     pub optional: bool,
-    /// The section that it reads.
+    /// The part of its file that it reads, and as what.
+    pub part: Option<PartTemplate>,
+    /// The section of the settings that it reads.
     pub under: Option<KeyTemplate>,
     /// The prefix and what nests, where names are variables.
     pub variables: Option<(String, String)>,

@@ -69,6 +69,8 @@ pub struct Document {
     pub unreadable: Vec<String>,
     /// The scope of which this is what one kind of context makes.
     pub scope: Option<OfScope>,
+    /// Leaves whose value is that of the process variable of the same name, by leaf index, ascending.
+    pub of_process: Vec<usize>,
     /// What a store sets for its variables besides their values, by leaf index, ascending.
     pub notes: Vec<(usize, Arc<Note>)>,
 }
@@ -97,6 +99,17 @@ impl Document {
         let tables = self.tables.iter_mut().map(|(key, _)| key);
         for key in leaves.chain(tables).chain(empty).chain(left_out).chain(&mut self.emptied) {
             *key = key_of(*key);
+        }
+    }
+
+    /// Makes all its values secret.
+    pub fn make_secret(&mut self) {
+        let mut known = std::mem::take(&mut self.notes).into_iter().peekable();
+        for index in 0..self.leaves.len() {
+            let note = known.next_if(|(leaf, _)| *leaf == index).map(|(_, note)| note);
+            let mut note = note.as_deref().cloned().unwrap_or_default();
+            note.secret = true;
+            self.notes.push((index, Arc::new(note)));
         }
     }
 

@@ -118,6 +118,13 @@ pub enum Lack {
         /// The section.
         section: String,
     },
+    /// What a layer reads of the file at this path.
+    Part {
+        /// The path.
+        path: String,
+        /// Why, as a clause.
+        why: String,
+    },
     /// Any file that matches this pattern.
     Match(String),
     /// A file of this path in any folder from the project's down to the working directory.
@@ -363,6 +370,7 @@ impl Layer {
             Presence::Missing(lack) => Some(match lack {
                 Lack::File(path) => format!("file not found: {path}"),
                 Lack::Section { path, section } => format!("{path} has no section {section}"),
+                Lack::Part { path, why } => format!("{why} in {path}"),
                 Lack::Match(pattern) => format!("no file matches {pattern}"),
                 Lack::InFolders(path) => {
                     format!("no {path} between the project's folder and here")

@@ -1,28 +1,29 @@
 //! Reading and parsing one file.
 
 use justwhy_core::{Document, Keys, SourceText};
-use justwhy_formats::{Format, Limits, Lowering, Tree, decode};
+use justwhy_formats::{Limits, Seen, View, decode};
 use justwhy_project::{Error, Project, ReadProblem, World, attach, beyond, unreadable};
 
 /// What a file has, in keys of its own; all that is wrong with it, if anything is.
 pub(super) fn document_of(
-    (path, format): &(String, Format),
+    (path, view): &(String, View),
     bytes: Vec<u8>,
     limits: Limits,
-) -> Result<(Document, Keys), Vec<Error>> {
+) -> Result<(Vec<Document>, Option<Error>, Keys), Vec<Error>> {
     let (text, verdict) = decode(bytes);
     let read = verdict.map_err(|fault| vec![fault]).and_then(|()| {
-        let (tree, faults) = format.read(text.text(), limits);
-        if !faults.is_empty() {
-            return Err(faults);
-        }
-        let mut keys = Keys::with_capacity(tree.count_named());
-        let lowering = Lowering::new(&tree, &mut keys, limits);
-        let document = lowering.lower(Tree::ROOT).map_err(|fault| vec![fault])?;
-        Ok((document, keys))
+        let mut keys = Keys::default();
+        let seen = view.read(text.text(), &mut keys, limits)?;
+        Ok((seen, keys))
     });
     match read {
-        Ok((document, keys)) => Ok((Document { text: Some(text), ..document }, keys)),
+        Ok((Seen::Nothing(fault), keys)) => {
+            Ok((Vec::new(), Some(attach(fault, path, &text)), keys))
+        }
+        Ok((Seen::Documents(documents), keys)) => {
+            let with_text = |it| Document { text: Some(text.clone()), ..it };
+            Ok((documents.into_iter().map(with_text).collect(), None, keys))
+        }
         Err(faults) => Err(faults.into_iter().map(|it| attach(it, path, &text)).collect()),
     }
 }

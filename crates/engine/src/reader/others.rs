@@ -5,7 +5,7 @@ use justwhy_core::{
     Assembled, AxisOrigin, AxisValue, Context, Document, Input, Inputs, KeyPath, LayerIndex,
     Origin, Readings,
 };
-use justwhy_formats::Format;
+use justwhy_formats::{Format, View};
 use justwhy_project::{Error, ProjectLayer, Reads};
 use std::sync::Arc;
 
@@ -22,7 +22,7 @@ pub(super) struct Others {
 }
 
 /// The number of a layer, the file that it reads in another context if that is one, and the section of it.
-type Wanted = (usize, Option<(String, Format)>, Option<KeyPath>);
+type Wanted = (usize, Option<(String, View)>, Option<KeyPath>);
 
 impl Reader {
     /// Applies each layer's naming. Files of other contexts are looked at only if there is a name that
@@ -92,7 +92,8 @@ impl Reader {
                     Reads::Values(_) => places.push((number, None, under)),
                     Reads::File(path, format) => {
                         let Ok(path) = path.fill(&context) else { continue };
-                        places.push((number, Some((path, *format)), under));
+                        let view = declared.view(*format, &context);
+                        places.push((number, Some((path, view)), under));
                     }
                     Reads::Files(path, format) => {
                         let Ok(path) = path.fill(&context) else { continue };
@@ -101,7 +102,8 @@ impl Reader {
                             let Some(format) = format.or_else(|| Format::of_path(&file)) else {
                                 continue;
                             };
-                            places.push((number, Some((file, format)), under.clone()));
+                            let view = declared.view(format, &context);
+                            places.push((number, Some((file, view)), under.clone()));
                         }
                     }
                     Reads::Rows { path, format, .. } => {
@@ -125,8 +127,12 @@ impl Reader {
                     let document = self.values(Written::Layer(number));
                     inputs.push(other(number, &project.file, document, under));
                 }
-                Some((path, format)) => match self.file(&path, format) {
-                    Ok(Some(document)) => inputs.push(other(number, &path, document, under)),
+                Some((path, view)) => match self.file(&path, &view) {
+                    Ok(Some(content)) => {
+                        let documents = content.documents.iter().map(Arc::clone);
+                        let one = |it| other(number, &path, it, under.clone());
+                        inputs.extend(documents.map(one));
+                    }
                     Ok(None) => {}
                     Err(errors) => {
                         let why = errors.first().map(Error::message).unwrap_or_default();

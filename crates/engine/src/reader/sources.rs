@@ -1,19 +1,19 @@
 //! The sources that are read, each once: files, rows, values of the project file, the arguments, the process.
 
 use super::files::{document_of, load, read_bytes};
-use super::{Fetched, Reader, WORTH_A_THREAD, Written};
+use super::{Content, Fetched, Reader, WORTH_A_THREAD, Written};
 use crate::Arguments;
 use hashbrown::HashSet;
 use justwhy_core::{Context, Document, KeyId, Leaf, SourceText, Value, parallel};
-use justwhy_formats::{Format, RowFormat};
+use justwhy_formats::{RowFormat, View};
 use justwhy_project::{Error, ProjectLayer, Reads};
 use std::sync::Arc;
 
 impl Reader {
     /// The document of a file, `None` if it is not there. Every file that any layer reads here was
     /// read by [`Reader::fetch`].
-    pub(super) fn file(&self, path: &str, format: Format) -> Fetched {
-        let wanted = (path.to_owned(), format);
+    pub(super) fn file(&self, path: &str, view: &View) -> Fetched {
+        let wanted = (path.to_owned(), view.clone());
         self.files.get(&wanted).cloned().unwrap_or(Ok(None))
     }
 
@@ -88,9 +88,9 @@ impl Reader {
 
     /// Reads and parses files that were not read before. What is wrong with one is kept for the
     /// layer that reads it.
-    pub(super) fn fetch<'w>(&mut self, wanted: impl Iterator<Item = &'w (String, Format)>) {
+    pub(super) fn fetch<'w>(&mut self, wanted: impl Iterator<Item = &'w (String, View)>) {
         let (project, world, decrypts) = (&*self.project, &*self.world, &*self.decrypts);
-        let mut found: Vec<(&(String, Format), u64)> = Vec::new();
+        let mut found: Vec<(&(String, View), u64)> = Vec::new();
         let mut seen = HashSet::new();
         for key in wanted {
             if self.files.get(key).is_none() && seen.insert(key) {
@@ -101,7 +101,9 @@ impl Reader {
         }
         let bytes = found.iter().fold(0_u64, |sum, (_, bytes)| sum.saturating_add(*bytes));
         // What takes longest first, so that no thread is left alone with it in the end.
-        found.sort_by_key(|(key, bytes)| std::cmp::Reverse(bytes.saturating_mul(key.1.effort())));
+        found.sort_by_key(|(key, bytes)| {
+            std::cmp::Reverse(bytes.saturating_mul(key.1.format.effort()))
+        });
         let is_much = bytes >= WORTH_A_THREAD;
         let (keys, files) = (Arc::make_mut(&mut self.keys), &mut self.files);
         parallel::in_order(
@@ -111,22 +113,27 @@ impl Reader {
                 let bytes = read_bytes(project, world, &key.0).map_err(|error| vec![error]);
                 let read = bytes.and_then(|bytes| {
                     let Some(bytes) = bytes else { return Ok(None) };
-                    let (mut document, keys) = document_of(key, bytes, project.limits)?;
-                    document.decrypt(decrypts);
-                    if is_much {
-                        // Threads that ask for places would wait for the one that asks first.
-                        document.text.iter().for_each(SourceText::index_lines);
+                    let (mut documents, nothing, keys) = document_of(key, bytes, project.limits)?;
+                    for document in &mut documents {
+                        document.decrypt(decrypts);
+                        if is_much {
+                            // Threads that ask for places would wait for the one that asks first.
+                            document.text.iter().for_each(SourceText::index_lines);
+                        }
                     }
-                    Ok(Some((document, keys)))
+                    Ok(Some((documents, nothing, keys)))
                 });
                 (key, read)
             },
             |(key, read)| {
                 let read = read.map(|read| {
-                    let (mut document, own) = read?;
+                    let (mut documents, nothing, own) = read?;
                     let here = keys.absorb(own);
-                    document.rename(|key| here[key.index()]);
-                    Some(Arc::new(document))
+                    for document in &mut documents {
+                        document.rename(|key| here[key.index()]);
+                    }
+                    let documents = documents.into_iter().map(Arc::new).collect();
+                    Some(Arc::new(Content { documents, nothing }))
                 });
                 files.insert(key.clone(), read);
             },
@@ -171,6 +178,37 @@ impl Reader {
         let document = self.decrypted(document);
         self.arguments = Some((arguments.clone(), Arc::clone(&document)));
         document
+    }
+
+    /// The document with the values that process variables give it.
+    pub(super) fn with_process(&mut self, document: &Arc<Document>) -> Arc<Document> {
+        if document.of_process.is_empty() {
+            return Arc::clone(document);
+        }
+        let process = self.process();
+        let value_of = |name: KeyId| process.leaves.iter().find(|leaf| leaf.name == name);
+        let mut document = Document::clone(document);
+        let mut kept = Vec::with_capacity(document.leaves.len());
+        let mut numbers = Vec::with_capacity(document.leaves.len());
+        for (number, mut leaf) in std::mem::take(&mut document.leaves).into_iter().enumerate() {
+            let is_of_process = document.of_process.binary_search(&number).is_ok();
+            match value_of(leaf.name).filter(|_| is_of_process) {
+                Some(variable) => leaf.value = variable.value.clone(),
+                None if is_of_process => {
+                    numbers.push(None);
+                    continue;
+                }
+                None => {}
+            }
+            numbers.push(Some(kept.len()));
+            kept.push(leaf);
+        }
+        document.leaves = kept;
+        document.of_process.clear();
+        let moved = std::mem::take(&mut document.notes).into_iter();
+        let moved = moved.filter_map(|(leaf, note)| Some((numbers.get(leaf).copied()??, note)));
+        document.notes = moved.collect();
+        Arc::new(document)
     }
 
     /// The process environment, in the byte order of its names.

@@ -14,13 +14,13 @@ pub(crate) fn take_out(
     let start = tree.node(there).name_at.start as usize;
     let end = end_of(tree, there);
     let close = tree.node(table).at.end as usize;
-    let before = tree.entries(table).take_while(|id| *id != there).last();
+    let before = tree.inside(table).take_while(|id| *id != there).last();
     let (after, has_comma) = after_comma(text, end, close);
     let open = tree.node(table).at.start as usize;
     let inside = open + 1..close.saturating_sub(1).max(open + 1);
     let is_blank =
         |range: std::ops::Range<usize>| text.get(range).is_some_and(|text| text.trim().is_empty());
-    let is_alone = before.is_none() && tree.entries(table).nth(1).is_none();
+    let is_alone = before.is_none() && tree.inside(table).nth(1).is_none();
     if is_alone && is_blank(inside.start..start) && is_blank(after..inside.end) {
         return Ok(Splice { range: inside, with: String::new() });
     }

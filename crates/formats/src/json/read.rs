@@ -3,6 +3,7 @@
 use crate::Limits;
 use crate::fault::{Fault, integer_too_large, number_too_large, too_deep};
 use crate::tree::{Children, Kind, Node, NodeId, Tree};
+use crate::view::Manner;
 use jsonc_parser::ast::{self, ObjectPropName, Value};
 use jsonc_parser::common::Ranged as _;
 use jsonc_parser::errors::{ParseError, ParseErrorKind};
@@ -35,7 +36,12 @@ pub(crate) enum Dialect {
     Commented,
 }
 
-pub(crate) fn parse(text: &str, limits: Limits, dialect: Dialect) -> Result<Tree<'_>, Fault> {
+pub(crate) fn parse(
+    text: &str,
+    limits: Limits,
+    dialect: Dialect,
+    manner: Manner,
+) -> Result<Tree<'_>, Fault> {
     let options = match dialect {
         Dialect::Strict => &STRICT,
         Dialect::Commented => &COMMENTED,
@@ -44,6 +50,13 @@ pub(crate) fn parse(text: &str, limits: Limits, dialect: Dialect) -> Result<Tree
         .map_err(|error| fault(&error, limits))?;
     let root = match parsed.value {
         Some(Value::Object(root)) => root,
+        Some(other) if manner.is_any => {
+            let mut tree = Tree::for_text(text.len());
+            let root = tree.push(Node::new(span(other.range()), Kind::Null));
+            Filling { tree: &mut tree, text }.value(root, other)?;
+            tree.documents.push(root);
+            return Ok(tree);
+        }
         Some(other) => return Err(not_a_table(span(other.range()))),
         None => {
             return Err(Fault::new(Span::new(text.len(), text.len()), "expected a value")

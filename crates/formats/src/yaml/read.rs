@@ -3,6 +3,7 @@
 use crate::Limits;
 use crate::fault::{Fault, too_deep};
 use crate::tree::{Children, Kind, Node, NodeId, Tree};
+use crate::view::{Manner, second_document};
 use granit_parser::{
     ErrorKind, Event, Options, Parser, ScalarStyle, ScanError, StructureStyle, Tag,
 };
@@ -12,7 +13,7 @@ use std::borrow::Cow;
 
 mod scalar;
 
-pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
+pub(crate) fn parse(text: &str, limits: Limits, manner: Manner) -> Result<Tree<'_>, Fault> {
     let mut options = Options::default();
     options.emit_anchor_events = true;
     options.emit_comments = false;
@@ -27,12 +28,15 @@ pub(crate) fn parse(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
         anchors: HashMap::new(),
         last_node: None,
         last_end: 0,
+        manner,
+        root: Some(Tree::ROOT),
         documents: 0,
     };
     for event in Parser::new_from_str_with_options(text, options) {
         let (event, span) = event.map_err(|error| syntax_fault(&error, text, limits))?;
         reader.event(event, &span)?;
     }
+    reader.end_document();
     Ok(reader.tree)
 }
 
@@ -55,6 +59,9 @@ struct Reader<'s> {
     last_node: Option<NodeId>,
     /// Where the last token ended, to look for indicators that the parser gives no place for.
     last_end: usize,
+    manner: Manner,
+    /// The root of the document that is read, if it is there before its first token.
+    root: Option<NodeId>,
     documents: usize,
 }
 
@@ -66,10 +73,13 @@ impl<'s> Reader<'s> {
             Event::DocumentStart(..) => {
                 self.documents += 1;
                 if self.documents > 1 {
-                    return Err(Fault::new(Span::new(range.start, range.start), "second document")
-                        .help(
-                            "a settings file has one document; move the other one to another file",
-                        ));
+                    let at = Span::new(range.start, range.start);
+                    if !self.manner.is_any {
+                        return Err(second_document(at));
+                    }
+                    self.end_document();
+                    let table = Node::new(at, Kind::Table(Children::default()));
+                    self.root = Some(self.tree.push(table));
                 }
                 self.last_end = range.end;
             }
@@ -190,7 +200,12 @@ impl<'s> Reader<'s> {
         let Some(open) = self.open.last_mut() else {
             if matches!(kind, Kind::LeftOut) {
                 // An empty document is an empty table.
-                return Ok(Tree::ROOT);
+                return Ok(self.root.unwrap_or(Tree::ROOT));
+            }
+            if self.manner.is_any {
+                let root = self.tree.push(Node::new(at, kind));
+                self.root = Some(root);
+                return Ok(root);
             }
             return Err(Fault::new(at, "expected one mapping").help("write `name: value` lines"));
         };
@@ -213,15 +228,20 @@ impl<'s> Reader<'s> {
             return Err(too_deep(at, self.limits));
         }
         let is_table = matches!(kind, Kind::Table(_));
-        let node = if self.open.is_empty() && is_table {
-            self.tree.node_mut(Tree::ROOT).at = at;
-            Tree::ROOT
+        let node = if let (true, true, Some(root)) = (self.open.is_empty(), is_table, self.root) {
+            self.tree.node_mut(root).at = at;
+            root
         } else {
             self.place(kind, at)?
         };
         self.last_node = (anchor != 0).then_some(node);
         self.open.push(Open { node, is_table, name: None });
         Ok(())
+    }
+
+    /// Notes the root of a document that is complete.
+    fn end_document(&mut self) {
+        self.tree.documents.extend(self.root.take().filter(|_| self.documents > 0));
     }
 
     fn end(&mut self, range: std::ops::Range<usize>) {

@@ -149,7 +149,9 @@ impl<'t> Sink<'t> {
             Kind::Text(_) => "a string",
             Kind::List(_) => "a list",
             Kind::Table(_) => "a table",
-            Kind::Null | Kind::LeftOut | Kind::Alias(..) => "nothing",
+            Kind::Null | Kind::LeftOut | Kind::Alias(..) | Kind::Unread(_) | Kind::OfProcess => {
+                "nothing"
+            }
         };
         let (message, at) = if node.name.is_empty() {
             (format!("expected {expected} here, found {found}"), node.at)

@@ -2,7 +2,8 @@
 
 use super::axis::{check_value, named, pattern_of, required_name};
 use super::fields::{Fields, Sink};
-use super::template::{KeyTemplate, PathTemplate, Piece, TemplateError};
+use super::part::{self, PartTemplate};
+use super::template::{PathTemplate, Piece, TemplateError};
 use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
 use crate::error::Error;
 use crate::stores::Store;
@@ -40,6 +41,14 @@ pub(super) const FIELDS: Fields = Fields {
         "empty",
         "null",
         "references",
+        "document",
+        "inner",
+        "decode",
+        "secret",
+        "pairs",
+        "dotted",
+        "lists",
+        "elsewhere",
     ],
 };
 
@@ -123,9 +132,13 @@ fn read(
     let optional = optional && sink.boolean(table, "optional").unwrap_or_default();
     let per_directory = only_for(sink, table, "per_directory", is_file, one, &["file"]);
     let per_directory = per_directory && sink.boolean(table, "per_directory").unwrap_or_default();
-    let under = match only_for(sink, table, "under", is_files, several, &["file", "files"]) {
-        true => under(sink, table, axes),
-        false => None,
+    only_for(sink, table, "under", is_files, several, &["file", "files"]);
+    for field in part::FIELDS {
+        only_for(sink, table, field, is_files, several, &["file", "files"]);
+    }
+    let (part, under) = match is_files {
+        true => part::read(sink, table, axes, reads.as_ref()),
+        false => (None, None),
     };
     only_for(sink, table, "format", is_files, several, &["file", "files"]);
     let is_rows = matches!(reads, Some(Reads::Rows { .. }));
@@ -143,7 +156,7 @@ fn read(
     let into = into(sink, table);
     let pins = pins(sink, table);
     let removes = removes(sink, table);
-    let variables = variables(sink, table, reads.as_ref(), naming);
+    let variables = variables(sink, table, (reads.as_ref(), part.as_ref()), naming);
     let empty = [("value", Empty::Value), ("unset", Empty::Unset)];
     let null = [("unset", Null::Unset), ("value", Null::Value)];
     let empty = sink.word(table, "empty", &empty).unwrap_or_default();
@@ -154,6 +167,7 @@ fn read(
         when,
         unless,
         optional,
+        part,
         under,
         variables,
         empty,
@@ -430,7 +444,12 @@ fn unknown_format() -> Error {
 }
 
 fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
-    let (name, at) = sink.text(table, "format")?;
+    format_named(sink, table, "format")
+}
+
+/// The format that a field names.
+pub(super) fn format_named(sink: &mut Sink<'_>, table: NodeId, field: &str) -> Option<Format> {
+    let (name, at) = sink.text(table, field)?;
     if let Some(format) = Format::named(&name) {
         return Some(format);
     }
@@ -444,7 +463,7 @@ fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
     None
 }
 
-fn template<T>(
+pub(super) fn template<T>(
     sink: &mut Sink<'_>,
     parsed: Result<T, TemplateError>,
     what: &str,
@@ -461,15 +480,6 @@ fn template<T>(
             None
         }
     }
-}
-
-fn under(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<KeyTemplate> {
-    let (text, at) = sink.text(table, "under")?;
-    let under = template(sink, KeyTemplate::parse(&text), "section", at)?;
-    for axis in under.axes() {
-        named(sink, axes, axis, at)?;
-    }
-    Some(under)
 }
 
 /// The settings written in the project file.
@@ -545,11 +555,16 @@ pub(super) fn conditions_of(
 fn variables(
     sink: &mut Sink<'_>,
     table: NodeId,
-    reads: Option<&Reads>,
+    (reads, part): (Option<&Reads>, Option<&PartTemplate>),
     naming: &(String, String),
 ) -> Option<(String, String)> {
+    let inner = part.and_then(PartTemplate::inner);
     let usual = match reads {
         Some(Reads::Process | Reads::Scope(..)) => true,
+        _ if part.is_some_and(PartTemplate::has_pairs) => true,
+        Some(Reads::File(..) | Reads::Files(..)) if inner.is_some() => {
+            inner.is_some_and(Format::has_variables)
+        }
         Some(Reads::File(_, format) | Reads::Files(_, Some(format))) => format.has_variables(),
         _ => false,
     };

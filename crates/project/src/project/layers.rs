@@ -2,8 +2,8 @@
 
 use super::{Project, ProjectLayer, Reads};
 use crate::error::Error;
-use justwhy_core::{LayerIndex, nearest};
-use justwhy_formats::Format;
+use justwhy_core::{Context, LayerIndex, nearest};
+use justwhy_formats::{Format, View};
 
 impl Project {
     /// The layer of that name among those that the project file declares.
@@ -46,13 +46,14 @@ impl Project {
         });
     }
 
-    /// The format of a file as that layer reads it.
-    pub fn format_at(&self, layer: LayerIndex, path: &str) -> Option<Format> {
+    /// How that layer reads a file in a context.
+    pub fn view_at(&self, layer: LayerIndex, path: &str, context: &Context) -> Option<View> {
         let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number))?;
-        match &declared.reads {
+        let format = match &declared.reads {
             Reads::File(_, format) => Some(*format),
             Reads::Files(_, format) => format.or_else(|| Format::of_path(path)),
             _ => None,
-        }
+        };
+        Some(declared.view(format?, context))
     }
 }

@@ -1,6 +1,7 @@
 //! Paths and sections with the value of axes in them: `settings/{environment}.yaml`.
 
 use justwhy_core::{Context, KeyPath};
+use justwhy_formats::Query;
 
 /// A path in which `{axis}` stands for the value of an axis.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -9,6 +10,10 @@ pub struct PathTemplate(Vec<Piece>);
 /// A key path in which `{axis}` stands for the value of an axis, always within one segment.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct KeyTemplate(Vec<Vec<Piece>>);
+
+/// A query in which `{axis}` within quotes stands for the value of an axis.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(super) struct QueryTemplate(Vec<Piece>);
 
 /// A part of a template.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -20,7 +25,7 @@ pub enum Piece {
 }
 
 /// What is wrong with a template, and the byte at which it is.
-pub(super) type TemplateError = (usize, &'static str);
+pub(super) type TemplateError = (usize, String);
 
 impl PathTemplate {
     pub(crate) fn parse(text: &str) -> Result<PathTemplate, TemplateError> {
@@ -31,7 +36,8 @@ impl PathTemplate {
             if !rest[..open].is_empty() {
                 pieces.push(Piece::Text(rest[..open].to_owned()));
             }
-            let (axis, after) = braced(&rest[open..]).map_err(|problem| (here, problem))?;
+            let (axis, after) =
+                braced(&rest[open..]).map_err(|problem| (here, problem.to_owned()))?;
             pieces.push(Piece::Axis(axis.to_owned()));
             rest = after;
         }
@@ -82,7 +88,12 @@ impl KeyTemplate {
             match after.strip_prefix('.') {
                 Some(more) => rest = more,
                 None if after.is_empty() => return Ok(KeyTemplate(segments)),
-                None => return Err((text.len() - after.len(), "a dot must come between segments")),
+                None => {
+                    return Err((
+                        text.len() - after.len(),
+                        "a dot must come between segments".to_owned(),
+                    ));
+                }
             }
         }
     }
@@ -99,6 +110,71 @@ impl KeyTemplate {
             segments.push(fill(segment, context)?);
         }
         Ok(KeyPath::from_segments(segments).unwrap_or_else(|| KeyPath::single("")))
+    }
+}
+
+impl QueryTemplate {
+    pub(super) fn parse(text: &str) -> Result<QueryTemplate, TemplateError> {
+        let (mut pieces, mut literal) = (Vec::new(), String::new());
+        let (mut quote, mut is_escaped, mut at) = (None, false, 0);
+        while let Some(c) = text[at..].chars().next() {
+            if quote.is_some() && c == '{' && !is_escaped {
+                let (axis, after) =
+                    braced(&text[at..]).map_err(|problem| (at, problem.to_owned()))?;
+                pieces.push(Piece::Text(std::mem::take(&mut literal)));
+                pieces.push(Piece::Axis(axis.to_owned()));
+                at = text.len() - after.len();
+                continue;
+            }
+            match quote {
+                None if matches!(c, '\'' | '"') => quote = Some(c),
+                Some(open) if c == open && !is_escaped => quote = None,
+                _ => {}
+            }
+            is_escaped = quote.is_some() && c == '\\' && !is_escaped;
+            literal.push(c);
+            at += c.len_utf8();
+        }
+        pieces.push(Piece::Text(literal));
+        let template = QueryTemplate(pieces);
+        // With a word in place of each axis it must be a query.
+        let words: String = template
+            .0
+            .iter()
+            .map(|piece| match piece {
+                Piece::Text(text) => text.clone(),
+                Piece::Axis(axis) => "x".repeat(axis.len() + 2),
+            })
+            .collect();
+        Query::parse(&words)?;
+        Ok(template)
+    }
+
+    /// The axes that it names.
+    pub(super) fn axes(&self) -> impl Iterator<Item = &str> {
+        axes(&self.0)
+    }
+
+    /// The query in a context, or the first axis that it needs and that is unset there.
+    pub(super) fn fill<'a>(&'a self, context: &Context) -> Result<Query, &'a str> {
+        let mut filled = String::new();
+        for piece in &self.0 {
+            match piece {
+                Piece::Text(text) => filled.push_str(text),
+                Piece::Axis(axis) => {
+                    let value = context.value(axis).ok_or(axis.as_str())?;
+                    // Whatever the quotes are, none of it ends them.
+                    for c in value.chars() {
+                        if matches!(c, '\'' | '"' | '\\') {
+                            filled.push_str(&format!("\\u{:04x}", u32::from(c)));
+                        } else {
+                            filled.push(c);
+                        }
+                    }
+                }
+            }
+        }
+        Query::parse(&filled).map_err(|_| self.axes().next().unwrap_or_default())
     }
 }
 
@@ -142,8 +218,8 @@ fn quoted(text: &str) -> Result<(Vec<Piece>, &str), TemplateError> {
     while end < bytes.len() && bytes[end] != quote {
         end += if bytes[end] == b'\\' && quote == b'"' { 2 } else { 1 };
     }
-    let whole = text.get(..end + 1).ok_or((0, "unterminated quote"))?;
-    let key = KeyPath::parse(whole).map_err(|error| (error.at, error.problem))?;
+    let whole = text.get(..end + 1).ok_or_else(|| (0, "unterminated quote".to_owned()))?;
+    let key = KeyPath::parse(whole).map_err(|error| (error.at, error.problem.to_owned()))?;
     let pieces = key.segments().map(|segment| Piece::Text(segment.to_owned())).collect();
     Ok((pieces, &text[end + 1..]))
 }
@@ -162,17 +238,17 @@ fn bare(text: &str) -> Result<(Vec<Piece>, &str), TemplateError> {
             break;
         }
         let here = text.len() - rest.len();
-        let (axis, after) = braced(rest).map_err(|problem| (here, problem))?;
+        let (axis, after) = braced(rest).map_err(|problem| (here, problem.to_owned()))?;
         pieces.push(Piece::Axis(axis.to_owned()));
         rest = after;
     }
     let here = text.len() - rest.len();
     if pieces.is_empty() && (rest.is_empty() || rest.starts_with('.')) {
-        return Err((here, "empty segment"));
+        return Err((here, "empty segment".to_owned()));
     }
     if !rest.is_empty() && !rest.starts_with('.') {
         let problem = "a segment with other characters than A-Z, a-z, 0-9, `_`, `-` and {axis} must be quoted";
-        return Err((here, problem));
+        return Err((here, problem.to_owned()));
     }
     Ok((pieces, rest))
 }

@@ -1,0 +1,223 @@
+//! Which part of a file is read, and as what: the way from a text to documents.
+//!
+//! A file is mostly read as a whole by its format. A [`Part`] chooses a document of a stream and a node in
+//! it, and says what that node is: a list of pairs, a string that is a file itself, names with dots in
+//! them. Whatever is chosen, every value keeps its place in the file.
+
+use crate::Limits;
+use crate::fault::{Fault, Faults};
+use crate::lowering::Lowering;
+use crate::registry::Format;
+use crate::tree::{Kind, NodeId, Tree};
+use justwhy_core::{Document, KeyPath, Keys};
+use std::sync::Arc;
+
+mod choose;
+mod edit;
+mod elsewhere;
+mod inner;
+mod pairs;
+mod query;
+#[cfg(test)]
+mod tests;
+
+pub(crate) use choose::second_document;
+pub use elsewhere::Filled;
+pub use query::Query;
+
+/// How a file is read.
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
+pub struct View {
+    /// Its format.
+    pub format: Format,
+    /// Which part is read, and as what; none for all of it as it is.
+    pub part: Option<Arc<Part>>,
+}
+
+/// Which part of a file is read, and as what.
+#[derive(Clone, PartialEq, Eq, Hash, Debug, Default)]
+pub struct Part {
+    /// Which documents of a stream.
+    pub documents: Option<Documents>,
+    /// Where in the document.
+    pub under: Option<Under>,
+    /// The format of the string that is there.
+    pub inner: Option<Format>,
+    /// Whether its string values are base64.
+    pub base64: bool,
+    /// Whether all its values are secret.
+    pub secret: bool,
+    /// Whether it is a list of names with values.
+    pub pairs: Option<Pairs>,
+    /// What separates the segments of a key within a name.
+    pub dotted: Option<String>,
+    /// Whether lists are branches with the keys `0`, `1`, ….
+    pub numbered: bool,
+    /// What another program fills in.
+    pub elsewhere: Vec<Filled>,
+}
+
+/// Which documents of a stream are read.
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
+pub enum Documents {
+    /// The one of that number, from 1.
+    Number(usize),
+    /// The one that has these values at these keys.
+    Matching(Vec<(KeyPath, String)>),
+    /// Each as a source, later ones stronger.
+    All,
+    /// Each that applies by what it has at a key, later ones stronger.
+    At {
+        /// The key.
+        key: KeyPath,
+        /// The value of the axis here; none if it is unset.
+        value: Option<String>,
+    },
+}
+
+/// Where in a document the settings are.
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
+pub enum Under {
+    /// At a key.
+    Key(KeyPath),
+    /// At what a query selects.
+    Query(Query),
+}
+
+/// How a list gives values to names: the fields of its objects.
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
+pub struct Pairs {
+    /// The field with the name.
+    pub name: String,
+    /// The field with the value.
+    pub value: String,
+}
+
+impl Default for Pairs {
+    fn default() -> Self {
+        Pairs { name: "name".to_owned(), value: "value".to_owned() }
+    }
+}
+
+/// What there is of a part in a file.
+#[derive(Debug)]
+pub enum Seen {
+    /// Documents, the weakest first; none if the file has documents, and none of them applies here.
+    Documents(Vec<Document>),
+    /// Nothing is at that place: why, with what is there instead.
+    Nothing(Fault),
+}
+
+/// How a text is parsed beyond what its format says.
+#[derive(Clone, Copy, Default, Debug)]
+pub(crate) struct Manner {
+    /// Whether the file may be something else than one table: any value, and any number of documents.
+    pub(crate) is_any: bool,
+}
+
+impl View {
+    /// Of a whole file.
+    pub fn whole(format: Format) -> View {
+        View { format, part: None }
+    }
+
+    /// Whether its strings have no type of their own.
+    pub fn is_untyped(&self) -> bool {
+        let part = self.part.as_deref();
+        let inner = part.and_then(|part| part.inner);
+        inner.unwrap_or(self.format).is_untyped() || part.is_some_and(|it| it.pairs.is_some())
+    }
+
+    /// Reads a text. The names become keys of `keys`.
+    pub fn read(&self, text: &str, keys: &mut Keys, limits: Limits) -> Result<Seen, Vec<Fault>> {
+        let Some(part) = self.part.as_deref() else {
+            let (tree, faults) = self.format.read(text, limits);
+            if !faults.is_empty() {
+                return Err(faults);
+            }
+            if keys.count() <= 1 {
+                *keys = Keys::with_capacity(tree.count_named());
+            }
+            let document = Lowering::new(&tree, keys, limits).lower(Tree::ROOT);
+            return document.map(|it| Seen::Documents(vec![it])).map_err(|fault| vec![fault]);
+        };
+        let mut faults = Faults::default();
+        let filled = elsewhere::places(text, &part.elsewhere);
+        let masked = elsewhere::masked(text, &filled, self.format);
+        let manner = Manner { is_any: true };
+        let mut tree = self.format.rules().read(
+            masked.as_deref().unwrap_or(text),
+            manner,
+            limits,
+            &mut faults,
+        );
+        let faults = faults.in_order();
+        if !faults.is_empty() {
+            return Err(faults);
+        }
+        part.see(&mut tree, text, &filled, keys, limits).map_err(|fault| vec![fault])
+    }
+}
+
+impl Part {
+    /// The documents of a tree.
+    fn see(
+        &self,
+        tree: &mut Tree<'_>,
+        text: &str,
+        filled: &[elsewhere::Place],
+        keys: &mut Keys,
+        limits: Limits,
+    ) -> Result<Seen, Fault> {
+        let roots = choose::documents(tree, self.documents.as_ref())?;
+        let mut documents = Vec::with_capacity(roots.len());
+        for root in roots {
+            let node = match &self.under {
+                None => root,
+                Some(under) => match choose::node(tree, root, under, limits)? {
+                    Ok(node) => node,
+                    Err(nothing) => return Ok(Seen::Nothing(nothing)),
+                },
+            };
+            let node = self.shaped(tree, node, text, filled, limits)?;
+            let lowering = Lowering::new(tree, keys, limits)
+                .dotted(self.dotted.as_deref())
+                .numbered(self.numbered)
+                .repeating(self.pairs.is_some());
+            let mut document = lowering.lower(node)?;
+            if self.secret {
+                document.make_secret();
+            }
+            documents.push(document);
+        }
+        Ok(Seen::Documents(documents))
+    }
+
+    /// The table of settings that a node is, or is made into.
+    fn shaped(
+        &self,
+        tree: &mut Tree<'_>,
+        node: NodeId,
+        text: &str,
+        filled: &[elsewhere::Place],
+        limits: Limits,
+    ) -> Result<NodeId, Fault> {
+        let mut node = node;
+        if let Some(format) = self.inner {
+            node = inner::read(tree, node, format, text, limits)?;
+        }
+        elsewhere::mark(tree, node, (filled, &self.elsewhere), text)?;
+        if let Some(pairs) = &self.pairs {
+            node = pairs::table(tree, node, pairs, text)?;
+        }
+        if self.base64 {
+            pairs::decode(tree, node)?;
+        }
+        let target = tree.followed(node);
+        match tree.node(target).kind {
+            Kind::Table(_) => Ok(target),
+            Kind::List(_) if self.numbered => Ok(target),
+            _ => Err(choose::not_a_table(tree, target, self)),
+        }
+    }
+}

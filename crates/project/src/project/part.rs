@@ -1,0 +1,260 @@
+//! Which part of a file a layer reads, and as what: the fields of a layer that say so.
+
+use super::axis::named;
+use super::fields::Sink;
+use super::template::{KeyTemplate, QueryTemplate};
+use super::{ProjectAxis, ProjectLayer, Reads};
+use crate::error::Error;
+use justwhy_core::{Context, KeyPath, Span};
+use justwhy_formats::{Documents, Filled, Format, Kind, NodeId, Pairs, Part, Under, View};
+use std::sync::Arc;
+
+/// The fields of a layer that are read here.
+pub(super) const FIELDS: [&str; 8] =
+    ["document", "inner", "decode", "secret", "pairs", "dotted", "lists", "elsewhere"];
+
+/// A part of a file, with axes in it.
+#[derive(Clone, Debug)]
+pub struct PartTemplate {
+    documents: Option<DocumentsTemplate>,
+    under: Option<UnderTemplate>,
+    /// What does not depend on the context.
+    fixed: Part,
+}
+
+#[derive(Clone, Debug)]
+enum DocumentsTemplate {
+    Fixed(Documents),
+    At { key: KeyPath, axis: String },
+}
+
+#[derive(Clone, Debug)]
+enum UnderTemplate {
+    Key(KeyTemplate),
+    Query(QueryTemplate),
+}
+
+impl PartTemplate {
+    /// The part in a context, or the first axis that it needs and that is unset there.
+    pub fn fill(&self, context: &Context) -> Result<Part, &str> {
+        let documents = self.documents.as_ref().map(|documents| match documents {
+            DocumentsTemplate::Fixed(documents) => documents.clone(),
+            DocumentsTemplate::At { key, axis } => {
+                Documents::At { key: key.clone(), value: context.value(axis).map(str::to_owned) }
+            }
+        });
+        let under = match &self.under {
+            None => None,
+            Some(UnderTemplate::Key(key)) => Some(Under::Key(key.fill(context)?)),
+            Some(UnderTemplate::Query(query)) => Some(Under::Query(query.fill(context)?)),
+        };
+        Ok(Part { documents, under, ..self.fixed.clone() })
+    }
+
+    /// The axes on which it depends.
+    pub fn axes(&self) -> impl Iterator<Item = &str> {
+        let of_documents = match &self.documents {
+            Some(DocumentsTemplate::At { axis, .. }) => Some(axis.as_str()),
+            _ => None,
+        };
+        let of_under: Vec<&str> = match &self.under {
+            None => Vec::new(),
+            Some(UnderTemplate::Key(key)) => key.axes().collect(),
+            Some(UnderTemplate::Query(query)) => query.axes().collect(),
+        };
+        of_documents.into_iter().chain(of_under)
+    }
+
+    /// Whether it reads lists of names with values.
+    pub fn has_pairs(&self) -> bool {
+        self.fixed.pairs.is_some()
+    }
+
+    /// The format of the string that is read.
+    pub fn inner(&self) -> Option<Format> {
+        self.fixed.inner
+    }
+}
+
+impl ProjectLayer {
+    /// How a file of a format is read in a context: as a whole where the layer needs an axis that is unset.
+    pub fn view(&self, format: Format, context: &Context) -> View {
+        let part = self.part.as_ref().and_then(|part| part.fill(context).ok());
+        View { format, part: part.map(Arc::new) }
+    }
+}
+
+/// The part that the fields of a layer name, and what is left of `under`: a section of the settings.
+pub(super) fn read(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    axes: &[ProjectAxis],
+    reads: Option<&Reads>,
+) -> (Option<PartTemplate>, Option<KeyTemplate>) {
+    let fixed = Part {
+        documents: None,
+        under: None,
+        inner: inner(sink, table),
+        base64: sink.word(table, "decode", &[("base64", true)]).unwrap_or_default(),
+        secret: false,
+        pairs: pairs(sink, table),
+        dotted: dotted(sink, table),
+        numbered: sink.word(table, "lists", &[("numbered", true)]).unwrap_or_default(),
+        elsewhere: elsewhere(sink, table),
+    };
+    let secret = sink.boolean(table, "secret").unwrap_or(fixed.base64);
+    let fixed = Part { secret, ..fixed };
+    let documents = documents(sink, table, axes, reads);
+    let under = under(sink, table, axes);
+    // What is not yet a table of settings is chosen in the file, not among its settings.
+    let in_file = fixed.inner.is_some() || fixed.pairs.is_some() || fixed.base64;
+    let (in_part, section) = match under {
+        Some(UnderTemplate::Key(key)) if !in_file => (None, Some(key)),
+        under => (under, None),
+    };
+    let is_whole = documents.is_none() && in_part.is_none() && fixed == Part::default();
+    let part = PartTemplate { documents, under: in_part, fixed };
+    ((!is_whole).then_some(part), section)
+}
+
+fn inner(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
+    sink.field(table, "inner")?;
+    super::layer::format_named(sink, table, "inner")
+}
+
+fn pairs(sink: &mut Sink<'_>, table: NodeId) -> Option<Pairs> {
+    let id = sink.field(table, "pairs")?;
+    match sink.tree.node(id).kind {
+        Kind::Boolean(is_there) => is_there.then(Pairs::default),
+        Kind::Table(_) => {
+            let fields = super::fields::Fields { of: "pairs", known: &["name", "value"] };
+            sink.check_names(id, &fields);
+            let usual = Pairs::default();
+            let name = sink.text(id, "name").map_or(usual.name, |(name, _)| name);
+            let value = sink.text(id, "value").map_or(usual.value, |(value, _)| value);
+            Some(Pairs { name, value })
+        }
+        _ => {
+            sink.wrong_type(id, "true or a table with the fields `name` and `value`");
+            None
+        }
+    }
+}
+
+fn dotted(sink: &mut Sink<'_>, table: NodeId) -> Option<String> {
+    let id = sink.field(table, "dotted")?;
+    match &sink.tree.node(id).kind {
+        Kind::Boolean(is_there) => is_there.then(|| ".".to_owned()),
+        Kind::Text(separator) if !separator.is_empty() => Some(separator.to_string()),
+        _ => {
+            sink.wrong_type(id, "true or the separator of segments, such as \":\"");
+            None
+        }
+    }
+}
+
+fn elsewhere(sink: &mut Sink<'_>, table: NodeId) -> Vec<Filled> {
+    let mut patterns = Vec::new();
+    if sink.field(table, "elsewhere").is_none() {
+        return patterns;
+    }
+    for item in sink.list(table, "elsewhere").unwrap_or_default() {
+        let Some((text, at)) = sink.text_of(item) else { continue };
+        match Filled::parse(&text) {
+            Ok(pattern) => patterns.push(pattern),
+            Err(problem) => sink.error(Error::new("bad-project", problem), at),
+        }
+    }
+    patterns
+}
+
+fn documents(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    axes: &[ProjectAxis],
+    reads: Option<&Reads>,
+) -> Option<DocumentsTemplate> {
+    let id = sink.field(table, "document")?;
+    let is_stream = match reads {
+        Some(Reads::File(_, format) | Reads::Files(_, Some(format))) => format.has_documents(),
+        _ => true,
+    };
+    let node = sink.tree.node(id);
+    let at = node.at;
+    if !is_stream {
+        let error = Error::new("bad-project", "`document` needs a format with several documents");
+        sink.error(error.help("only YAML files have them"), at);
+        return None;
+    }
+    let expected = "a number, \"all\", a table of keys with values, or { at = KEY, axis = AXIS }";
+    Some(match &node.kind {
+        Kind::Integer(number) if *number >= 1 => DocumentsTemplate::Fixed(Documents::Number(
+            usize::try_from(*number).unwrap_or(usize::MAX),
+        )),
+        Kind::Text(word) if word == "all" => DocumentsTemplate::Fixed(Documents::All),
+        Kind::Table(_) if sink.field(id, "at").is_some() && sink.field(id, "axis").is_some() => {
+            let key = sink.text(id, "at").and_then(|(text, at)| key(sink, &text, at))?;
+            let (axis, at) = sink.text(id, "axis")?;
+            named(sink, axes, &axis, at)?;
+            DocumentsTemplate::At { key, axis }
+        }
+        Kind::Table(children) if !children.is_empty() => {
+            let mut wanted = Vec::new();
+            let entries: Vec<NodeId> = sink.tree.entries(id).collect();
+            for entry in entries {
+                let node = sink.tree.node(entry);
+                let value = match &node.kind {
+                    Kind::Text(text) => text.to_string(),
+                    Kind::Boolean(value) => value.to_string(),
+                    Kind::Integer(value) => value.to_string(),
+                    Kind::Number(value) => value.to_string(),
+                    _ => {
+                        sink.wrong_type(entry, "a string, a number or a boolean");
+                        continue;
+                    }
+                };
+                let (name, at) = (node.name.to_string(), node.name_at);
+                wanted.extend(key(sink, &name, at).map(|key| (key, value)));
+            }
+            DocumentsTemplate::Fixed(Documents::Matching(wanted))
+        }
+        _ => {
+            sink.wrong_type(id, expected);
+            return None;
+        }
+    })
+}
+
+fn key(sink: &mut Sink<'_>, text: &str, at: Span) -> Option<KeyPath> {
+    match KeyPath::parse(text) {
+        Ok(path) => Some(path),
+        Err(error) => {
+            let message = format!("invalid key: {}", error.problem);
+            sink.error(Error::new("bad-project", message), at);
+            None
+        }
+    }
+}
+
+/// The section or query that a layer reads.
+fn under(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<UnderTemplate> {
+    let (text, at) = sink.text(table, "under")?;
+    let under = match text.starts_with('$') {
+        true => {
+            let query = super::layer::template(sink, QueryTemplate::parse(&text), "query", at)?;
+            UnderTemplate::Query(query)
+        }
+        false => {
+            let key = super::layer::template(sink, KeyTemplate::parse(&text), "section", at)?;
+            UnderTemplate::Key(key)
+        }
+    };
+    let names: Vec<String> = match &under {
+        UnderTemplate::Key(key) => key.axes().map(str::to_owned).collect(),
+        UnderTemplate::Query(query) => query.axes().map(str::to_owned).collect(),
+    };
+    for axis in names {
+        named(sink, axes, &axis, at)?;
+    }
+    Some(under)
+}
