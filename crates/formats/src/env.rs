@@ -28,8 +28,14 @@ impl FileFormat for Env {
         }
     }
 
-    fn read<'t>(&self, text: &'t str, _: Manner, _: Limits, faults: &mut Faults) -> Tree<'t> {
-        read(text, faults)
+    fn read<'t>(
+        &self,
+        text: &'t str,
+        manner: Manner<'_>,
+        _: Limits,
+        faults: &mut Faults,
+    ) -> Tree<'t> {
+        read(text, manner, faults)
     }
 
     fn put(
@@ -57,27 +63,49 @@ impl FileFormat for Env {
 }
 
 /// Parses lines; every variable is an entry of the root.
-fn read<'t>(text: &'t str, faults: &mut Faults) -> Tree<'t> {
-    let mut scanner = Scanner { text, at: 0 };
+fn read<'t>(text: &'t str, manner: Manner<'_>, faults: &mut Faults) -> Tree<'t> {
+    let mut scanner = Scanner { text, at: 0, tolerant: manner.tolerant, tolerated: Vec::new() };
     let mut tree = Tree::for_text(text.len());
+    tree.repeats = manner.tolerant;
     while let Some(line) = scanner.line().filter(|_| !faults.are_enough()) {
-        let Some(Line { name_at, at, value, literal }) = faults.unless(line) else {
+        let Some(Line { name_at, at, value, literal, is_bare }) = faults.unless(line) else {
             scanner.skip_line();
             continue;
         };
         let name = &text[name_at.start as usize..name_at.end as usize];
-        let node = Node::named(Cow::Borrowed(name), name_at, at, Kind::Text(value));
+        let kind = if is_bare { Kind::LeftOut } else { Kind::Text(value) };
+        let node = Node::named(Cow::Borrowed(name), name_at, at, kind);
         let id = tree.push_child(Tree::ROOT, node);
         if !literal.is_empty() {
             tree.literal_dollars.push((id, literal.into()));
         }
     }
+    if manner.tolerant {
+        note_repeated(&mut tree, &mut scanner.tolerated);
+    }
+    tree.tolerated = scanner.tolerated;
     tree
+}
+
+/// Notes the names that are there before.
+fn note_repeated(tree: &mut Tree<'_>, tolerated: &mut Vec<(Span, String)>) {
+    let mut seen = hashbrown::HashSet::new();
+    for id in tree.entries(Tree::ROOT) {
+        let node = tree.node(id);
+        if !seen.insert(node.name.clone()) {
+            let what = "a name is there twice; the later one counts";
+            tolerated.push((node.name_at, what.to_owned()));
+        }
+    }
+    tolerated.sort_by_key(|(at, _)| at.start);
 }
 
 struct Scanner<'s> {
     text: &'s str,
     at: usize,
+    tolerant: bool,
+    /// What was read although the format refuses it.
+    tolerated: Vec<(Span, String)>,
 }
 
 /// A line with a variable: where its name and its value stand, and the value.
@@ -87,6 +115,8 @@ struct Line<'s> {
     value: Cow<'s, str>,
     /// The bytes of every `$` in the value that begins no reference.
     literal: Vec<u32>,
+    /// Whether there is only a name.
+    is_bare: bool,
 }
 
 impl<'s> Scanner<'s> {
@@ -119,8 +149,14 @@ impl<'s> Scanner<'s> {
 
     /// The next line with a variable.
     fn line(&mut self) -> Option<Result<Line<'s>, Fault>> {
+        const MARK: char = '\u{feff}';
         loop {
             self.skip_blanks();
+            if self.tolerant && self.rest().starts_with(MARK) {
+                self.tolerate(self.here(), "a byte order mark");
+                self.at += MARK.len_utf8();
+                continue;
+            }
             if self.rest().is_empty() {
                 return None;
             }
@@ -151,17 +187,29 @@ impl<'s> Scanner<'s> {
             Some(b' ' | b'\t') => {
                 let blank = self.here();
                 self.skip_blanks();
-                return Err(match self.peek() {
-                    Some(b'=') => spaces(blank),
-                    _ => expected(blank).help("write NAME=VALUE"),
-                });
+                match self.peek() {
+                    Some(b'=') if self.tolerant => self.tolerate(blank, "blanks before `=`"),
+                    Some(b'=') => return Err(spaces(blank)),
+                    _ if self.tolerant && self.is_at_line_end() => return Ok(self.bare(name_at)),
+                    _ => return Err(expected(blank).help("write NAME=VALUE")),
+                }
             }
+            _ if self.tolerant && self.is_at_line_end() => return Ok(self.bare(name_at)),
             _ => {
                 return Err(expected(self.here())
                     .help("write NAME=VALUE; a name has letters, digits and _"));
             }
         }
         self.at += 1;
+        if self.tolerant && matches!(self.peek(), Some(b' ' | b'\t')) {
+            let blank = self.here();
+            self.skip_blanks();
+            let is_value = !self.is_at_line_end() && self.peek() != Some(b'#');
+            match is_value {
+                true => self.tolerate(blank, "blanks after `=`"),
+                false => self.at = blank.start as usize,
+            }
+        }
         let start = self.at;
         let (value, literal) = match self.peek() {
             Some(b'\'') => self.single_quoted()?,
@@ -170,7 +218,19 @@ impl<'s> Scanner<'s> {
         };
         let at = Span::new(start, self.at);
         self.only_a_comment_follows()?;
-        Ok(Line { name_at, at, value: Cow::Owned(value), literal })
+        Ok(Line { name_at, at, value: Cow::Owned(value), literal, is_bare: false })
+    }
+
+    fn tolerate(&mut self, at: Span, what: &str) {
+        self.tolerated.push((at, what.to_owned()));
+    }
+
+    /// A line with only a name, which programs take for an empty value or for none.
+    fn bare(&mut self, name_at: Span) -> Line<'s> {
+        self.tolerate(name_at, "only a name, which sets nothing");
+        self.skip_line();
+        let at = Span::new(name_at.end as usize, name_at.end as usize);
+        Line { name_at, at, value: Cow::Borrowed(""), literal: Vec::new(), is_bare: true }
     }
 
     fn name(&mut self) -> Result<Span, Fault> {
@@ -202,7 +262,7 @@ impl<'s> Scanner<'s> {
         }
         let at = Span::new(start, start + value.len());
         self.skip_line();
-        Ok(Line { name_at, at, value: Cow::Borrowed(value), literal: Vec::new() })
+        Ok(Line { name_at, at, value: Cow::Borrowed(value), literal: Vec::new(), is_bare: false })
     }
 
     fn single_quoted(&mut self) -> Result<(String, Vec<u32>), Fault> {

@@ -20,6 +20,8 @@ pub(crate) struct About {
     pub(crate) is_untyped: bool,
     /// Whether its names are those of variables, not of keys.
     pub(crate) has_variables: bool,
+    /// Whether a file of it has stages, the last of which is read if none is named.
+    pub(crate) has_stages: bool,
     /// Whether a file of it may have several documents.
     pub(crate) has_documents: bool,
     /// The text of a file of it that sets nothing.
@@ -37,6 +39,7 @@ impl About {
             claims: |_| false,
             is_untyped: false,
             has_variables: false,
+            has_stages: false,
             has_documents: false,
             empty: "",
             effort: 1,
@@ -54,7 +57,7 @@ pub(crate) trait FileFormat: Sync {
     fn read<'t>(
         &self,
         text: &'t str,
-        manner: Manner,
+        manner: Manner<'_>,
         limits: Limits,
         faults: &mut Faults,
     ) -> Tree<'t>;

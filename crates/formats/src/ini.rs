@@ -4,9 +4,9 @@ use crate::Limits;
 use crate::edit::lines::{self, last_leaf, text_of};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
-use crate::paths::Paths;
+use crate::paths::{Paths, Repeated};
 use crate::splice::{Splice, Way, names, newline, whole_lines};
-use crate::tree::{NodeId, Tree};
+use crate::tree::{Kind, Node, NodeId, Tree};
 use crate::view::Manner;
 use crate::write::{Quotes, unwritable};
 use justwhy_core::{KeyPath, Span, Value};
@@ -26,8 +26,14 @@ impl FileFormat for Ini {
         }
     }
 
-    fn read<'t>(&self, text: &'t str, _: Manner, _: Limits, faults: &mut Faults) -> Tree<'t> {
-        read(text, faults)
+    fn read<'t>(
+        &self,
+        text: &'t str,
+        manner: Manner<'_>,
+        _: Limits,
+        faults: &mut Faults,
+    ) -> Tree<'t> {
+        read(text, manner, faults)
     }
 
     fn put(
@@ -59,8 +65,13 @@ impl FileFormat for Ini {
 }
 
 /// Parses lines. A section is a path of tables, a key one segment in it.
-fn read<'t>(text: &'t str, faults: &mut Faults) -> Tree<'t> {
+fn read<'t>(text: &'t str, manner: Manner<'_>, faults: &mut Faults) -> Tree<'t> {
     let mut paths = Paths::for_text(text.len());
+    paths.repeated = match (manner.gathers, manner.tolerant) {
+        (true, _) => Repeated::Gathers,
+        (false, true) => Repeated::Replaces,
+        _ => Repeated::IsRefused,
+    };
     // None below a header that cannot be read: nobody knows what its keys belong to.
     let mut section = Some(Tree::ROOT);
     let mut start = 0;
@@ -74,6 +85,10 @@ fn read<'t>(text: &'t str, faults: &mut Faults) -> Tree<'t> {
             && !content.starts_with([';', '#'])
             && let Some(section) = section
         {
+            let content = match manner.inline_comments {
+                true => without_comment(content),
+                false => content,
+            };
             faults.unless(pair(&mut paths, section, content, at));
         }
         if faults.are_enough() {
@@ -81,7 +96,46 @@ fn read<'t>(text: &'t str, faults: &mut Faults) -> Tree<'t> {
         }
         start = next;
     }
-    paths.tree
+    let mut tree = paths.tree;
+    if let Some(shared) = manner.inherit {
+        inherit(&mut tree, shared);
+    }
+    tree
+}
+
+/// A line without the comment that begins after a blank.
+fn without_comment(content: &str) -> &str {
+    let bytes = content.as_bytes();
+    let is_comment =
+        |at: &usize| matches!(bytes[*at], b';' | b'#') && matches!(bytes[*at - 1], b' ' | b'\t');
+    let end = (1..bytes.len()).find(is_comment).unwrap_or(bytes.len());
+    content[..end].trim_end_matches([' ', '\t'])
+}
+
+/// Gives every section the keys of one that it has not itself.
+fn inherit(tree: &mut Tree<'_>, shared: &str) {
+    let sections: Vec<NodeId> = tree.entries(Tree::ROOT).collect();
+    let Some(from) = sections.iter().copied().find(|id| tree.node(*id).name == shared) else {
+        return;
+    };
+    let keys: Vec<NodeId> = tree.entries(from).collect();
+    let tables: Vec<NodeId> = tree
+        .ids()
+        .filter(|id| {
+            *id != Tree::ROOT && *id != from && matches!(tree.node(*id).kind, Kind::Table(_))
+        })
+        .collect();
+    for table in tables {
+        let own: Vec<String> =
+            tree.entries(table).map(|id| tree.node(id).name.to_string()).collect();
+        for key in &keys {
+            let node = tree.node(*key);
+            if own.iter().all(|name| *name != node.name) {
+                let copy = Node::named(node.name.clone(), node.name_at, node.at, node.kind.clone());
+                tree.push_child(table, copy);
+            }
+        }
+    }
 }
 
 /// A text without the blanks around it, and the byte at which it begins.

@@ -31,11 +31,21 @@ impl FileFormat for Json {
     fn read<'t>(
         &self,
         text: &'t str,
-        manner: Manner,
+        manner: Manner<'_>,
         limits: Limits,
         faults: &mut Faults,
     ) -> Tree<'t> {
         let read = read::parse(text, limits, self.0, manner);
+        let read = match (read, self.0) {
+            (Err(refused), Dialect::Strict) if manner.tolerant => {
+                let read = read::parse(text, limits, Dialect::Commented, manner);
+                read.map(|mut tree| {
+                    tree.tolerated.push((refused.at, refused.message));
+                    tree
+                })
+            }
+            (read, _) => read,
+        };
         faults.unless(read).unwrap_or_else(|| Tree::for_text(0))
     }
 

@@ -5,11 +5,14 @@
 //! [`put`] and [`take_out`] edit a text; [`Export`] writes settings anew. Nothing here knows which file a
 //! text is from: what is wrong with one is a [`Fault`], which has a place in the text and a reason.
 
+mod assignments;
+mod containerfile;
 mod edit;
 mod env;
 mod export;
 mod fault;
 mod format;
+mod hcl;
 mod ini;
 mod json;
 mod limits;
@@ -25,7 +28,9 @@ mod text;
 mod toml;
 mod tree;
 mod view;
+mod words;
 mod write;
+mod xml;
 mod yaml;
 
 pub use edit::{is_table, put, take_out};

@@ -53,7 +53,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             items: Vec::new(),
             dotted: None,
             numbered: false,
-            repeats: false,
+            repeats: tree.repeats,
             unread: None,
             shared: HashMap::new(),
         }
@@ -74,7 +74,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
     /// With names that may be there several times.
     #[must_use]
     pub(crate) fn repeating(self, repeats: bool) -> Self {
-        Lowering { repeats, ..self }
+        Lowering { repeats: repeats || self.repeats, ..self }
     }
 
     /// Lowers `table`, which must be a table.
@@ -86,6 +86,8 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
             self.refuse_bombs(table)?;
         }
         self.table(table, KeyId::ROOT, 1, None)?;
+        let tolerated = self.tree.tolerated.iter().map(|(at, what)| (*at, what.as_str().into()));
+        self.document.tolerated = tolerated.collect();
         if self.dotted.is_some() || self.numbered {
             self.refuse_overlaps()?;
         }
@@ -249,6 +251,9 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
                     value = Value::Unread;
                     let note = Note { unreadable: Some(reason), ..Note::default() };
                     self.document.notes.push((self.document.leaves.len(), Arc::new(note)));
+                }
+                if self.tree.yielding.binary_search(&member.node).is_ok() {
+                    self.document.yielding.push(self.document.leaves.len());
                 }
                 if matches!(target_node.kind, Kind::OfProcess) {
                     self.document.of_process.push(self.document.leaves.len());

@@ -4,7 +4,7 @@ use crate::Limits;
 use crate::edit::lines::{self, last_leaf, text_of};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
-use crate::paths::Paths;
+use crate::paths::{Paths, Repeated};
 use crate::splice::{Splice, Way, line_end, names, whole_lines};
 use crate::tree::{NodeId, Tree};
 use crate::view::Manner;
@@ -25,8 +25,14 @@ impl FileFormat for Properties {
         }
     }
 
-    fn read<'t>(&self, text: &'t str, _: Manner, _: Limits, faults: &mut Faults) -> Tree<'t> {
-        read(text, faults)
+    fn read<'t>(
+        &self,
+        text: &'t str,
+        manner: Manner<'_>,
+        _: Limits,
+        faults: &mut Faults,
+    ) -> Tree<'t> {
+        read(text, manner.tolerant, faults)
     }
 
     fn put(
@@ -54,8 +60,11 @@ impl FileFormat for Properties {
 }
 
 /// Parses logical lines: natural lines that a backslash at their end goes on with the next.
-fn read<'t>(text: &'t str, faults: &mut Faults) -> Tree<'t> {
+fn read<'t>(text: &'t str, tolerant: bool, faults: &mut Faults) -> Tree<'t> {
     let mut paths = Paths::for_text(text.len());
+    if tolerant {
+        paths.repeated = Repeated::Replaces;
+    }
     let mut lines = Lines { text, at: 0 };
     while let Some(line) = lines.next().filter(|_| !faults.are_enough()) {
         faults.unless(pair(&mut paths, &line));

@@ -8,10 +8,10 @@ use crate::fault::{Fault, Faults};
 use crate::format::FileFormat;
 use crate::tree::Tree;
 use crate::view::Manner;
-use crate::{env, ini, json, properties, toml, yaml};
+use crate::{assignments, containerfile, env, hcl, ini, json, properties, toml, xml, yaml};
 
 /// Every format, in the order in which they are listed for people.
-static REGISTRY: [&dyn FileFormat; 7] = [
+static REGISTRY: [&dyn FileFormat; 11] = [
     &toml::Toml,
     &json::Json(json::Dialect::Strict),
     &json::Json(json::Dialect::Commented),
@@ -19,6 +19,10 @@ static REGISTRY: [&dyn FileFormat; 7] = [
     &env::Env,
     &ini::Ini,
     &properties::Properties,
+    &containerfile::Containerfile,
+    &hcl::Hcl,
+    &assignments::Assignments,
+    &xml::Xml,
 ];
 
 /// A format of settings files.
@@ -111,6 +115,11 @@ impl Format {
         self.0.about().has_variables
     }
 
+    /// Whether a file of it has stages, one of which is read.
+    pub fn has_stages(self) -> bool {
+        self.0.about().has_stages
+    }
+
     /// Whether a file of it may have several documents.
     pub fn has_documents(self) -> bool {
         self.0.about().has_documents
@@ -132,7 +141,7 @@ impl Format {
     /// Whether a text has no fault.
     pub(crate) fn is_readable(self, text: &str) -> bool {
         let mut faults = Faults::default();
-        let manner = Manner { is_any: true };
+        let manner = Manner { is_any: true, ..Manner::default() };
         self.0.read(text, manner, Limits::default(), &mut faults);
         faults.in_order().is_empty()
     }

@@ -9,6 +9,7 @@ use justwhy_core::{Document, Keys, Position};
 mod against_others;
 mod faults;
 pub(crate) mod generated;
+mod kinds;
 mod more;
 
 /// Parses and lowers a text.

@@ -21,7 +21,13 @@ impl FileFormat for Toml {
         About { name: "toml", endings: &["toml"], effort: 4, ..About::of_typed_values() }
     }
 
-    fn read<'t>(&self, text: &'t str, _: Manner, limits: Limits, faults: &mut Faults) -> Tree<'t> {
+    fn read<'t>(
+        &self,
+        text: &'t str,
+        _: Manner<'_>,
+        limits: Limits,
+        faults: &mut Faults,
+    ) -> Tree<'t> {
         read::read(text, limits, faults)
     }
 

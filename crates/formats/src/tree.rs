@@ -37,6 +37,12 @@ pub struct Tree<'s> {
     pub has_merges: bool,
     /// Whether no table has two entries of one name, as who built it saw to.
     pub(crate) has_unique_names: bool,
+    /// What was read although the format refuses it: where and what.
+    pub(crate) tolerated: Vec<(Span, String)>,
+    /// Whether a name may be there several times: the later one is stronger.
+    pub(crate) repeats: bool,
+    /// Entries that only count where nothing weaker sets them, ascending.
+    pub(crate) yielding: Vec<NodeId>,
     /// The roots of the documents of a file that may have several, or be something else than a table.
     pub documents: Vec<NodeId>,
     /// Scalars that other readers of the format take for something else, and for what, by node,
@@ -116,6 +122,9 @@ impl<'s> Tree<'s> {
             literal_dollars: Vec::new(),
             has_merges: false,
             has_unique_names: false,
+            tolerated: Vec::new(),
+            repeats: false,
+            yielding: Vec::new(),
             documents: Vec::new(),
             lookalikes: Vec::new(),
         };

@@ -55,6 +55,14 @@ pub struct Part {
     pub numbered: bool,
     /// What another program fills in.
     pub elsewhere: Vec<Filled>,
+    /// The section whose keys hold in every section, weaker than its own (ini).
+    pub inherit: Option<String>,
+    /// Whether a comment may follow a value on its line (ini).
+    pub inline_comments: bool,
+    /// Whether a repeated key gathers its values in a list (ini).
+    pub gathers: bool,
+    /// Whether what programs commonly accept is read, and noted, instead of refused.
+    pub tolerant: bool,
 }
 
 /// Which documents of a stream are read.
@@ -66,6 +74,8 @@ pub enum Documents {
     Matching(Vec<(KeyPath, String)>),
     /// Each as a source, later ones stronger.
     All,
+    /// The one of that name (the stage of a container file).
+    Named(String),
     /// Each that applies by what it has at a key, later ones stronger.
     At {
         /// The key.
@@ -110,9 +120,17 @@ pub enum Seen {
 
 /// How a text is parsed beyond what its format says.
 #[derive(Clone, Copy, Default, Debug)]
-pub(crate) struct Manner {
+pub(crate) struct Manner<'m> {
     /// Whether the file may be something else than one table: any value, and any number of documents.
     pub(crate) is_any: bool,
+    /// The section whose keys hold in every section (ini).
+    pub(crate) inherit: Option<&'m str>,
+    /// Whether a comment may follow a value on its line (ini).
+    pub(crate) inline_comments: bool,
+    /// Whether a repeated key gathers its values in a list (ini).
+    pub(crate) gathers: bool,
+    /// Whether what programs commonly accept is read, and noted, instead of refused.
+    pub(crate) tolerant: bool,
 }
 
 impl View {
@@ -144,7 +162,7 @@ impl View {
         let mut faults = Faults::default();
         let filled = elsewhere::places(text, &part.elsewhere);
         let masked = elsewhere::masked(text, &filled, self.format);
-        let manner = Manner { is_any: true };
+        let manner = part.manner();
         let mut tree = self.format.rules().read(
             masked.as_deref().unwrap_or(text),
             manner,
@@ -160,6 +178,16 @@ impl View {
 }
 
 impl Part {
+    fn manner(&self) -> Manner<'_> {
+        Manner {
+            is_any: true,
+            inherit: self.inherit.as_deref(),
+            inline_comments: self.inline_comments,
+            gathers: self.gathers,
+            tolerant: self.tolerant,
+        }
+    }
+
     /// The documents of a tree.
     fn see(
         &self,
@@ -183,7 +211,7 @@ impl Part {
             let lowering = Lowering::new(tree, keys, limits)
                 .dotted(self.dotted.as_deref())
                 .numbered(self.numbered)
-                .repeating(self.pairs.is_some());
+                .repeating(self.pairs.is_some() || self.tolerant);
             let mut document = lowering.lower(node)?;
             if self.secret {
                 document.make_secret();
@@ -204,7 +232,8 @@ impl Part {
     ) -> Result<NodeId, Fault> {
         let mut node = node;
         if let Some(format) = self.inner {
-            node = inner::read(tree, node, format, text, limits)?;
+            let manner = Manner { is_any: false, ..self.manner() };
+            node = inner::read(tree, node, (format, manner), text, limits)?;
         }
         elsewhere::mark(tree, node, (filled, &self.elsewhere), text)?;
         if let Some(pairs) = &self.pairs {

@@ -31,7 +31,7 @@ impl FileFormat for Yaml {
     fn read<'t>(
         &self,
         text: &'t str,
-        manner: Manner,
+        manner: Manner<'_>,
         limits: Limits,
         faults: &mut Faults,
     ) -> Tree<'t> {

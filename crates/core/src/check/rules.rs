@@ -28,11 +28,12 @@ mod same_across;
 mod secret_exposed;
 pub(crate) mod stray_quotes;
 mod stray_variable;
+mod tolerated;
 mod unknown_setting;
 mod variable_clash;
 
 /// Every rule, in the order in which they are listed for people.
-static RULES: [&About; 26] = [
+static RULES: [&About; 27] = [
     &outside::CANNOT_READ,
     &missing_required::MISSING_REQUIRED,
     &bad_value::BAD_VALUE,
@@ -51,6 +52,7 @@ static RULES: [&About; 26] = [
     &stray_quotes::STRAY_QUOTES,
     &empty_string::EMPTY_STRING,
     &bare_null::BARE_NULL,
+    &tolerated::TOLERATED,
     &looks_like::LOOKS_LIKE,
     &not_run::NOT_RUN,
     &bare_dollar::BARE_DOLLAR,

@@ -71,6 +71,10 @@ pub struct Document {
     pub scope: Option<OfScope>,
     /// Leaves whose value is that of the process variable of the same name, by leaf index, ascending.
     pub of_process: Vec<usize>,
+    /// What was read although the format refuses it: where, and what, as a clause.
+    pub tolerated: Vec<(Span, Arc<str>)>,
+    /// Leaves that only count where nothing weaker sets their key, by leaf index, ascending.
+    pub yielding: Vec<usize>,
     /// What a store sets for its variables besides their values, by leaf index, ascending.
     pub notes: Vec<(usize, Arc<Note>)>,
 }
@@ -100,6 +104,11 @@ impl Document {
         for key in leaves.chain(tables).chain(empty).chain(left_out).chain(&mut self.emptied) {
             *key = key_of(*key);
         }
+    }
+
+    /// Whether the leaf only counts where nothing weaker sets its key.
+    pub fn is_yielding(&self, leaf: u32) -> bool {
+        self.yielding.binary_search(&(leaf as usize)).is_ok()
     }
 
     /// Makes all its values secret.

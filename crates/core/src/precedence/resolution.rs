@@ -277,6 +277,12 @@ impl<'r> Walk<'r> {
                 self.settle(new, Verdict::Empty, None);
                 continue;
             }
+            if reading.document.is_yielding(offer.leaf)
+                && let Some(standing) = self.tree.leaf(key)
+            {
+                self.settle(new, Verdict::Overridden, Some(standing));
+                continue;
+            }
             let is_null = kind == Type::Null && layer.null == Null::Unset;
             // Rule 2.
             if let Some(pinned) = self.tree.blocks(key, is_null) {

@@ -36,12 +36,12 @@ pub(crate) enum Dialect {
     Commented,
 }
 
-pub(crate) fn parse(
-    text: &str,
+pub(crate) fn parse<'t>(
+    text: &'t str,
     limits: Limits,
     dialect: Dialect,
-    manner: Manner,
-) -> Result<Tree<'_>, Fault> {
+    manner: Manner<'_>,
+) -> Result<Tree<'t>, Fault> {
     let options = match dialect {
         Dialect::Strict => &STRICT,
         Dialect::Commented => &COMMENTED,

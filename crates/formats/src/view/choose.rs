@@ -20,9 +20,24 @@ pub(super) fn documents(tree: &Tree<'_>, chosen: Option<&Documents>) -> Result<V
         None => match all.as_slice() {
             [one] => Ok(vec![*one]),
             [] => Ok(vec![Tree::ROOT]),
+            // Stages have names, and the last one is what is built.
+            [.., last] if !tree.node(*last).name.is_empty() => Ok(vec![*last]),
             [_, second, ..] => Err(second_document(tree.node(*second).at)),
         },
         Some(Documents::All) => Ok(all.clone()),
+        Some(Documents::Named(wanted)) => {
+            let is_it = |id: &&NodeId| tree.node(**id).name.eq_ignore_ascii_case(wanted);
+            match all.iter().rev().find(is_it) {
+                Some(root) => Ok(vec![*root]),
+                None => {
+                    let names: Vec<String> =
+                        all.iter().map(|id| shown_name(&tree.node(*id).name)).collect();
+                    let fault =
+                        Fault::new(Span::default(), format!("no stage {}", shown_name(wanted)));
+                    Err(fault.help(format!("the stages are {}", names.join(", "))))
+                }
+            }
+        }
         Some(Documents::Number(number)) => match all.get(number.wrapping_sub(1)) {
             Some(root) => Ok(vec![*root]),
             None => Err(Fault::new(

@@ -6,7 +6,6 @@ use crate::edit::refused;
 use crate::fault::{Fault, Faults};
 use crate::splice::{Splice, Step, Way};
 use crate::tree::{Kind, NodeId, Tree};
-use crate::view::Manner;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use justwhy_core::{KeyId, Keys, Span, Value};
@@ -55,7 +54,7 @@ impl View {
         let masked = elsewhere::masked(text, &filled, self.format);
         let read = masked.as_deref().unwrap_or(text);
         let mut faults = Faults::default();
-        let mut tree = self.format.rules().read(read, Manner { is_any: true }, limits, &mut faults);
+        let mut tree = self.format.rules().read(read, part.manner(), limits, &mut faults);
         if let Some(fault) = faults.in_order().into_iter().next() {
             return Err(fault);
         }
@@ -181,6 +180,10 @@ impl Edit<'_> {
         let plain = Part {
             dotted: self.part.dotted.clone(),
             numbered: self.part.numbered,
+            inherit: self.part.inherit.clone(),
+            inline_comments: self.part.inline_comments,
+            gathers: self.part.gathers,
+            tolerant: self.part.tolerant,
             ..Part::default()
         };
         let part = (plain != Part::default()).then(|| Arc::new(plain));
@@ -274,7 +277,7 @@ impl Edit<'_> {
         let masked = elsewhere::masked(text, &filled, self.view.format);
         let read = masked.as_deref().unwrap_or(text);
         let mut faults = Faults::default();
-        let manner = Manner { is_any: true };
+        let manner = self.part.manner();
         let tree = self.view.format.rules().read(read, manner, self.limits, &mut faults);
         let roots = match tree.documents.is_empty() {
             true => vec![Tree::ROOT],

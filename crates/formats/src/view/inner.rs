@@ -12,7 +12,7 @@ use justwhy_core::Span;
 pub(super) fn read(
     tree: &mut Tree<'_>,
     node: NodeId,
-    format: Format,
+    (format, manner): (Format, Manner<'_>),
     text: &str,
     limits: Limits,
 ) -> Result<NodeId, Fault> {
@@ -28,7 +28,7 @@ pub(super) fn read(
     };
     let map = Map::of(&inner, text, at);
     let mut faults = Faults::default();
-    let read = format.rules().read(&inner, Manner::default(), limits, &mut faults);
+    let read = format.rules().read(&inner, manner, limits, &mut faults);
     if let Some(mut fault) = faults.in_order().into_iter().next() {
         fault.at = map.span(fault.at);
         fault.also = fault.also.map(|(what, at)| (what, map.span(at)));

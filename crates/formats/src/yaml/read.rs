@@ -13,7 +13,11 @@ use std::borrow::Cow;
 
 mod scalar;
 
-pub(crate) fn parse(text: &str, limits: Limits, manner: Manner) -> Result<Tree<'_>, Fault> {
+pub(crate) fn parse<'t>(
+    text: &'t str,
+    limits: Limits,
+    manner: Manner<'_>,
+) -> Result<Tree<'t>, Fault> {
     let mut options = Options::default();
     options.emit_anchor_events = true;
     options.emit_comments = false;
@@ -28,7 +32,7 @@ pub(crate) fn parse(text: &str, limits: Limits, manner: Manner) -> Result<Tree<'
         anchors: HashMap::new(),
         last_node: None,
         last_end: 0,
-        manner,
+        is_any: manner.is_any,
         root: Some(Tree::ROOT),
         documents: 0,
     };
@@ -59,7 +63,7 @@ struct Reader<'s> {
     last_node: Option<NodeId>,
     /// Where the last token ended, to look for indicators that the parser gives no place for.
     last_end: usize,
-    manner: Manner,
+    is_any: bool,
     /// The root of the document that is read, if it is there before its first token.
     root: Option<NodeId>,
     documents: usize,
@@ -74,7 +78,7 @@ impl<'s> Reader<'s> {
                 self.documents += 1;
                 if self.documents > 1 {
                     let at = Span::new(range.start, range.start);
-                    if !self.manner.is_any {
+                    if !self.is_any {
                         return Err(second_document(at));
                     }
                     self.end_document();
@@ -202,7 +206,7 @@ impl<'s> Reader<'s> {
                 // An empty document is an empty table.
                 return Ok(self.root.unwrap_or(Tree::ROOT));
             }
-            if self.manner.is_any {
+            if self.is_any {
                 let root = self.tree.push(Node::new(at, kind));
                 self.root = Some(root);
                 return Ok(root);

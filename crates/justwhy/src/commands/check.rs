@@ -301,7 +301,10 @@ fn fold(look: &Look, told: &CheckedFinding, count: usize, is_full: bool, out: &m
         Severity::Warning if count > MOST_ALIKE => {
             let file = finding.places.first().map(|it| format!(" in {}", it.place.origin));
             let (more, file) = (count - MOST_ALIKE, file.unwrap_or_default());
-            format!("{more} more findings like this{file} (details: --full)")
+            format!(
+                "{more} more {} like this{file} (details: --full)",
+                if more == 1 { "finding" } else { "findings" }
+            )
         }
         _ => return,
     };

@@ -49,6 +49,10 @@ pub(super) const FIELDS: Fields = Fields {
         "dotted",
         "lists",
         "elsewhere",
+        "inherit",
+        "inline_comments",
+        "repeat",
+        "tolerant",
     ],
 };
 

@@ -10,8 +10,20 @@ use justwhy_formats::{Documents, Filled, Format, Kind, NodeId, Pairs, Part, Unde
 use std::sync::Arc;
 
 /// The fields of a layer that are read here.
-pub(super) const FIELDS: [&str; 8] =
-    ["document", "inner", "decode", "secret", "pairs", "dotted", "lists", "elsewhere"];
+pub(super) const FIELDS: [&str; 12] = [
+    "document",
+    "inner",
+    "decode",
+    "secret",
+    "pairs",
+    "dotted",
+    "lists",
+    "elsewhere",
+    "inherit",
+    "inline_comments",
+    "repeat",
+    "tolerant",
+];
 
 /// A part of a file, with axes in it.
 #[derive(Clone, Debug)]
@@ -101,10 +113,26 @@ pub(super) fn read(
         dotted: dotted(sink, table),
         numbered: sink.word(table, "lists", &[("numbered", true)]).unwrap_or_default(),
         elsewhere: elsewhere(sink, table),
+        inherit: sink.text(table, "inherit").map(|(section, _)| section),
+        inline_comments: sink.boolean(table, "inline_comments").unwrap_or_default(),
+        gathers: sink.word(table, "repeat", &[("list", true)]).unwrap_or_default(),
+        tolerant: sink.boolean(table, "tolerant").unwrap_or_default(),
     };
+    check_format(sink, table, (reads, fixed.inner));
     let secret = sink.boolean(table, "secret").unwrap_or(fixed.base64);
     let fixed = Part { secret, ..fixed };
     let documents = documents(sink, table, axes, reads);
+    let has_stages = match reads {
+        Some(Reads::File(_, format) | Reads::Files(_, Some(format))) => format.has_stages(),
+        _ => false,
+    };
+    if has_stages {
+        let stage = sink.text(table, "under").map(|(stage, _)| Documents::Named(stage));
+        let documents = stage.map(DocumentsTemplate::Fixed);
+        let is_whole = documents.is_none() && fixed == Part::default();
+        let part = PartTemplate { documents, under: None, fixed };
+        return ((!is_whole).then_some(part), None);
+    }
     let under = under(sink, table, axes);
     // What is not yet a table of settings is chosen in the file, not among its settings.
     let in_file = fixed.inner.is_some() || fixed.pairs.is_some() || fixed.base64;
@@ -115,6 +143,38 @@ pub(super) fn read(
     let is_whole = documents.is_none() && in_part.is_none() && fixed == Part::default();
     let part = PartTemplate { documents, under: in_part, fixed };
     ((!is_whole).then_some(part), section)
+}
+
+/// Refuses fields that the format has no use for.
+fn check_format(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    (reads, inner): (Option<&Reads>, Option<Format>),
+) {
+    let format = match (inner, reads) {
+        (Some(inner), _) => inner,
+        (None, Some(Reads::File(_, format) | Reads::Files(_, Some(format)))) => *format,
+        _ => return,
+    };
+    const TOLERANT: [&str; 4] = ["env", "ini", "json", "properties"];
+    let uses: [(&str, &[&str]); 4] = [
+        ("inherit", &["ini"]),
+        ("inline_comments", &["ini"]),
+        ("repeat", &["ini"]),
+        ("tolerant", &TOLERANT),
+    ];
+    for (field, formats) in uses {
+        let Some(id) = sink.field(table, field) else { continue };
+        if !formats.contains(&format.name()) {
+            let at = sink.tree.node(id).name_at;
+            let message = format!(
+                "`{field}` is for {} files, not for {}",
+                justwhy_core::list_values(formats, "and"),
+                format.name()
+            );
+            sink.error_at_name(Error::new("bad-project", message), at, "");
+        }
+    }
 }
 
 fn inner(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {

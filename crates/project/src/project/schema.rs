@@ -171,6 +171,86 @@ pub(super) struct Layer {
     empty: Option<ValueOrUnset>,
     null: Option<ValueOrUnset>,
     references: Option<bool>,
+    /// The document of a stream.
+    document: Option<Document>,
+    /// The format of the string that is read.
+    inner: Option<Format>,
+    decode: Option<Decode>,
+    /// Whether every value is secret.
+    secret: Option<bool>,
+    /// A list of names with values.
+    pairs: Option<PairsField>,
+    /// Names are paths, with this separator or `.`.
+    dotted: Option<Dotted>,
+    lists: Option<Lists>,
+    /// Patterns of what another program fills in.
+    elsewhere: Option<Vec<String>>,
+    /// The section whose keys hold in every section (ini).
+    inherit: Option<String>,
+    /// Comments may follow values (ini).
+    inline_comments: Option<bool>,
+    repeat: Option<Repeat>,
+    /// Read and report what programs commonly accept.
+    tolerant: Option<bool>,
+}
+
+/// A number, `all`, a table of keys with values, or where each document applies.
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum Document {
+    Number(u32),
+    Word(AllDocuments),
+    /// The document at whose key `at` the value of the axis stands.
+    At {
+        at: String,
+        axis: String,
+    },
+    Matching(BTreeMap<String, serde_json::Value>),
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum AllDocuments {
+    All,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum Decode {
+    Base64,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum Lists {
+    Numbered,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum Repeat {
+    List,
+}
+
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum PairsField {
+    Usual(bool),
+    Named(PairNames),
+}
+
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+struct PairNames {
+    name: Option<String>,
+    value: Option<String>,
+}
+
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum Dotted {
+    Dots(bool),
+    Separator(String),
 }
 
 #[derive(JsonSchema)]
@@ -183,6 +263,10 @@ enum Format {
     Env,
     Ini,
     Properties,
+    Containerfile,
+    Hcl,
+    Assignments,
+    Xml,
 }
 
 #[derive(JsonSchema)]
