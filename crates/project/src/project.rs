@@ -5,7 +5,7 @@ use crate::error::Error;
 use crate::ports::{ReadProblem, World};
 use crate::stores::Store;
 use justwhy_core::{Condition, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
-use justwhy_formats::{Fault, Format, Limits, RowFormat, Tree, decode};
+use justwhy_formats::{Fault, Format, Kind, Limits, RowFormat, Tree, decode};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -193,9 +193,10 @@ impl Project {
         let (mut project, mut declarations, paths) = read(&mut sink, world, folder, file.clone());
         let mut errors = of_file(&file, &text, faults, sink.into_errors());
         let mut catalogues = vec![(Arc::from(file.as_str()), text.clone())];
-        for (path, at) in paths {
-            let at = text.position(at.start);
-            match project.read_catalogue(world, &path, at, &mut declarations) {
+        for named in paths {
+            let at = text.position(named.at.start);
+            let path = named.path.clone();
+            match project.read_catalogue(world, &named, at, &mut declarations) {
                 Ok((text, more)) => {
                     catalogues.push((path.into(), text));
                     errors.extend(more);
@@ -221,10 +222,11 @@ impl Project {
     fn read_catalogue(
         &mut self,
         world: &dyn World,
-        path: &str,
+        named: &NamedFile,
         at: justwhy_core::Position,
         declarations: &mut setting::Declarations,
     ) -> Result<(justwhy_core::SourceText, Vec<Error>), Vec<Error>> {
+        let path = named.path.as_str();
         let full = self.folder.join(path);
         let also = |error: Error| vec![error.also("named at", &self.file, Some(at))];
         beyond::check(world, &self.repository, &full, path).map_err(also)?;
@@ -235,6 +237,12 @@ impl Project {
         let (text, verdict) = decode(bytes);
         let attach = |fault| vec![crate::error::attach(fault, path, &text)];
         verdict.map_err(attach)?;
+        if Format::of_path(path) == Some(Format::ENV) {
+            let (tree, faults) = Format::ENV.read(text.text(), self.limits);
+            let required = named.required_when_empty;
+            declarations.read_sample((path, &text, &tree), &self.naming, required);
+            return Ok((text.clone(), of_file(path, &text, faults, Vec::new())));
+        }
         let (tree, faults) = Format::TOML.read(text.text(), self.limits);
         let mut sink = Sink::new(path, &text, &tree);
         sink.check_names(Tree::ROOT, &CATALOGUE_FIELDS);
@@ -391,15 +399,20 @@ const FIELDS: Fields = Fields {
 const CATALOGUE_FIELDS: Fields =
     Fields { of: "a file of the catalogue", known: &["justwhy", "setting", "rule"] };
 
-/// The files of the catalogue that the project file names, with the places where it does.
-type Named = Vec<(String, Span)>;
+/// A file of the catalogue that the project file names, and where it does.
+struct NamedFile {
+    path: String,
+    at: Span,
+    /// Of an env file: whether a name with an empty value is required.
+    required_when_empty: bool,
+}
 
 fn read(
     sink: &mut Sink<'_>,
     world: &dyn World,
     folder: PathBuf,
     file: String,
-) -> (Project, setting::Declarations, Named) {
+) -> (Project, setting::Declarations, Vec<NamedFile>) {
     let root = Tree::ROOT;
     sink.check_names(root, &FIELDS);
     version(sink);
@@ -416,17 +429,29 @@ fn read(
     let mut rules = Vec::new();
     rule::rules(sink, &axes, &mut rules);
     let accepts = rule::accepts(sink);
-    let mut paths: Named = Vec::new();
+    let mut paths: Vec<NamedFile> = Vec::new();
     for item in sink.list(root, "catalogue").unwrap_or_default() {
-        let Some((path, at)) = sink.text_of(item) else { continue };
+        let (named, required_when_empty) = match sink.tree.node(item).kind {
+            Kind::Table(_) => {
+                let fields = Fields {
+                    of: "a file of the catalogue",
+                    known: &["file", "required_when_empty"],
+                };
+                sink.check_names(item, &fields);
+                (sink.text(item, "file"), sink.boolean(item, "required_when_empty"))
+            }
+            _ => (sink.text_of(item), None),
+        };
+        let Some((path, at)) = named else { continue };
         if path.is_empty() || path.ends_with('/') || path.contains('\0') {
             sink.error(Error::new("bad-project", "invalid path of a file"), at);
-        } else if paths.iter().any(|(other, _)| *other == path) {
+        } else if paths.iter().any(|other| other.path == path) {
             let message =
                 format!("duplicate catalogue file: {}", justwhy_formats::shown_name(&path));
             sink.error(Error::new("bad-project", message), at);
         } else {
-            paths.push((path, at));
+            let required_when_empty = required_when_empty.unwrap_or(true);
+            paths.push(NamedFile { path, at, required_when_empty });
         }
     }
     let project = Project {

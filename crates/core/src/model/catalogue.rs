@@ -107,6 +107,8 @@ pub struct Declared {
     pub gather: Option<Gather>,
     /// Names that it had once.
     pub formerly: Vec<Former>,
+    /// Other names that it has now.
+    pub also: Vec<Former>,
     /// What its values must be.
     pub shape: Arc<Shape>,
     /// Where it must have one.
@@ -131,6 +133,7 @@ impl Declared {
             empty: None,
             gather: None,
             formerly: Vec::new(),
+            also: Vec::new(),
             shape: Arc::default(),
             required: Required::default(),
             differs_by: Vec::new(),
@@ -170,8 +173,8 @@ pub struct Catalogue {
     declared: Arc<[Declared]>,
     ids: Vec<KeyId>,
     by_key: HashMap<KeyId, usize>,
-    /// The former keys, each with the setting that it means now.
-    former: HashMap<KeyId, (KeyId, usize)>,
+    /// The former and further keys, each with the setting that it means now.
+    former: HashMap<KeyId, (KeyId, Standing)>,
     gathers: bool,
     /// The settings that are maps, each of which is one leaf.
     maps: Vec<KeyId>,
@@ -191,7 +194,14 @@ impl Catalogue {
             }
             for (rank, former) in setting.formerly.iter().enumerate() {
                 if let Former::Key(path) = former {
-                    catalogue.former.insert(keys.intern(KeyId::ROOT, path), (key, rank));
+                    let old = keys.intern(KeyId::ROOT, path);
+                    catalogue.former.insert(old, (key, Standing::Former(rank)));
+                }
+            }
+            for name in &setting.also {
+                if let Former::Key(path) = name {
+                    let other = keys.intern(KeyId::ROOT, path);
+                    catalogue.former.insert(other, (key, Standing::Current));
                 }
             }
         }
@@ -242,8 +252,8 @@ impl Catalogue {
         let old = std::iter::once(key)
             .chain(keys.above(key))
             .find(|above| self.former.contains_key(above))?;
-        let (now, rank) = *self.former.get(&old)?;
-        Some((keys.moved(key, old, now), Standing::Former(rank)))
+        let (now, standing) = *self.former.get(&old)?;
+        Some((keys.moved(key, old, now), standing))
     }
 
     /// The setting that was once exactly `key`.

@@ -200,7 +200,7 @@ impl Secrets {
 /// Whether a setting is declared to be a secret or to be none, by a word or by another name of it.
 fn declared_secret(catalogue: &Catalogue, key: KeyId) -> Option<bool> {
     let declared = catalogue.declared(key)?;
-    let former = declared.formerly.iter().map(|former| match former {
+    let former = declared.formerly.iter().chain(&declared.also).map(|former| match former {
         Former::Key(path) => path.to_string(),
         Former::Variable(name) => name.clone(),
     });

@@ -42,8 +42,8 @@ pub struct Known {
 struct Given {
     /// The setting whose variable it is, and another one if two have it.
     own: Option<(KeyId, Option<KeyId>)>,
-    /// The setting whose former name it is, and which.
-    former: Option<(KeyId, usize)>,
+    /// The setting whose former or further name it is, and which.
+    former: Option<(KeyId, Standing)>,
 }
 
 impl fmt::Debug for Known {
@@ -178,7 +178,7 @@ impl Known {
                 clash(key, other)
             }
             (Some((key, None)), None) | (None, Some((key, None))) => Ok(Some((key, Standing::Own))),
-            (None, None) => Ok(given.former.map(|(key, rank)| (key, Standing::Former(rank)))),
+            (None, None) => Ok(given.former),
         }
     }
 }
@@ -218,12 +218,15 @@ fn given(catalogue: &Catalogue, naming: &Naming) -> HashMap<String, Given> {
                 Some((first, _)) => Some((first, Some(key))),
             };
         }
-        for (rank, former) in declared.formerly.iter().enumerate() {
-            let name = match former {
+        let former = declared.formerly.iter().enumerate();
+        let former = former.map(|(rank, name)| (name, Standing::Former(rank)));
+        let also = declared.also.iter().map(|name| (name, Standing::Current));
+        for (name, standing) in also.chain(former) {
+            let name = match name {
                 Former::Variable(name) => name.clone(),
                 Former::Key(path) => naming.variable_of(path.segments()),
             };
-            given.entry(name).or_default().former.get_or_insert((key, rank));
+            given.entry(name).or_default().former.get_or_insert((key, standing));
         }
     }
     given

@@ -18,7 +18,7 @@ pub(super) struct ProjectFile {
     /// The project's name.
     name: Option<String>,
     /// Files that declare settings too.
-    catalogue: Option<Vec<String>>,
+    catalogue: Option<Vec<CatalogueFile>>,
     variables: Option<Variables>,
     limits: Option<Limits>,
     secrets: Option<Secrets>,
@@ -112,6 +112,22 @@ enum AllowedField {
 #[schemars(deny_unknown_fields)]
 struct Directories {
     directories: String,
+}
+
+/// A file of declarations, or an env file that shows which names there are.
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum CatalogueFile {
+    Path(String),
+    Sample(Sample),
+}
+
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+struct Sample {
+    file: String,
+    /// Whether a name with an empty value is required.
+    required_when_empty: Option<bool>,
 }
 
 /// Where an axis has its value from.
@@ -398,6 +414,8 @@ pub(super) struct Setting {
     matches: Option<String>,
     /// Old keys or variables.
     formerly: Option<Vec<String>>,
+    /// Other keys or variables that it has now.
+    also: Option<Vec<String>>,
     gather: Option<Gather>,
     empty: Option<Empty>,
     differs_by: Option<OneOrMore>,

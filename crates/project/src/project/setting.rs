@@ -8,8 +8,8 @@ use super::layer::conditions_of;
 use crate::error::Error;
 use hashbrown::HashMap;
 use justwhy_core::{
-    Bound, Declaration, Declared, EmptyText, Former, Gather, KeyPath, Matches, Position, Required,
-    Shape, Span, Value, is_secret_name,
+    Bound, Declaration, Declared, EmptyText, Former, Gather, KeyPath, Matches, Naming, Position,
+    Required, Shape, SourceText, Span, Value, is_secret_name,
 };
 use justwhy_formats::{Kind, Limits, Lowering, NodeId, Tree, shown_name};
 use std::sync::Arc;
@@ -28,6 +28,7 @@ pub(super) const FIELDS: Fields = Fields {
         "max",
         "matches",
         "formerly",
+        "also",
         "gather",
         "empty",
         "differs_by",
@@ -88,12 +89,12 @@ impl Declarations {
             if let Some(variable) = &setting.variable {
                 by_variable.entry(variable).or_insert(number);
             }
-            for former in &setting.formerly {
+            for former in setting.formerly.iter().chain(&setting.also) {
                 by_former.entry(former).or_insert(number);
             }
         }
         for (number, setting) in self.declared.iter().enumerate() {
-            for former in &setting.formerly {
+            for former in setting.formerly.iter().chain(&setting.also) {
                 let own = match former {
                     Former::Key(key) => self.by_key.get(key),
                     Former::Variable(name) => by_variable.get(name.as_str()),
@@ -105,8 +106,7 @@ impl Declarations {
                     Former::Variable(name) => name.clone(),
                 };
                 let of = &self.declared[other].key;
-                let message =
-                    format!("the former name {name} of {} is also a name of {of}", setting.key);
+                let message = format!("the name {name} of {} is also a name of {of}", setting.key);
                 let (file, at) = &self.places[number];
                 let (first_file, first) = &self.places[other];
                 errors.push(
@@ -119,6 +119,86 @@ impl Declarations {
         }
         errors
     }
+}
+
+/// The keys and variables of a list.
+fn names(sink: &mut Sink<'_>, table: NodeId, field: &str) -> Vec<Former> {
+    let mut names = Vec::new();
+    if sink.field(table, field).is_none() {
+        return names;
+    }
+    for item in sink.list(table, field).unwrap_or_default() {
+        let Some((text, at)) = sink.text_of(item) else { continue };
+        match Former::parse(&text) {
+            Ok(name) => names.push(name),
+            Err(error) => {
+                let message = format!("neither a key nor a variable: {}", error.problem);
+                sink.error(Error::new("bad-project", message), at);
+            }
+        }
+    }
+    names
+}
+
+/// # Samples
+impl Declarations {
+    /// Takes in the names of an env file that shows which there are. Its values are never defaults.
+    pub(super) fn read_sample(
+        &mut self,
+        (file, text, tree): (&str, &SourceText, &Tree<'_>),
+        naming: &Naming,
+        required_when_empty: bool,
+    ) {
+        let number = self.defaults.len();
+        self.defaults.push(Vec::new());
+        for entry in tree.entries(Tree::ROOT) {
+            let node = tree.node(entry);
+            let name = node.name.as_ref();
+            let is_known = |setting: &Declared| setting.variable.as_deref() == Some(name);
+            let below = name.strip_prefix(naming.prefix.as_str()).unwrap_or(name);
+            let segments = below.split(naming.nest.as_str()).map(str::to_lowercase);
+            let segments: Vec<String> = segments.collect();
+            let key = match segments.iter().all(|segment| !segment.is_empty()) {
+                true => KeyPath::from_segments(segments),
+                false => None,
+            };
+            let Some(key) = key else { continue };
+            // What another file declares says more.
+            if self.declared.iter().any(is_known) || self.by_key.contains_key(&key) {
+                continue;
+            }
+            let is_empty = matches!(&node.kind, Kind::Text(text) if text.is_empty());
+            let about = comment_above(text.text(), node.name_at.start as usize);
+            let required = match is_empty && required_when_empty {
+                true => Required::Always,
+                false => Required::Never,
+            };
+            self.by_key.insert(key.clone(), self.declared.len());
+            let is_derived = naming.variable_of(key.segments()) == name;
+            self.declared.push(Declared {
+                variable: (!is_derived).then(|| name.to_owned()),
+                required,
+                about,
+                at: (number, node.name_at),
+                ..Declared::new(key)
+            });
+            self.places.push((file.to_owned(), text.position(node.name_at.start)));
+        }
+    }
+}
+
+/// The comment lines right above a line.
+fn comment_above(text: &str, at: usize) -> Option<String> {
+    let above = text.get(..at)?;
+    let above = &above[..above.rfind('\n').map_or(0, |end| end + 1)];
+    let mut lines: Vec<&str> = Vec::new();
+    for line in above.lines().rev() {
+        let Some(comment) = line.trim().strip_prefix('#') else { break };
+        lines.push(comment.trim_start_matches('#').trim());
+    }
+    lines.reverse();
+    let about = lines.join(" ").trim().to_owned();
+    (!about.is_empty()).then_some(about)
 }
 
 /// The key that a table of `setting` declares, if it is one.
@@ -172,17 +252,7 @@ fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath, axes: &[ProjectAxis]) 
         }
         Some(name)
     });
-    let mut formerly = Vec::new();
-    for item in sink.list(table, "formerly").unwrap_or_default() {
-        let Some((text, at)) = sink.text_of(item) else { continue };
-        match Former::parse(&text) {
-            Ok(former) => formerly.push(former),
-            Err(error) => {
-                let message = format!("neither a key nor a variable: {}", error.problem);
-                sink.error(Error::new("bad-project", message), at);
-            }
-        }
-    }
+    let (formerly, also) = (names(sink, table, "formerly"), names(sink, table, "also"));
     let gather_field = sink.word(table, "gather", &gather);
     let shape = shape(sink, table);
     if gather_field.is_some() && !matches!(shape.kind, Declaration::List | Declaration::Any) {
@@ -196,6 +266,7 @@ fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath, axes: &[ProjectAxis]) 
         empty: sink.word(table, "empty", &empty),
         gather: gather_field,
         formerly,
+        also,
         shape: Arc::new(shape),
         required: required(sink, table, axes),
         differs_by: differs_by(sink, table, axes),
