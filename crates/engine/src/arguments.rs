@@ -1,12 +1,23 @@
-//! The layer `arguments`: `--set` and `--unset`.
+//! The layer `arguments`: `--set` and `--unset`; and what layers read instead of their files.
 
-use justwhy_core::{Document, KeyPath, Keys, Leaf, Value};
+use justwhy_core::{Document, KeyPath, Keys, LayerIndex, Leaf, Value};
 use justwhy_project::Error;
+use std::sync::Arc;
 
 /// What the command line sets for settings, in the order of its options.
 #[derive(Clone, PartialEq, Default, Debug)]
 pub struct Arguments {
     entries: Vec<(KeyPath, Option<String>)>,
+    instead: Vec<Instead>,
+}
+
+/// What a layer reads instead of its file.
+#[derive(Clone, PartialEq, Debug)]
+pub(crate) struct Instead {
+    pub(crate) layer: LayerIndex,
+    /// The file as it was named.
+    pub(crate) path: String,
+    pub(crate) bytes: Arc<[u8]>,
 }
 
 impl Arguments {
@@ -42,6 +53,16 @@ impl Arguments {
         })?;
         self.entries.push((key, None));
         Ok(())
+    }
+
+    /// Has a layer of one file read these bytes, which are of the file at `path`, instead.
+    pub fn read_instead(&mut self, layer: LayerIndex, path: String, bytes: Vec<u8>) {
+        self.instead.push(Instead { layer, path, bytes: bytes.into() });
+    }
+
+    /// What a layer reads instead of its file.
+    pub(crate) fn instead_of(&self, layer: LayerIndex) -> Option<&Instead> {
+        self.instead.iter().rev().find(|instead| instead.layer == layer)
     }
 
     /// The keys that are named, in their order, and whether each is set.

@@ -1,6 +1,7 @@
 //! Reads every source that the layers of a project name in a context, each file once.
 
 use crate::Arguments;
+use crate::arguments::Instead;
 use crate::cache::Cache;
 use crate::folders::{ancestors, inside};
 use hashbrown::{HashMap, HashSet};
@@ -23,6 +24,7 @@ mod sources;
 mod tests;
 mod touched;
 
+use files::document_of;
 pub(crate) use files::{load, read_bytes};
 use others::Others;
 pub use scopes::NotRead;
@@ -206,7 +208,8 @@ impl Reader {
         for (number, declared) in project.layers.iter().enumerate() {
             let is_met = met.contains(&LayerIndex(number + 1));
             let layer = self.layer(declared, &context, is_met).map_err(one)?;
-            if layer.presence == Presence::Read {
+            let is_replaced = arguments.instead_of(LayerIndex(number + 1)).is_some();
+            if layer.presence == Presence::Read && !is_replaced {
                 wanted.push(self.files_of(declared, &layer, &context).map_err(one)?);
             } else {
                 wanted.push(Vec::new());
@@ -227,6 +230,10 @@ impl Reader {
                 || declared.per_directory
                 || matches!(declared.reads, Reads::Files(..));
             let opened = match declared.reads {
+                Reads::File(_, format) if let Some(instead) = arguments.instead_of(index) => {
+                    let view = declared.view(format, &context);
+                    self.open_instead(declared, layer, &view, instead)
+                }
                 Reads::Scope(_, store) => {
                     self.open_scopes(number, (layer, store), &context).map_err(one)
                 }
@@ -549,6 +556,39 @@ impl Reader {
             }
         }
         if errors.is_empty() { Ok(opened) } else { Err(errors) }
+    }
+
+    /// The documents of what a layer reads instead of its file.
+    fn open_instead(
+        &mut self,
+        declared: &ProjectLayer,
+        layer: &mut Layer,
+        view: &View,
+        instead: &Instead,
+    ) -> Result<Vec<Opened>, Vec<Error>> {
+        let named = (instead.path.clone(), view.clone());
+        let bytes = instead.bytes.to_vec();
+        let (documents, nothing, own) = document_of(&named, bytes, self.project.limits)?;
+        match nothing {
+            Some(error) if !declared.optional => {
+                return Err(vec![self.nothing_there(declared, &error)]);
+            }
+            Some(error) => {
+                let (path, why) = (instead.path.clone(), error.message().to_owned());
+                layer.presence = Presence::Missing(Lack::Part { path, why });
+            }
+            None => {}
+        }
+        let here = Arc::make_mut(&mut self.keys).absorb(own);
+        layer.path = Some(instead.path.clone());
+        let origin = Origin::from(instead.path.as_str());
+        let mut opened = Vec::with_capacity(documents.len());
+        for mut document in documents {
+            document.rename(|key| here[key.index()]);
+            let document = self.decrypted(document);
+            opened.push((origin.clone(), self.with_process(&document), view.is_untyped()));
+        }
+        Ok(opened)
     }
 
     /// The error that the part of a file that a layer reads is not there.

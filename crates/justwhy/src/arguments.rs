@@ -19,6 +19,9 @@ pub(crate) struct Common {
     /// Unset a key for this run only (repeatable)
     #[arg(long, global = true, value_name = "KEY", help_heading = HEADING)]
     pub(crate) unset: Vec<String>,
+    /// Read PATH (- is standard input) instead of the file of a layer (repeatable)
+    #[arg(long, global = true, value_name = "LAYER=PATH", help_heading = HEADING)]
+    pub(crate) read: Vec<String>,
     /// Environment of another process: its ID, or a file that env wrote
     #[arg(long, global = true, value_name = "PID|FILE", help_heading = HEADING)]
     pub(crate) process_from: Option<String>,
@@ -69,6 +72,7 @@ impl Common {
             "context" => self.context.is_some(),
             "set" => !self.set.is_empty(),
             "unset" => !self.unset.is_empty(),
+            "read" => !self.read.is_empty(),
             "process_from" => self.process_from.is_some(),
             "full" => self.full,
             "offline" => self.offline,

@@ -84,13 +84,17 @@ const HAND_OVER: &str = "Hand over";
 const SET_UP: &str = "Set up";
 /// What commands without folded details do not have.
 const FLAT: &[&str] = &["full"];
+/// What commands over many contexts do not have.
+const MANY: &[&str] = &["read"];
+/// Both.
+const FLAT_MANY: &[&str] = &["full", "read"];
 /// What commands that write do not have.
-const WRITES: &[&str] = &["full", "set", "unset"];
+const WRITES: &[&str] = &["full", "set", "unset", "read"];
 /// What commands about stores do not have.
-const STORES: &[&str] = &["full", "set", "unset", "process_from"];
+const STORES: &[&str] = &["full", "set", "unset", "process_from", "read"];
 /// What commands that read no project do not have.
 const NO_PROJECT: &[&str] =
-    &["project", "context", "set", "unset", "process_from", "full", "offline", "verbose"];
+    &["project", "context", "set", "unset", "process_from", "full", "offline", "verbose", "read"];
 
 commands! {
     /// Show which layer sets a setting, and why the others lose
@@ -106,7 +110,7 @@ commands! {
         "justwhy list 'database.**' TIDE_SMS__API_KEY",
     ]),
     /// Find the settings that have a value, in any context
-    Find(find::FindArguments) entry("find", LOOK, FLAT, &[
+    Find(find::FindArguments) entry("find", LOOK, FLAT_MANY, &[
         "justwhy find 140",
         "justwhy find tide.example",
         "justwhy find localhost --output json",
@@ -118,25 +122,25 @@ commands! {
         "justwhy needs --in production --full",
     ]),
     /// Find errors and likely mistakes in every context
-    Check(check::CheckArguments) entry("check", CONTEXTS, &[], &[
+    Check(check::CheckArguments) entry("check", CONTEXTS, MANY, &[
         "justwhy check",
         "justwhy check 'alert.**' --in production",
         "justwhy check --full --output sarif",
     ]),
     /// Show the settings that differ between two contexts
-    Compare(compare::CompareArguments) entry("compare", CONTEXTS, &["full", "context"], &[
+    Compare(compare::CompareArguments) entry("compare", CONTEXTS, &["full", "context", "read"], &[
         "justwhy compare staging production",
         "justwhy compare staging,north production,north alert",
         "justwhy compare dev staging web --expect-same",
     ]),
     /// Show settings across contexts: where each value changes
-    Grid(grid::GridArguments) entry("grid", CONTEXTS, FLAT, &[
+    Grid(grid::GridArguments) entry("grid", CONTEXTS, FLAT_MANY, &[
         "justwhy grid",
         "justwhy grid alert.threshold_cm --across environment,region",
         "justwhy grid '**' --across environment --output csv",
     ]),
     /// Show what would change with other values; write nothing
-    Suppose(suppose::SupposeArguments) entry("suppose", CONTEXTS, FLAT, &[
+    Suppose(suppose::SupposeArguments) entry("suppose", CONTEXTS, FLAT_MANY, &[
         "justwhy suppose --set alert.threshold_cm=150 --in production,north",
         "justwhy suppose --without by-region --everywhere",
         "justwhy suppose --put alert.threshold_cm=150 --layer by-region --in north",

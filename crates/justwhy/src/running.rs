@@ -14,6 +14,8 @@ use std::ffi::OsString;
 use std::path::Path;
 use std::sync::Arc;
 
+mod instead;
+
 /// What runs a command.
 pub(crate) trait Runs {
     /// Runs it.
@@ -216,7 +218,9 @@ impl Running<'_> {
     ) -> Result<Outcome, Vec<Error>> {
         let one = |error| vec![error];
         let Asked { common, look, given, keyring, .. } = self.asked;
-        let snapshot = self.asked.session(self.world)?.snapshot(given.clone(), true);
+        let mut given = given.clone();
+        let (session, replaced) = instead::session(&self.asked, self.world, &mut given)?;
+        let (snapshot, given) = (session.snapshot(given.clone(), true), &given);
         let snapshot = &Unfreed::new(snapshot, keyring.may_decrypt());
         let context = snapshot.here(common.context.as_deref()).map_err(one)?;
         let answers = snapshot.at(context).map_err(one)?;
@@ -229,7 +233,9 @@ impl Running<'_> {
             );
             look.text(&told) + "\n"
         });
-        let outcome = Outcome { notes: notes.collect::<String>() + &outcome.notes, ..outcome };
+        let replaced = replaced.iter().map(|what| look.text(&format!("note: {what}")) + "\n");
+        let notes = replaced.chain(notes).collect::<String>() + &outcome.notes;
+        let outcome = Outcome { notes, ..outcome };
         match answers.is_exhausted() {
             true => Err(vec![exhausted()]),
             false => Ok(outcome),
@@ -248,7 +254,10 @@ fn with_variables(
 }
 
 /// The environment of the process of that number, or of a dump of one.
-fn other_process(from: &str, world: &dyn World) -> Result<Vec<(OsString, OsString)>, Error> {
+pub(crate) fn other_process(
+    from: &str,
+    world: &dyn World,
+) -> Result<Vec<(OsString, OsString)>, Error> {
     const MOST_BYTES: u64 = 64 * 1024 * 1024;
     let is_number = !from.is_empty() && from.bytes().all(|byte| byte.is_ascii_digit());
     let path = match is_number {
