@@ -97,6 +97,8 @@ pub enum Row {
         because: String,
         /// The YAML anchor through which it came.
         through: Option<String>,
+        /// What names its file, if that is not the layer.
+        named: Option<String>,
         /// Whether it is under a former name of the setting.
         is_old_name: bool,
         /// Whether its layer pins what it has for the setting.

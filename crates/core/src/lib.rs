@@ -56,7 +56,7 @@ pub use model::convert::{
     Address, Bound, Conversion, Declaration, Matches, Misfit, Nanoseconds, NotAList, Shape,
     read_duration, read_like, read_list, read_size, show_duration, show_size,
 };
-pub use model::document::{Document, Leaf, Lookalike, OfScope};
+pub use model::document::{Document, Leaf, Lookalike, NamedBy, OfScope};
 pub use model::encrypted::{Decrypts, ENCRYPTED_MARK, Encrypts, NotEncrypted, is_encrypted};
 pub use model::key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
 pub use model::layer::{

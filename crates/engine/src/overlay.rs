@@ -19,6 +19,8 @@ pub struct Overlay {
     pub inner: Arc<dyn World>,
     /// The variables.
     pub variables: Vec<(OsString, OsString)>,
+    /// How the process is called, and the words that it was started with, if it is another.
+    pub command_line: Option<(String, Vec<String>)>,
     /// The current folder, if it is another.
     pub folder: Option<PathBuf>,
     /// What files hold, by their paths without links.
@@ -34,7 +36,13 @@ impl std::fmt::Debug for Overlay {
 impl Overlay {
     /// A world in which nothing is otherwise but the variables.
     pub fn new(inner: Arc<dyn World>, variables: Vec<(OsString, OsString)>) -> Overlay {
-        Overlay { inner, variables, folder: None, files: BTreeMap::new() }
+        Overlay { inner, variables, command_line: None, folder: None, files: BTreeMap::new() }
+    }
+
+    /// The same where the process is called so, and was started with these words.
+    #[must_use]
+    pub fn started_as(self, command_line: Option<(String, Vec<String>)>) -> Overlay {
+        Overlay { command_line, ..self }
     }
 
     /// The same in another folder.
@@ -149,6 +157,10 @@ impl Process for Overlay {
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
         self.variables.clone()
+    }
+
+    fn command_line(&self) -> Option<(String, Vec<String>)> {
+        self.command_line.clone().or_else(|| self.inner.command_line())
     }
 }
 

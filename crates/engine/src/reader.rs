@@ -11,11 +11,16 @@ use justwhy_core::{
     Text, nearest,
 };
 use justwhy_formats::{Format, View, shown_name};
-use justwhy_project::{Error, Glob, Project, ProjectLayer, Reads, Stamp, Stores, Wanted, World};
+use justwhy_project::{
+    Error, Glob, PartTemplate, Project, ProjectLayer, Reads, Stamp, Stores, Wanted, World,
+};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 mod files;
+mod includes;
+mod indirect;
+mod lines;
 mod others;
 mod refused;
 mod scopes;
@@ -48,6 +53,8 @@ pub(crate) struct Reader {
     /// What each pattern of paths matches.
     matches: HashMap<String, Vec<String>>,
     process: Option<Arc<Document>>,
+    /// The documents of the command lines in the project file, by layer.
+    lines: HashMap<usize, Vec<Arc<Document>>>,
     arguments: Option<(Arguments, Arc<Document>)>,
     values: HashMap<Written, Arc<Document>>,
     /// Who asks stores that are not files.
@@ -88,8 +95,22 @@ struct Content {
     nothing: Option<Error>,
 }
 
-/// A document that a layer reads: the name of its source, and whether its texts have no type.
-type Opened = (Origin, Arc<Document>, bool);
+/// A document that a layer reads.
+struct Opened {
+    /// Where it comes from.
+    origin: Origin,
+    document: Arc<Document>,
+    /// Whether its texts have no type.
+    untyped: bool,
+    /// Whether the section that the layer reads is one of it; else all of it is read.
+    has_section: bool,
+}
+
+impl Opened {
+    fn new(origin: Origin, document: Arc<Document>, untyped: bool) -> Opened {
+        Opened { origin, document, untyped, has_section: true }
+    }
+}
 
 /// # Reading
 impl Reader {
@@ -108,6 +129,7 @@ impl Reader {
             real_paths: Cache::default(),
             matches: HashMap::new(),
             process: None,
+            lines: HashMap::new(),
             arguments: None,
             values: HashMap::new(),
             stores: None,
@@ -217,6 +239,12 @@ impl Reader {
             layers.push(layer);
         }
         self.fetch(wanted.iter().flatten());
+        for (number, wanted) in wanted.iter_mut().enumerate() {
+            let declared = &project.layers[number];
+            if !wanted.is_empty() && declared.part.as_ref().is_some_and(PartTemplate::has_includes) {
+                *wanted = self.with_included(declared, std::mem::take(wanted))?;
+            }
+        }
         let mut inputs = self.defaults();
         let mut errors: Vec<Error> = Vec::new();
         for (number, declared) in project.layers.iter().enumerate() {
@@ -239,6 +267,10 @@ impl Reader {
                 }
                 _ => self.open(number, layer, &wanted[number]),
             };
+            let opened = match &declared.indirect {
+                Some(suffix) => opened.map(|opened| self.followed(layer, suffix, opened)),
+                None => opened,
+            };
             // Who asks for all that is wrong gets it at once.
             let opened = opened.unwrap_or_else(|more| {
                 errors.extend(more);
@@ -246,9 +278,11 @@ impl Reader {
             });
             // What is called as variables are has texts as variables have.
             let are_variables = layer.names != Names::Keys;
-            for (origin, document, untyped) in opened {
-                let opened = (origin, document, untyped || are_variables);
-                inputs.push(input(index, opened, layer.under.clone(), may_lack_section));
+            for opened in opened {
+                let untyped = opened.untyped || are_variables;
+                let section = layer.under.clone().filter(|_| opened.has_section);
+                let opened = Opened { untyped, ..opened };
+                inputs.push(input(index, opened, section, may_lack_section));
             }
         }
         if !errors.is_empty() {
@@ -257,7 +291,8 @@ impl Reader {
         let index = LayerIndex(layers.len());
         layers.push(Layer::new("arguments", Kind::Arguments, Names::Keys));
         let said = self.arguments(arguments);
-        inputs.push(input(index, (Origin::Arguments, said, true), None, false));
+        let said = Opened::new(Origin::Arguments, said, true);
+        inputs.push(input(index, said, None, false));
         Ok(Inputs {
             naming: Some(project.naming.clone()),
             others: self
@@ -282,7 +317,7 @@ impl Reader {
         for (number, (file, _)) in catalogues.iter().enumerate() {
             let defaults = self.values(Written::Defaults(number));
             if !defaults.leaves.is_empty() {
-                let opened = (Origin::File(Arc::clone(file)), defaults, false);
+                let opened = Opened::new(Origin::File(Arc::clone(file)), defaults, false);
                 inputs.push(input(LayerIndex(0), opened, None, false));
             }
         }
@@ -296,6 +331,8 @@ impl Reader {
         is_met: bool,
     ) -> Result<Layer, Error> {
         let (kind, reads_process) = match declared.reads {
+            Reads::File(..) if declared.front.is_some() => (Kind::CommandLine, false),
+            Reads::CommandLine { .. } | Reads::ProcessLine => (Kind::CommandLine, false),
             Reads::File(..) => (Kind::File, false),
             Reads::Files(..) => (Kind::Files, false),
             Reads::Rows { .. } => (Kind::Rows, false),
@@ -313,13 +350,20 @@ impl Reader {
             None => Names::Keys,
         };
         let mut layer = Layer::new(declared.name.clone(), kind, names);
+        layer.front = declared.front.as_ref().map(|(prefix, nest)| {
+            Names::Variables(Naming {
+                prefix: prefix.clone(),
+                nest: nest.clone(),
+                claims_every_name: false,
+            })
+        });
         layer.empty = declared.empty;
         layer.null = declared.null;
         layer.pins = declared.pins.clone();
         layer.removes = Arc::clone(&declared.removes);
         layer.references = declared.references;
         layer.into.clone_from(&declared.into);
-        layer.local = declared.local;
+        layer.local = declared.local || matches!(declared.reads, Reads::ProcessLine);
         layer.when = declared.when.clone();
         layer.unless = declared.unless.clone();
         layer.at = Some(declared.at);
@@ -440,7 +484,8 @@ impl Reader {
                     let Some(format) = of_file else {
                         return Err(self.unknown_format(declared, &file));
                     };
-                    files.push((file, declared.view(format, context)));
+                    let view = declared.view(format, context);
+                    files.push(named_entry(file, view));
                 }
                 Ok(files)
             }
@@ -499,16 +544,26 @@ impl Reader {
         match &declared.reads {
             Reads::Values(_) => {
                 let file = self.project.file.as_str().into();
-                opened.push((file, self.values(Written::Layer(number)), false));
+                let values = self.values(Written::Layer(number));
+                opened.push(Opened::new(file, values, false));
             }
-            Reads::Process => opened.push((Origin::Process, self.process(), true)),
+            Reads::Process => {
+                opened.push(Opened::new(Origin::Process, self.process(), true));
+            }
+            Reads::CommandLine { .. } => opened = self.open_line(number)?,
+            Reads::ProcessLine => match self.open_process_line() {
+                Some(found) => opened = found,
+                None => {
+                    layer.presence = Presence::Missing(Lack::CommandLine);
+                }
+            },
             // Scopes are opened for themselves.
             Reads::Scope(..) => {}
             Reads::Rows { format, .. } => {
                 let row = layer.row.unwrap_or_default();
                 let document =
                     self.row(declared, &path, *format, row).map_err(|error| vec![error])?;
-                opened.push((path.into(), document, format.is_untyped()));
+                opened.push(Opened::new(path.into(), document, format.is_untyped()));
             }
             Reads::File(..) | Reads::Files(..) => {
                 let is_pattern = matches!(declared.reads, Reads::Files(..));
@@ -517,9 +572,11 @@ impl Reader {
                     match self.file(path, view) {
                         Ok(Some(content)) => {
                             let untyped = view.is_untyped();
+                            let has_section = self.has_section(declared, view);
                             for document in &content.documents {
                                 let document = self.with_process(document);
-                                opened.push((path.as_str().into(), document, untyped));
+                                let origin = path.as_str().into();
+                                opened.push(Opened { origin, document, untyped, has_section });
                             }
                             match &content.nothing {
                                 Some(error) if declared.optional => {
@@ -586,7 +643,8 @@ impl Reader {
         for mut document in documents {
             document.rename(|key| here[key.index()]);
             let document = self.decrypted(document);
-            opened.push((origin.clone(), self.with_process(&document), view.is_untyped()));
+            let document = self.with_process(&document);
+            opened.push(Opened::new(origin.clone(), document, view.is_untyped()));
         }
         Ok(opened)
     }
@@ -639,12 +697,22 @@ impl Decrypts for Nobody {
     }
 }
 
+/// A file and how it is read, which is by its name if it is one value.
+fn named_entry(path: String, view: View) -> (String, View) {
+    let view = match view.format == Format::ENTRY {
+        true => view.of_entry(path.rsplit('/').next().unwrap_or(&path)),
+        false => view,
+    };
+    (path, view)
+}
+
 fn input(
     layer: LayerIndex,
-    (origin, document, untyped): Opened,
+    opened: Opened,
     section: Option<KeyPath>,
     may_lack_section: bool,
 ) -> Input {
+    let Opened { origin, document, untyped, .. } = opened;
     Input { layer, origin, document, section, may_lack_section, untyped }
 }
 

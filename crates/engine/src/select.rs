@@ -1,7 +1,7 @@
 //! Which settings a person means by what they typed.
 
 use justwhy_core::{
-    Former, KeyId, KeyPath, LayerIndex, Names, Naming, NearName, Pattern, Reading, Resolution,
+    Former, KeyId, KeyPath, Layer, LayerIndex, Names, Naming, NearName, Pattern, Reading, Resolution,
     is_variable_name, nearest_few,
 };
 use justwhy_project::Error;
@@ -61,7 +61,8 @@ pub fn path_meant(resolution: &Resolution, path: KeyPath) -> Result<KeyPath, Err
     let keys = resolution.keys();
     let known = keys.find(KeyId::ROOT, &path).is_some_and(|key| resolution.is_setting(key));
     let name = path.segments().next().filter(|_| !known && path.segments().count() == 1);
-    let mut namings = resolution.readings().layers.iter().filter_map(|layer| match &layer.names {
+    let names = resolution.readings().layers.iter().flat_map(Layer::all_names);
+    let mut namings = names.filter_map(|names| match names {
         Names::Variables(naming) => Some(&naming.prefix),
         Names::Keys => None,
     });
@@ -79,8 +80,8 @@ pub fn path_meant(resolution: &Resolution, path: KeyPath) -> Result<KeyPath, Err
 fn of_variable(resolution: &Resolution, name: &str) -> Option<KeyId> {
     let settings = resolution.settings();
     let mut namings: Vec<&Naming> = Vec::new();
-    for layer in &resolution.readings().layers {
-        if let Names::Variables(naming) = &layer.names {
+    for names in resolution.readings().layers.iter().flat_map(Layer::all_names) {
+        if let Names::Variables(naming) = names {
             namings.push(naming);
         }
     }

@@ -98,7 +98,10 @@ impl Supposition {
         let number = destination.layer.0.saturating_sub(1);
         match &destination.holder {
             Holder::File(path) => {
-                let view = project.view_at(destination.layer, path, context);
+                let view = match (destination.is_file, destination.name.segments().last()) {
+                    (true, Some(name)) => Some(View::whole(Format::ENTRY).of_entry(name)),
+                    _ => project.view_at(destination.layer, path, context),
+                };
                 let Some(view) = view else {
                     let message = format!("the format of {path} cannot be written");
                     return Err(Error::new("bad-edit", message).at(path, None));

@@ -6,7 +6,7 @@ use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::splice::{Splice, Way, line_end, names, whole_lines};
 use crate::tree::{Kind, Node, NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use crate::words::{self, End, Word, is_name};
 use crate::write::unwritable;
 use justwhy_core::{Span, Value};

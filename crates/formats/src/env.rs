@@ -7,7 +7,7 @@ use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::splice::{Splice, Way, line_end, line_start, names, whole_lines};
 use crate::tree::{Kind, Node, NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use crate::write::{Quotes, short_escape, unwritable};
 use justwhy_core::{Span, Value};
 use std::borrow::Cow;

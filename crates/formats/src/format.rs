@@ -4,7 +4,7 @@ use crate::Limits;
 use crate::fault::{Fault, Faults};
 use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use justwhy_core::Value;
 
 /// What is to be known of a format before a text is read.

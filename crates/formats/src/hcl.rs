@@ -6,7 +6,7 @@ use crate::fault::{Fault, Faults, too_deep};
 use crate::format::{About, FileFormat};
 use crate::splice::{Splice, Way, names, whole_lines};
 use crate::tree::{Children, Kind, Node, NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use crate::write::{json_text, unwritable};
 use hcl_edit::Span as _;
 use hcl_edit::expr::{Expression, ObjectKey};

@@ -7,7 +7,7 @@ use crate::format::{About, FileFormat};
 use crate::paths::{Paths, Repeated};
 use crate::splice::{Splice, Way, names, newline, whole_lines};
 use crate::tree::{Kind, Node, NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use crate::write::{Quotes, unwritable};
 use justwhy_core::{KeyPath, Span, Value};
 use std::borrow::Cow;

@@ -6,7 +6,7 @@ use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use crate::write::json_text;
 use justwhy_core::Value;
 

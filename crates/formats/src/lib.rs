@@ -6,6 +6,7 @@
 //! text is from: what is wrong with one is a [`Fault`], which has a place in the text and a reason.
 
 mod assignments;
+mod command_line;
 mod containerfile;
 mod edit;
 mod env;
@@ -17,22 +18,26 @@ mod ini;
 mod json;
 mod limits;
 mod lowering;
+mod manner;
 mod paths;
 mod properties;
 mod registry;
 mod rows;
 mod splice;
+mod string_map;
 #[cfg(test)]
 mod tests;
 mod text;
 mod toml;
 mod tree;
 mod view;
+mod whole;
 mod words;
 mod write;
 mod xml;
 mod yaml;
 
+pub use command_line::{Options, Takes, command_line, command_line_of};
 pub use edit::{is_table, put, take_out};
 pub use export::{Export, Exported, NotWritable, json_of, variables};
 pub use fault::{Fault, shown_name};
@@ -43,4 +48,4 @@ pub use rows::RowFormat;
 pub use splice::Step;
 pub use text::decode;
 pub use tree::{Children, Kind, Node, NodeId, Tree};
-pub use view::{Documents, Filled, Pairs, Part, Query, Seen, Under, View};
+pub use view::{Documents, Filled, Included, Pairs, Part, Query, Seen, Under, View};

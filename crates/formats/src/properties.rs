@@ -7,7 +7,7 @@ use crate::format::{About, FileFormat};
 use crate::paths::{Paths, Repeated};
 use crate::splice::{Splice, Way, line_end, names, whole_lines};
 use crate::tree::{NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use justwhy_core::{Span, Value};
 use std::borrow::Cow;
 

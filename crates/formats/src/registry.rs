@@ -7,8 +7,8 @@ use crate::Limits;
 use crate::fault::{Fault, Faults};
 use crate::format::FileFormat;
 use crate::tree::Tree;
-use crate::view::Manner;
-use crate::{assignments, containerfile, env, hcl, ini, json, properties, toml, xml, yaml};
+use crate::manner::Manner;
+use crate::{assignments, containerfile, env, hcl, ini, json, properties, toml, whole, xml, yaml};
 
 /// Every format, in the order in which they are listed for people.
 static REGISTRY: [&dyn FileFormat; 11] = [
@@ -63,6 +63,8 @@ impl Format {
     pub const TOML: Format = Format(&toml::Toml);
     /// `NAME=VALUE` lines, from which axes can be read too.
     pub const ENV: Format = Format(&env::Env);
+    /// Files that are one value each, called as the file. No layer names it: it is how layers with `entries` read.
+    pub const ENTRY: Format = Format(&whole::Whole);
 
     /// Every format.
     pub fn all() -> impl Iterator<Item = Format> {

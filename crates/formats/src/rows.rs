@@ -6,7 +6,7 @@ use crate::json::{self, Dialect};
 use crate::lowering::Lowering;
 use crate::paths::Paths;
 use crate::tree::Tree;
-use crate::view::Manner;
+use crate::manner::Manner;
 use csv::{ReaderBuilder, StringRecord};
 use justwhy_core::{Document, KeyPath, Keys, Span};
 use std::borrow::Cow;

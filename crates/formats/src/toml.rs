@@ -5,7 +5,7 @@ use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
 use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use justwhy_core::{KeyPath, Value};
 
 mod edit;

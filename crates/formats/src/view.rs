@@ -5,8 +5,10 @@
 //! them. Whatever is chosen, every value keeps its place in the file.
 
 use crate::Limits;
+use crate::command_line::{Options, command_line};
 use crate::fault::{Fault, Faults};
 use crate::lowering::Lowering;
+use crate::manner::Manner;
 use crate::registry::Format;
 use crate::tree::{Kind, NodeId, Tree};
 use justwhy_core::{Document, KeyPath, Keys};
@@ -15,14 +17,15 @@ use std::sync::Arc;
 mod choose;
 mod edit;
 mod elsewhere;
+mod includes;
 mod inner;
 mod pairs;
 mod query;
 #[cfg(test)]
 mod tests;
 
-pub(crate) use choose::second_document;
 pub use elsewhere::Filled;
+pub use includes::Included;
 pub use query::Query;
 
 /// How a file is read.
@@ -63,6 +66,12 @@ pub struct Part {
     pub gathers: bool,
     /// Whether what programs commonly accept is read, and noted, instead of refused.
     pub tolerant: bool,
+    /// The name of the one value that a file is.
+    pub entry: Option<String>,
+    /// Whether it is a command line, and which options are known.
+    pub command: Option<Arc<Options>>,
+    /// Where the files are named that are read with this one.
+    pub includes: Option<Under>,
 }
 
 /// Which documents of a stream are read.
@@ -118,30 +127,26 @@ pub enum Seen {
     Nothing(Fault),
 }
 
-/// How a text is parsed beyond what its format says.
-#[derive(Clone, Copy, Default, Debug)]
-pub(crate) struct Manner<'m> {
-    /// Whether the file may be something else than one table: any value, and any number of documents.
-    pub(crate) is_any: bool,
-    /// The section whose keys hold in every section (ini).
-    pub(crate) inherit: Option<&'m str>,
-    /// Whether a comment may follow a value on its line (ini).
-    pub(crate) inline_comments: bool,
-    /// Whether a repeated key gathers its values in a list (ini).
-    pub(crate) gathers: bool,
-    /// Whether what programs commonly accept is read, and noted, instead of refused.
-    pub(crate) tolerant: bool,
-}
-
 impl View {
     /// Of a whole file.
     pub fn whole(format: Format) -> View {
         View { format, part: None }
     }
 
+    /// The same of a file that is one value of that name.
+    #[must_use]
+    pub fn of_entry(self, name: &str) -> View {
+        let part = self.part.as_deref().cloned().unwrap_or_default();
+        let part = Part { entry: Some(name.to_owned()), ..part };
+        View { part: Some(Arc::new(part)), ..self }
+    }
+
     /// Whether its strings have no type of their own.
     pub fn is_untyped(&self) -> bool {
         let part = self.part.as_deref();
+        if part.is_some_and(|part| part.command.is_some()) {
+            return true;
+        }
         let inner = part.and_then(|part| part.inner);
         inner.unwrap_or(self.format).is_untyped() || part.is_some_and(|it| it.pairs.is_some())
     }
@@ -185,6 +190,7 @@ impl Part {
             inline_comments: self.inline_comments,
             gathers: self.gathers,
             tolerant: self.tolerant,
+            entry: self.entry.as_deref(),
         }
     }
 
@@ -207,6 +213,10 @@ impl Part {
                     Err(nothing) => return Ok(Seen::Nothing(nothing)),
                 },
             };
+            if let Some(options) = &self.command {
+                documents.extend(self.command_line(tree, node, text, options, keys)?);
+                continue;
+            }
             let node = self.shaped(tree, node, text, filled, limits)?;
             let lowering = Lowering::new(tree, keys, limits)
                 .dotted(self.dotted.as_deref())
@@ -219,6 +229,31 @@ impl Part {
             documents.push(document);
         }
         Ok(Seen::Documents(documents))
+    }
+
+    /// What a command line says.
+    fn command_line(
+        &self,
+        tree: &Tree<'_>,
+        node: NodeId,
+        text: &str,
+        options: &Options,
+        keys: &mut Keys,
+    ) -> Result<Vec<Document>, Fault> {
+        let node = tree.followed(node);
+        let at = tree.node(node).at;
+        let mut documents = match &tree.node(node).kind {
+            Kind::Text(line) => command_line((text, at), line, options, keys)?,
+            Kind::List(_) => crate::command_line::read_list(tree, node, text, options, keys)?,
+            _ => {
+                let fault = Fault::new(at, "expected a command line");
+                return Err(fault.help("choose a string, or a list of words, with `under`"));
+            }
+        };
+        if self.secret {
+            documents.iter_mut().for_each(Document::make_secret);
+        }
+        Ok(documents)
     }
 
     /// The table of settings that a node is, or is made into.

@@ -6,7 +6,7 @@ use crate::fault::{Fault, Faults, too_deep};
 use crate::format::{About, FileFormat};
 use crate::splice::{Splice, Way};
 use crate::tree::{Children, Kind, Node, NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use crate::write::unwritable;
 use justwhy_core::{Span, Value};
 use roxmltree::{Document, Node as Element, ParsingOptions};

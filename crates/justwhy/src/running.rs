@@ -250,7 +250,22 @@ fn with_variables(
 ) -> Result<Option<Arc<dyn World>>, Vec<Error>> {
     let Some(from) = &common.process_from else { return Ok(None) };
     let variables = other_process(from, &**world).map_err(|error| vec![error])?;
-    Ok(Some(Arc::new(Overlay::new(Arc::clone(world), variables))))
+    let other = Overlay::new(Arc::clone(world), variables);
+    Ok(Some(Arc::new(other.started_as(words_of(from, &**world)))))
+}
+
+/// How a process of that number is called, and the words that it was started with; none if nobody may see
+/// them.
+fn words_of(from: &str, world: &dyn World) -> Option<(String, Vec<String>)> {
+    const MOST_BYTES: u64 = 4 * 1024 * 1024;
+    if from.is_empty() || !from.bytes().all(|byte| byte.is_ascii_digit()) {
+        return None;
+    }
+    let path = Path::new("/proc").join(from).join("cmdline");
+    let bytes = world.read_file(&path, MOST_BYTES).ok()?;
+    let text = String::from_utf8_lossy(bytes.strip_suffix(b"\0").unwrap_or(&bytes)).into_owned();
+    let words = text.split('\0').map(str::to_owned).collect();
+    Some((format!("the command line of process {from}"), words))
 }
 
 /// The environment of the process of that number, or of a dump of one.

@@ -115,6 +115,10 @@ impl Process for Memory {
     fn variables(&self) -> Vec<(OsString, OsString)> {
         self.variables.clone()
     }
+
+    fn command_line(&self) -> Option<(String, Vec<String>)> {
+        None
+    }
 }
 
 impl History for Memory {

@@ -53,6 +53,10 @@ pub trait Process: Send + Sync {
 
     /// The process environment.
     fn variables(&self) -> Vec<(OsString, OsString)>;
+
+    /// How the process that was named is called, and the words that it was started with; none if none was
+    /// named, or nobody may see them.
+    fn command_line(&self) -> Option<(String, Vec<String>)>;
 }
 
 /// Version control.

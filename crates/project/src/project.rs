@@ -4,8 +4,8 @@ use crate::beyond;
 use crate::error::Error;
 use crate::ports::{ReadProblem, World};
 use crate::stores::Store;
-use justwhy_core::{Condition, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
-use justwhy_formats::{Fault, Format, Kind, Limits, RowFormat, Tree, decode};
+use justwhy_core::{Condition, Declaration, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
+use justwhy_formats::{Fault, Format, Kind, Limits, Options, RowFormat, Takes, Tree, decode};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -61,6 +61,8 @@ pub struct Project {
     pub nevers: Vec<Never>,
     /// What is declared about settings.
     pub declared: Arc<[Declared]>,
+    /// What command lines know of them.
+    pub options: Arc<Options>,
     /// Their defaults, with their keys and places, by the file that they are in.
     pub defaults: Vec<Vec<setting::Default>>,
     /// The names and texts of the files that declare settings, the project file first.
@@ -103,6 +105,12 @@ pub struct ProjectLayer {
     pub under: Option<KeyTemplate>,
     /// The prefix and what nests, where names are variables.
     pub variables: Option<(String, String)>,
+    /// The same of the variables in front of a command line.
+    pub front: Option<(String, String)>,
+    /// What the name of a variable ends in whose value is the path of the file with the value.
+    pub indirect: Option<String>,
+    /// Whether the files that its file names are stronger than it.
+    pub includes_are_stronger: bool,
     /// What an empty text means.
     pub empty: Empty,
     /// What a null means.
@@ -143,8 +151,31 @@ pub enum Reads {
     Values(Vec<(Vec<String>, Value, Span)>),
     /// A scope or a pattern of scopes of the store of that number.
     Scope(PathTemplate, usize),
+    /// A command line, which is a string of the project file at that place.
+    CommandLine {
+        /// It.
+        line: String,
+        /// Where it is.
+        at: Span,
+    },
+    /// The command line of a process.
+    ProcessLine,
     /// The process environment.
     Process,
+}
+
+/// What command lines know of the settings that are declared.
+fn options_of(declared: &[Declared]) -> Options {
+    let mut options = Options::new(false);
+    for setting in declared {
+        let takes = match setting.shape.kind {
+            Declaration::Boolean => Takes::Nothing,
+            Declaration::List => Takes::Item,
+            _ => Takes::Value,
+        };
+        options.add(&setting.key, takes, setting.options.iter().map(String::as_str));
+    }
+    options
 }
 
 /// What is wrong with a file: what its text is, and if that is fine, what it has.
@@ -213,6 +244,11 @@ impl Project {
                 declared.secret = Some(true);
             }
         }
+        let options = Arc::new(options_of(&declarations.declared));
+        for layer in &mut project.layers {
+            layer.part.iter_mut().for_each(|part| part.know(&options));
+        }
+        project.options = options;
         project.declared = declarations.declared.into();
         project.defaults = declarations.defaults;
         Ok((Project { text, ..project }, errors))
@@ -314,7 +350,8 @@ impl Project {
             Reads::Files(_, format) => *format,
             // The project file is TOML.
             Reads::Values(_) => Some(Format::TOML),
-            Reads::Rows { .. } | Reads::Scope(..) | Reads::Process => None,
+            Reads::CommandLine { .. } => Some(Format::TOML),
+            Reads::Rows { .. } | Reads::Scope(..) | Reads::ProcessLine | Reads::Process => None,
         }
     }
 
@@ -467,6 +504,7 @@ fn read(
         recipients,
         nevers,
         declared: Arc::new([]),
+        options: Arc::default(),
         defaults: Vec::new(),
         catalogues: Arc::new([]),
         rules,

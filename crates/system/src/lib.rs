@@ -109,6 +109,10 @@ impl Process for System {
     fn variables(&self) -> Vec<(OsString, OsString)> {
         std::env::vars_os().collect()
     }
+
+    fn command_line(&self) -> Option<(String, Vec<String>)> {
+        None
+    }
 }
 
 impl History for System {

@@ -3,7 +3,7 @@
 use super::{Answers, Asked, Failure, LONGEST_WAY, UNCERTAIN, Weight};
 use crate::model::convert::show_in_text;
 use crate::model::key::{KeyId, KeyPath};
-use crate::model::layer::Names;
+use crate::model::layer::{Layer, Names};
 use crate::model::reference::{
     BadText, Piece, Reference, Target, TextRules, may_refer, take_apart,
 };
@@ -304,7 +304,7 @@ impl<'r> TextContext<'r> {
     fn of(resolution: &'r Resolution, candidate: &Candidate) -> TextContext<'r> {
         let reading = resolution.reading(candidate);
         let layer = resolution.readings().layer(reading.layer);
-        let naming = match &layer.names {
+        let naming = match layer.names_in(&reading.document) {
             Names::Variables(naming) => Some(naming),
             Names::Keys => None,
         };
@@ -380,7 +380,9 @@ fn meaning(
 }
 
 fn first_naming(resolution: &Resolution) -> Option<&Naming> {
-    resolution.readings().layers.iter().find_map(|layer| match &layer.names {
+    let names = resolution.readings().layers.iter().flat_map(Layer::all_names);
+    let mut names = names;
+    names.find_map(|names| match names {
         Names::Variables(naming) => Some(naming),
         Names::Keys => None,
     })

@@ -136,7 +136,7 @@ impl<'a> Seen<'a> {
         let said = |text| TextSaid {
             candidate,
             text,
-            is_shell_like: layer.names != Names::Keys,
+            is_shell_like: *layer.names_in(&reading.document) != Names::Keys,
             is_handed_down: layer.kind == crate::model::layer::Kind::Process,
             literal: reading.document.literal_dollars(candidate.leaf as usize),
             is_hidden: self.answer.secret || resolution.hides(candidate),

@@ -8,7 +8,7 @@ use crate::answers::Spent;
 use crate::answers::{Answers, ExpansionLimits, Outside};
 use crate::model::catalogue::Former;
 use crate::model::key::{KeyId, Keys};
-use crate::model::layer::{Names, Presence};
+use crate::model::layer::{Layer, Names, Presence};
 use crate::model::reference::Target;
 use crate::model::secret::Secrets;
 use crate::parallel;
@@ -200,7 +200,7 @@ impl Survey {
             if !layer.references || reading.is_removal {
                 continue;
             }
-            let are_variables = layer.names != Names::Keys;
+            let are_variables = *layer.names_in(&reading.document) != Names::Keys;
             for offer in &reading.offers {
                 let value = &reading.document.leaves[offer.leaf as usize].value;
                 if !crate::answers::holds_reference(value) {
@@ -263,13 +263,14 @@ impl Survey {
             let Some(family) = self.family_of[key.index()] else { continue };
             let declared = first.catalogue.declared(*key);
             let own = declared.and_then(|declared| declared.variable.clone());
-            let named = first.layers.iter().filter_map(|layer| match &layer.names {
+            let names = || first.layers.iter().flat_map(Layer::all_names);
+            let named = names().filter_map(|names| match names {
                 Names::Variables(naming) => Some(naming.variable(&first.keys, *key)),
                 Names::Keys => None,
             });
             let former = declared.into_iter().flat_map(|declared| &declared.formerly);
             let namings = || {
-                first.layers.iter().filter_map(|layer| match &layer.names {
+                names().filter_map(|names| match names {
                     Names::Variables(naming) => Some(naming),
                     Names::Keys => None,
                 })

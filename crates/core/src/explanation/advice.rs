@@ -141,7 +141,7 @@ pub(super) fn way(
         return None;
     }
     match (layer.kind, variable) {
-        (Kind::Catalogue, _) => None,
+        (Kind::Catalogue | Kind::CommandLine, _) => None,
         (Kind::Arguments, _) => advice(format!("--set {key}=…"), "for one run".to_owned()),
         // What a shell means by it is not read for a setting unless the catalogue asks for it.
         (Kind::Process, Some(variable))

@@ -12,6 +12,7 @@ use crate::model::variable::is_system_variable;
 use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
+use crate::reading::Reading;
 use std::sync::Arc;
 
 /// Every layer, strongest first.
@@ -55,6 +56,10 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     if let Some(anchor) = &through {
         because.push_str(&format!("; through the anchor &{anchor}"));
     }
+    let named = reading.document.named.as_ref().map(|named| named.who.to_string());
+    if let Some(named) = &named {
+        because.push_str(&format!("; named by {named}"));
+    }
     Row::Said {
         at: Provenance::of(answers.resolution(), id),
         written: Some(written).filter(|written| {
@@ -66,6 +71,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
         by: candidate.by,
         because,
         through,
+        named,
         is_old_name,
         pins: pins(answers, candidate),
         note,
@@ -85,8 +91,12 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
         ),
         (Verdict::Blocked, Some(by)) => blocked(answers, candidate, by),
         (Verdict::Overridden, Some(by)) if by.reading == candidate.reading => {
-            let name = answers.resolution().keys().show(answers.resolution().leaf(by).name);
-            format!("{name} ({}) means the same setting", place_of(answers, by))
+            let name = answers.resolution().leaf(by).name;
+            let place = place_of(answers, by);
+            if name == answers.resolution().leaf(candidate).name {
+                return format!("a later value of the same name counts ({place})");
+            }
+            format!("{} ({place}) means the same setting", answers.resolution().keys().show(name))
         }
         (Verdict::Overridden, Some(by))
             if answers.resolution().layer_of(by) == answers.resolution().layer_of(candidate) =>
@@ -94,6 +104,12 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
             let (shown, place) = (shown(answers, by), place_of(answers, by));
             format!("a stronger source of the same layer sets {shown} ({place})")
         }
+        (Verdict::Overridden, Some(by)) if yields(answers, candidate, by) => format!(
+            "it counts only where no weaker layer sets it, and {} sets {} ({})",
+            layer_name(answers, by),
+            shown(answers, by),
+            place_of(answers, by)
+        ),
         (Verdict::Overridden, Some(by)) => {
             format!(
                 "{} is stronger and sets {} ({})",
@@ -130,6 +146,13 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
         }
         _ => because_alone(answers, candidate),
     }
+}
+
+/// Whether the candidate gives way to a weaker one.
+fn yields(answers: &Answers<'_>, candidate: &Candidate, by: &Candidate) -> bool {
+    let resolution = answers.resolution();
+    resolution.reading(candidate).document.is_yielding(candidate.leaf)
+        && resolution.layer_of(by) < resolution.layer_of(candidate)
 }
 
 /// The same of a verdict that no other candidate brought about.
@@ -249,12 +272,23 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId, nearly: &[KeyId]
         Some(because) => because,
         None => silence(answers, layer, key, variable.as_deref()),
     };
+    for reading in sources_of(answers, layer) {
+        if let Some((at, operator)) = &reading.document.ends {
+            let place = reading.place_at(Some(*at));
+            because.push_str(&format!("; nothing from `{operator}` on is read ({place})"));
+        }
+    }
     for near in &near {
         because.push_str(&format!("; {} ({}) is a similar name", near.name, near.show_line()));
     }
     let sets_instead = sets_instead(answers, layer, key).map(|(id, _)| id);
+    let reads_nothing = |reading: &Reading| {
+        let document = &reading.document;
+        document.ends.is_some() && document.leaves.is_empty()
+    };
     let is_odd = *presence == Presence::Read
-        && (left_out_at(answers, layer, key).is_some()
+        && (sources_of(answers, layer).any(reads_nothing)
+            || left_out_at(answers, layer, key).is_some()
             || variable.is_some_and(|variable| is_named(answers, layer, &variable)));
     Row::Unsaid { layer, state, because, near, sets_instead, is_odd }
 }
@@ -329,6 +363,10 @@ fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (String, bool) {
     let path = match sources.len() {
         0 => layer.path.clone().unwrap_or_else(|| "the layer".to_owned()),
         1..=3 => list_values(&sources, "and"),
+        count if layer.kind == Kind::File => {
+            let path = layer.path.as_deref().unwrap_or("");
+            format!("{path} and {} files that are read with it", count - 1)
+        }
         count => format!("the {count} files that match {}", layer.path.as_deref().unwrap_or("")),
     };
     let path = match &layer.row {

@@ -5,7 +5,7 @@ use crate::explanation::sources_of;
 use crate::model::convert::{Declaration, Shape, read_like, read_list};
 use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::{Kind, LayerIndex, Names, Presence};
-use crate::model::place::Span;
+use crate::model::place::{Place, Span};
 use crate::model::value::{Type, Value};
 use crate::precedence::provenance::Provenance;
 use crate::precedence::verdict::Verdict;
@@ -28,6 +28,8 @@ pub struct Destination {
     pub is_untyped: bool,
     /// The revision in which a store has it, if it tells.
     pub revision: Option<u64>,
+    /// Whether the whole file is this value, as a variable names the file.
+    pub is_file: bool,
 }
 
 /// What a value is written into.
@@ -85,6 +87,16 @@ pub fn destination(
             let help = format!("set the environment variable {}", variable.unwrap_or_default());
             return Err(none(problem, help));
         }
+        Kind::CommandLine => {
+            let problem = format!("the layer {name} reads a command line, which cannot be written");
+            let key = readings.keys.find(KeyId::ROOT, path);
+            let at = key.and_then(|key| place_in(answers, index, key));
+            let help = match at {
+                Some(place) => format!("edit {place} by hand"),
+                None => "edit the command line by hand".to_owned(),
+            };
+            return Err(none(problem, help));
+        }
         Kind::Rows => {
             let problem = format!("the layer {name} reads rows, which cannot be written");
             return Err(none(problem, "edit the row by hand"));
@@ -124,8 +136,18 @@ pub fn destination(
         says: None,
         encrypted: None,
         is_untyped,
+        is_file: false,
         revision: None,
     })
+}
+
+/// Where the layer has the strongest value of a setting.
+fn place_in(answers: &Answers<'_>, index: LayerIndex, key: KeyId) -> Option<Place> {
+    let resolution = answers.resolution();
+    let mut candidates = resolution.candidates(key).map(|id| resolution.candidate(id));
+    let candidate = candidates.find(|it| resolution.layer_of(it) == index)?;
+    let place = resolution.reading(candidate).place(candidate.leaf);
+    place.has_line().then_some(place)
 }
 
 /// Where the layer sets something of the setting already.
@@ -173,6 +195,7 @@ fn said(
         says: Some(says),
         encrypted: resolution.note(candidate).and_then(|note| note.encrypted.clone()),
         is_untyped: reading.untyped,
+        is_file: reading.document.named.as_ref().is_some_and(|named| named.is_value),
         revision: resolution.note(candidate).and_then(|note| note.revision),
     }))
 }

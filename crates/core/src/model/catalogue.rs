@@ -109,6 +109,8 @@ pub struct Declared {
     pub formerly: Vec<Former>,
     /// Other names that it has now.
     pub also: Vec<Former>,
+    /// Options of command lines that set it, with their dashes.
+    pub options: Vec<String>,
     /// What its values must be.
     pub shape: Arc<Shape>,
     /// Where it must have one.
@@ -134,6 +136,7 @@ impl Declared {
             gather: None,
             formerly: Vec::new(),
             also: Vec::new(),
+            options: Vec::new(),
             shape: Arc::default(),
             required: Required::default(),
             differs_by: Vec::new(),

@@ -40,6 +40,15 @@ pub enum Lookalike {
     Shortened,
 }
 
+/// What names a file, if its layer does not.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct NamedBy {
+    /// The place, or the variable.
+    pub who: Arc<str>,
+    /// Whether the file is one value, that of the variable.
+    pub is_value: bool,
+}
+
 /// The values of one file, of the process environment or of the arguments, in the order in which
 /// they are written. A file is read into one document, however many layers and contexts use it.
 #[derive(Clone, Debug, Default)]
@@ -75,6 +84,12 @@ pub struct Document {
     pub tolerated: Vec<(Span, Arc<str>)>,
     /// Leaves that only count where nothing weaker sets their key, by leaf index, ascending.
     pub yielding: Vec<usize>,
+    /// Whether its names are those of variables, whatever those of its layer are (a command line).
+    pub are_variables: bool,
+    /// What names the file that this is read of, if that is not the layer.
+    pub named: Option<NamedBy>,
+    /// Where reading stopped before the end, and at what (an operator in a command line).
+    pub ends: Option<(Span, Arc<str>)>,
     /// What a store sets for its variables besides their values, by leaf index, ascending.
     pub notes: Vec<(usize, Arc<Note>)>,
 }
@@ -120,6 +135,34 @@ impl Document {
             note.secret = true;
             self.notes.push((index, Arc::new(note)));
         }
+    }
+
+    /// The document with those leaves that are to be kept; tables stay as they are.
+    #[must_use]
+    pub fn with_leaves(mut self, keep: impl Fn(usize, &Leaf) -> bool) -> Document {
+        let mut kept = Vec::with_capacity(self.leaves.len());
+        let mut numbers: Vec<Option<usize>> = Vec::with_capacity(self.leaves.len());
+        for (number, leaf) in std::mem::take(&mut self.leaves).into_iter().enumerate() {
+            let is_kept = keep(number, &leaf);
+            numbers.push(is_kept.then_some(kept.len()));
+            if is_kept {
+                kept.push(leaf);
+            }
+        }
+        self.leaves = kept;
+        let of = |number: usize| numbers.get(number).copied().flatten();
+        fn moved<T>(list: &mut Vec<(usize, T)>, of: impl Fn(usize) -> Option<usize>) {
+            let all = std::mem::take(list).into_iter();
+            *list = all.filter_map(|(number, it)| Some((of(number)?, it))).collect();
+        }
+        moved(&mut self.through, of);
+        moved(&mut self.literal_dollars, of);
+        moved(&mut self.notes, of);
+        let lookalikes = std::mem::take(&mut self.lookalikes).into_iter();
+        self.lookalikes = lookalikes.filter_map(|(it, at, what)| Some((of(it)?, at, what))).collect();
+        self.of_process = std::mem::take(&mut self.of_process).into_iter().filter_map(of).collect();
+        self.yielding = std::mem::take(&mut self.yielding).into_iter().filter_map(of).collect();
+        self
     }
 
     /// The anchor through which the leaf at `index` came.

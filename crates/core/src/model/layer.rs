@@ -2,6 +2,7 @@
 
 use crate::model::axis::Context;
 use crate::model::condition::Condition;
+use crate::model::document::Document;
 use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::pattern::Pattern;
 use crate::model::place::Span;
@@ -32,6 +33,8 @@ pub enum Kind {
     Scope,
     /// Every scope of a store that matches a pattern.
     Scopes,
+    /// A command line.
+    CommandLine,
     /// The process environment.
     Process,
     /// `--set` and `--unset`, always the strongest.
@@ -129,6 +132,8 @@ pub enum Lack {
     Match(String),
     /// A file of this path in any folder from the project's down to the working directory.
     InFolders(String),
+    /// The command line of a process: nobody names the process.
+    CommandLine,
     /// A scope.
     Scope {
         /// Its store.
@@ -201,6 +206,8 @@ pub struct Layer {
     pub kind: Kind,
     /// How it reads names.
     pub names: Names,
+    /// How it reads those of documents whose names are variables, where others are keys.
+    pub front: Option<Names>,
     /// Whether an empty text counts.
     pub empty: Empty,
     /// What a null does.
@@ -242,11 +249,12 @@ impl Layer {
             name: name.into(),
             kind,
             names,
+            front: None,
             empty: Empty::default(),
             null: Null::default(),
             pins: Pins::default(),
             removes: Arc::new([]),
-            references: !matches!(kind, Kind::Process | Kind::Arguments),
+            references: !matches!(kind, Kind::CommandLine | Kind::Process | Kind::Arguments),
             into: None,
             local: false,
             presence: Presence::Read,
@@ -316,6 +324,19 @@ pub fn list_values<S: AsRef<str>>(values: &[S], conjunction: &str) -> String {
 
 /// # Questions
 impl Layer {
+    /// How the names of one of its documents are read.
+    pub fn names_in(&self, document: &Document) -> &Names {
+        match &self.front {
+            Some(front) if document.are_variables => front,
+            _ => &self.names,
+        }
+    }
+
+    /// Every way in which it reads names.
+    pub fn all_names(&self) -> impl Iterator<Item = &Names> {
+        std::iter::once(&self.names).chain(&self.front)
+    }
+
     /// Whether what the layer has depends on where you are rather than on the context.
     pub fn is_local(&self) -> bool {
         self.local || self.kind == Kind::Process
@@ -375,6 +396,7 @@ impl Layer {
                 Lack::InFolders(path) => {
                     format!("no {path} between the project's folder and here")
                 }
+                Lack::CommandLine => "no process named (--process-from PID)".to_owned(),
                 Lack::Scope { store, scope } if scope.contains('*') => {
                     format!("no scope of {store} matches {scope}")
                 }

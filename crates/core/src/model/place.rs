@@ -190,6 +190,8 @@ pub enum Origin {
     Process,
     /// The arguments of the command line that set something about settings.
     Arguments,
+    /// The command line of a process, as it is called.
+    CommandLine(Arc<str>),
     /// A scope of a store that is no file: `store:scope`.
     Scope(Arc<str>),
 }
@@ -203,7 +205,7 @@ impl Origin {
     /// How it is called. A file may be called as what is none.
     pub fn name(&self) -> &str {
         match self {
-            Origin::File(name) | Origin::Scope(name) => name,
+            Origin::File(name) | Origin::CommandLine(name) | Origin::Scope(name) => name,
             Origin::Process => "process",
             Origin::Arguments => "arguments",
         }

@@ -82,7 +82,7 @@ impl Provenance {
 
 /// Whether a name is that of a variable, which is no key whatever characters it has.
 fn is_variable(resolution: &Resolution, reading: &Reading, name: KeyId) -> bool {
-    resolution.readings().layer(reading.layer).names != Names::Keys
+    *resolution.readings().layer(reading.layer).names_in(&reading.document) != Names::Keys
         && resolution.keys().depth(name) == 1
 }
 

@@ -104,14 +104,16 @@ impl Readings {
     /// Whether any name of a variable means no setting here and could mean one that only another
     /// context has.
     pub fn could_mean_others(&self) -> bool {
-        let namings = self.layers.iter().filter_map(|layer| match &layer.names {
+        let names = self.layers.iter().flat_map(Layer::all_names);
+        let namings = names.filter_map(|names| match names {
             Names::Variables(naming) => Some((&naming.prefix, &naming.nest)),
             Names::Keys => None,
         });
         let mut namings: Vec<_> = namings.collect();
         namings.dedup();
         self.readings.iter().any(|reading| {
-            let Names::Variables(naming) = &self.layer(reading.layer).names else { return false };
+            let names = self.layer(reading.layer).names_in(&reading.document);
+            let Names::Variables(naming) = names else { return false };
             reading.strangers.iter().any(|stranger| {
                 let name = self.keys.segment(stranger.key);
                 let is_ours = name.starts_with(&naming.prefix) || namings.len() > 1;
@@ -254,7 +256,7 @@ impl<'k> Together<'k> {
     fn read_keys(&mut self, inputs: &Inputs) -> Read<Vec<Slot>> {
         let mut slots: Vec<Slot> = vec![None; inputs.inputs.len()];
         for (number, input) in inputs.inputs.iter().enumerate() {
-            if inputs.layers[input.layer.0].names != Names::Keys {
+            if *names_of(inputs, input) != Names::Keys {
                 continue;
             }
             let by = (Arc::as_ptr(&input.document), input.layer);
@@ -321,7 +323,7 @@ impl<'k> Together<'k> {
         if let Some(first) = all.first() {
             for input in others(first) {
                 let layer = &first.layers[input.layer.0];
-                let Names::Variables(naming) = &layer.names else { continue };
+                let Names::Variables(naming) = names_of(first, input) else { continue };
                 if layer.kind == Kind::Process {
                     continue;
                 }
@@ -357,8 +359,9 @@ impl<'k> Together<'k> {
     /// the process.
     fn index(&mut self, all: &[Inputs], for_process: bool) {
         self.indexes.clear();
-        for layer in all.iter().flat_map(|inputs| &inputs.layers) {
-            let Names::Variables(naming) = &layer.names else { continue };
+        let layers = all.iter().flat_map(|inputs| &inputs.layers);
+        for names in layers.flat_map(Layer::all_names) {
+            let Names::Variables(naming) = names else { continue };
             if self.index_of(naming).is_none() {
                 // Most processes have no variable of the project's, and then nothing is looked up.
                 let settings: &[KeyId] = match has_prefix(self.keys, all, naming, for_process) {
@@ -388,7 +391,7 @@ impl<'k> Together<'k> {
         let mut here: Option<Vec<bool>> = None;
         for (number, input) in inputs.inputs.iter().enumerate() {
             let layer = &inputs.layers[input.layer.0];
-            let Names::Variables(naming) = &layer.names else { continue };
+            let Names::Variables(naming) = names_of(inputs, input) else { continue };
             if (layer.kind == Kind::Process) != for_process {
                 continue;
             }
@@ -466,7 +469,7 @@ fn others(inputs: &Inputs) -> impl Iterator<Item = &Input> {
 }
 
 fn names_of<'i>(inputs: &'i Inputs, input: &Input) -> &'i Names {
-    &inputs.layers[input.layer.0].names
+    inputs.layers[input.layer.0].names_in(&input.document)
 }
 
 fn has_process(inputs: &Inputs) -> bool {
@@ -482,7 +485,7 @@ fn has_prefix(keys: &Keys, all: &[Inputs], naming: &Naming, for_process: bool) -
     let is_so_named = |inputs: &&Inputs, input: &&Input| {
         let layer = &inputs.layers[input.layer.0];
         (layer.kind == Kind::Process) == for_process
-            && matches!(&layer.names, Names::Variables(other) if other.prefix == naming.prefix)
+            && matches!(layer.names_in(&input.document), Names::Variables(other) if other.prefix == naming.prefix)
     };
     let has_it = |document: &Document| {
         let mut has_it = document.unreadable.iter().any(|name| name.starts_with(&naming.prefix));
@@ -519,7 +522,7 @@ fn from<'a>(layers: &'a [Layer], input: &'a Input) -> From<'a> {
         document: &input.document,
         section: input.section.as_ref(),
         into: layers[input.layer.0].into.as_ref(),
-        may_repeat: layers[input.layer.0].kind == Kind::Arguments,
+        may_repeat: matches!(layers[input.layer.0].kind, Kind::Arguments | Kind::CommandLine),
     }
 }
 

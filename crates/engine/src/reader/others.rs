@@ -1,6 +1,6 @@
 //! Names of other contexts: a variable may mean a setting that only the files of another context have.
 
-use super::{Reader, Written, input};
+use super::{Opened, Reader, Written, input, named_entry};
 use justwhy_core::{
     Assembled, AxisOrigin, AxisValue, Context, Document, Input, Inputs, KeyPath, LayerIndex,
     Origin, Readings,
@@ -103,7 +103,8 @@ impl Reader {
                                 continue;
                             };
                             let view = declared.view(format, &context);
-                            places.push((number, Some((file, view)), under.clone()));
+                            let file = named_entry(file, view);
+                            places.push((number, Some(file), under.clone()));
                         }
                     }
                     Reads::Rows { path, format, .. } => {
@@ -116,7 +117,12 @@ impl Reader {
                             }
                         }
                     }
-                    Reads::Process | Reads::Scope(..) => {}
+                    Reads::CommandLine { .. } => {
+                        for opened in self.open_line(number).unwrap_or_default() {
+                            inputs.push(other(number, &project.file, opened.document, None));
+                        }
+                    }
+                    Reads::Process | Reads::ProcessLine | Reads::Scope(..) => {}
                 }
             }
         }
@@ -152,7 +158,11 @@ impl Reader {
     fn combinations(&self, declared: &ProjectLayer) -> Option<Vec<Context>> {
         let of_path = match &declared.reads {
             Reads::File(path, _) | Reads::Files(path, _) | Reads::Rows { path, .. } => Some(path),
-            Reads::Values(_) | Reads::Process | Reads::Scope(..) => None,
+            Reads::Values(_)
+            | Reads::CommandLine { .. }
+            | Reads::ProcessLine
+            | Reads::Process
+            | Reads::Scope(..) => None,
         };
         let mut names: Vec<&str> = of_path.into_iter().flat_map(|path| path.axes()).collect();
         names.extend(declared.under.iter().flat_map(|under| under.axes()));
@@ -185,5 +195,6 @@ impl Reader {
 }
 
 fn other(number: usize, path: &str, document: Arc<Document>, under: Option<KeyPath>) -> Input {
-    input(LayerIndex(number + 1), (Origin::file(path), document, false), under, true)
+    let opened = Opened::new(Origin::file(path), document, false);
+    input(LayerIndex(number + 1), opened, under, true)
 }

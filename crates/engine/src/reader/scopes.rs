@@ -81,7 +81,7 @@ impl Reader {
         }
         let opened = known.scopes.into_iter().map(|number| {
             let document = self.scope_document(number, context);
-            (self.scopes.scopes[number].1.clone(), document, true)
+            Opened::new(self.scopes.scopes[number].1.clone(), document, true)
         });
         Ok(opened.collect())
     }

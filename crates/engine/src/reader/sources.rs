@@ -187,27 +187,16 @@ impl Reader {
         }
         let process = self.process();
         let value_of = |name: KeyId| process.leaves.iter().find(|leaf| leaf.name == name);
-        let mut document = Document::clone(document);
-        let mut kept = Vec::with_capacity(document.leaves.len());
-        let mut numbers = Vec::with_capacity(document.leaves.len());
-        for (number, mut leaf) in std::mem::take(&mut document.leaves).into_iter().enumerate() {
-            let is_of_process = document.of_process.binary_search(&number).is_ok();
-            match value_of(leaf.name).filter(|_| is_of_process) {
+        let (mut document, mut missing) = (Document::clone(document), Vec::new());
+        for number in document.of_process.clone() {
+            let leaf = &mut document.leaves[number];
+            match value_of(leaf.name) {
                 Some(variable) => leaf.value = variable.value.clone(),
-                None if is_of_process => {
-                    numbers.push(None);
-                    continue;
-                }
-                None => {}
+                None => missing.push(number),
             }
-            numbers.push(Some(kept.len()));
-            kept.push(leaf);
         }
-        document.leaves = kept;
         document.of_process.clear();
-        let moved = std::mem::take(&mut document.notes).into_iter();
-        let moved = moved.filter_map(|(leaf, note)| Some((numbers.get(leaf).copied()??, note)));
-        document.notes = moved.collect();
+        let document = document.with_leaves(|number, _| missing.binary_search(&number).is_err());
         Arc::new(document)
     }
 

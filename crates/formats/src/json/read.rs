@@ -3,7 +3,7 @@
 use crate::Limits;
 use crate::fault::{Fault, integer_too_large, number_too_large, too_deep};
 use crate::tree::{Children, Kind, Node, NodeId, Tree};
-use crate::view::Manner;
+use crate::manner::Manner;
 use jsonc_parser::ast::{self, ObjectPropName, Value};
 use jsonc_parser::common::Ranged as _;
 use jsonc_parser::errors::{ParseError, ParseErrorKind};

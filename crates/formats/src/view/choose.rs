@@ -3,6 +3,7 @@
 use super::{Documents, Part, Under};
 use crate::Limits;
 use crate::fault::{Fault, shown_name};
+use crate::manner::second_document;
 use crate::tree::{Kind, NodeId, Tree};
 use justwhy_core::{KeyPath, Span};
 
@@ -59,14 +60,6 @@ pub(super) fn documents(tree: &Tree<'_>, chosen: Option<&Documents>) -> Result<V
     }
 }
 
-/// The error that a file has several documents, and nothing says which.
-pub(crate) fn second_document(at: Span) -> Fault {
-    Fault::new(at, "second document").help(
-        "add `document` to the layer: a number, a table of values to match, \"all\", or the key that \
-         names where each applies",
-    )
-}
-
 /// The one document that has the values.
 fn matching(tree: &Tree<'_>, wanted: &[(KeyPath, String)]) -> Result<Vec<NodeId>, Fault> {
     let fits = |root: &NodeId| {
@@ -97,7 +90,7 @@ fn matching(tree: &Tree<'_>, wanted: &[(KeyPath, String)]) -> Result<Vec<NodeId>
             tree.node(*second).at,
             format!("{} documents match `document`", found.len()),
         )
-        .help("add a key that tells them apart, such as \"metadata.name\"")),
+        .help("add a key that differs between them, such as \"metadata.name\"")),
     }
 }
 

@@ -3,7 +3,7 @@
 use crate::Limits;
 use crate::fault::{Fault, too_deep};
 use crate::tree::{Children, Kind, Node, NodeId, Tree};
-use crate::view::{Manner, second_document};
+use crate::manner::{Manner, second_document};
 use granit_parser::{
     ErrorKind, Event, Options, Parser, ScalarStyle, ScanError, StructureStyle, Tag,
 };

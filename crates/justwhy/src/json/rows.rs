@@ -28,6 +28,9 @@ pub(super) struct Said {
     by: Option<ShownProvenance>,
     #[serde(skip_serializing_if = "Option::is_none")]
     through: Option<String>,
+    /// What names the file that has it, if that is not the layer.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    named_by: Option<String>,
     /// The scope that has it.
     #[serde(skip_serializing_if = "Option::is_none")]
     scope: Option<String>,
@@ -146,6 +149,7 @@ pub(super) fn rows(answers: &Answers<'_>, explanation: &Explanation) -> (Vec<Sai
                 by,
                 because,
                 through,
+                named,
                 is_old_name,
                 pins,
                 note,
@@ -163,6 +167,7 @@ pub(super) fn rows(answers: &Answers<'_>, explanation: &Explanation) -> (Vec<Sai
                 because,
                 by: by.map(|by| stand_of(resolution, by)),
                 through,
+                named_by: named.clone(),
                 scope: scope.as_deref().map(str::to_owned),
                 history: note.as_deref().map(ShownHistory::of),
             }),

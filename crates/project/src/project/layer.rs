@@ -53,11 +53,17 @@ pub(super) const FIELDS: Fields = Fields {
         "inline_comments",
         "repeat",
         "tolerant",
+        "entries",
+        "command_line",
+        "indirect",
+        "includes",
+        "includes_are",
     ],
 };
 
 /// Each of these shows what a layer reads, and a layer has exactly one of them.
-const READS: [&str; 6] = ["file", "files", "rows", "values", "process", "scope"];
+const READS: [&str; 8] =
+    ["file", "files", "entries", "rows", "values", "command_line", "process", "scope"];
 /// The axis that gives the row if a layer names none; it need not be declared.
 const ROW_AXIS: &str = "row";
 
@@ -124,25 +130,33 @@ fn read(
     let when = conditions(sink, table, "when", axes);
     let unless = conditions(sink, table, "unless", axes);
     let reads = reads(sink, table, axes, stores, at);
-    let is_file = matches!(reads, Some(Reads::File(..)));
-    let is_files = is_file || matches!(reads, Some(Reads::Files(..)));
+    let is_line = sink.field(table, "command_line").is_some();
+    let is_entries = sink.field(table, "entries").is_some();
+    let is_file = matches!(reads, Some(Reads::File(..))) && !is_line;
+    let is_files = is_file || matches!(reads, Some(Reads::Files(..))) && !is_entries;
     let one = "a file";
     let several = "files";
     let is_scope = matches!(reads, Some(Reads::Scope(..)));
     only_for(sink, table, "store", is_scope, "a scope", &["scope"]);
     let one_or_scope = "a file or a scope";
-    let may_be = is_file || is_scope;
+    let may_be = is_file || is_scope || is_line && matches!(reads, Some(Reads::File(..)));
     let optional = only_for(sink, table, "optional", may_be, one_or_scope, &["file", "scope"]);
     let optional = optional && sink.boolean(table, "optional").unwrap_or_default();
     let per_directory = only_for(sink, table, "per_directory", is_file, one, &["file"]);
     let per_directory = per_directory && sink.boolean(table, "per_directory").unwrap_or_default();
     only_for(sink, table, "under", is_files, several, &["file", "files"]);
     for field in part::FIELDS {
-        only_for(sink, table, field, is_files, several, &["file", "files"]);
+        let may_be = is_files
+            || is_entries && part::OF_ENTRIES.contains(&field)
+            || is_line && part::OF_COMMAND_LINES.contains(&field);
+        only_for(sink, table, field, may_be, several, &["file", "files"]);
     }
-    let (part, under) = match is_files {
-        true => part::read(sink, table, axes, reads.as_ref()),
-        false => (None, None),
+    let (part, under) = match &reads {
+        Some(Reads::File(..)) if is_line => {
+            (part::of_command_line(sink, table, axes, reads.as_ref()), None)
+        }
+        _ if is_files || is_entries => part::read(sink, table, axes, reads.as_ref()),
+        _ => (None, None),
     };
     only_for(sink, table, "format", is_files, several, &["file", "files"]);
     let is_rows = matches!(reads, Some(Reads::Rows { .. }));
@@ -156,11 +170,27 @@ fn read(
     }
     let local = sink.boolean(table, "local").unwrap_or_default();
     let references = sink.boolean(table, "references");
-    let references = references.unwrap_or(!matches!(reads, Some(Reads::Process)));
+    let references = references.unwrap_or(!is_line && !matches!(reads, Some(Reads::Process)));
     let into = into(sink, table);
     let pins = pins(sink, table);
     let removes = removes(sink, table);
-    let variables = variables(sink, table, (reads.as_ref(), part.as_ref()), naming);
+    let front = is_line.then(|| {
+        let own = (prefix(sink, table), nest(sink, table));
+        (own.0.unwrap_or_else(|| naming.0.clone()), own.1.unwrap_or_else(|| naming.1.clone()))
+    });
+    let variables = match is_line {
+        true => {
+            refuse(sink, table, "names", "the names of a command line are those of its options");
+            None
+        }
+        false => variables(sink, table, (reads.as_ref(), part.as_ref()), naming),
+    };
+    let indirect = indirect(sink, table, variables.is_some());
+    let includes_are =
+        sink.word(table, "includes_are", &[("weaker", false), ("stronger", true)]);
+    if includes_are.is_some() && sink.field(table, "includes").is_none() {
+        refuse(sink, table, "includes_are", "`includes_are` needs `includes`");
+    }
     let empty = [("value", Empty::Value), ("unset", Empty::Unset)];
     let null = [("unset", Null::Unset), ("value", Null::Value)];
     let empty = sink.word(table, "empty", &empty).unwrap_or_default();
@@ -174,6 +204,9 @@ fn read(
         part,
         under,
         variables,
+        front,
+        indirect,
+        includes_are_stronger: includes_are.unwrap_or_default(),
         empty,
         null,
         into,
@@ -291,14 +324,19 @@ fn reads(
     match there.as_slice() {
         [] => {
             let error = Error::new("bad-project", "the layer reads nothing").help(
-                "add one of: file = \"…\", files = \"…\", rows = \"…\", scope = \"…\", values = { … }, \
-                 process = true",
+                "add one of `file`, `files`, `entries`, `rows`, `scope`, `values`, `command_line`, `process`",
             );
             sink.error(error, name_at);
             None
         }
         ["file"] => file(sink, table, axes),
         ["files"] => files(sink, table, axes),
+        ["entries"] => {
+            let (template, pattern, at) = path(sink, table, "entries", axes)?;
+            pattern_of(sink, &pattern, at)?;
+            Some(Reads::Files(template, Some(Format::ENTRY)))
+        }
+        ["command_line"] => command_line(sink, table, axes),
         ["rows"] => rows(sink, table, axes),
         ["values"] => values(sink, table),
         ["scope"] => scope(sink, table, axes, stores),
@@ -319,6 +357,61 @@ fn reads(
             sink.error(Error::new("bad-project", message).help("make two layers"), at);
             None
         }
+    }
+}
+
+/// A command line: itself, the file that has it, or the process that was given it.
+fn command_line(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
+    let id = sink.field(table, "command_line")?;
+    match &sink.tree.node(id).kind {
+        Kind::Text(line) => {
+            Some(Reads::CommandLine { line: line.to_string(), at: sink.tree.node(id).at })
+        }
+        Kind::Table(_) => {
+            const FIELDS: Fields =
+                Fields { of: "a command line", known: &["file", "under", "format", "process"] };
+            sink.check_names(id, &FIELDS);
+            if sink.field(id, "process").is_none() {
+                if sink.field(id, "file").is_none() {
+                    sink.wrong_type(id, "a table with `file` or `process`");
+                    return None;
+                }
+                return file(sink, id, axes);
+            }
+            if sink.boolean(id, "process")? {
+                return Some(Reads::ProcessLine);
+            }
+            let at = sink.place(id, "process");
+            let error = Error::new("bad-project", "`process` can only be true");
+            sink.error(error.help("remove the layer if it is not to be read"), at);
+            None
+        }
+        _ => {
+            sink.wrong_type(id, "a string, or a table with `file` or `process`");
+            None
+        }
+    }
+}
+
+/// What the name of a variable ends in whose value is the path of a file that has the value.
+fn indirect(sink: &mut Sink<'_>, table: NodeId, are_variables: bool) -> Option<String> {
+    let (suffix, at) = sink.text(table, "indirect")?;
+    if suffix.is_empty() {
+        let error = Error::new("bad-project", "empty `indirect`");
+        sink.error(error.help("for example indirect = \"_FILE\""), at);
+        return None;
+    }
+    if !are_variables {
+        refuse(sink, table, "indirect", "`indirect` is for layers whose names are variables");
+        return None;
+    }
+    Some(suffix)
+}
+
+fn refuse(sink: &mut Sink<'_>, table: NodeId, field: &str, message: &str) {
+    if let Some(id) = sink.field(table, field) {
+        let at = sink.tree.node(id).name_at;
+        sink.error_at_name(Error::new("bad-project", message), at, "");
     }
 }
 

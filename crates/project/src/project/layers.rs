@@ -1,6 +1,6 @@
 //! Layers by name and number.
 
-use super::{Project, ProjectLayer, Reads};
+use super::{PartTemplate, Project, ProjectLayer, Reads};
 use crate::error::Error;
 use justwhy_core::{Context, LayerIndex, nearest};
 use justwhy_formats::{Format, View};
@@ -30,7 +30,7 @@ impl Project {
     /// Whether a layer describes the place where somebody is.
     pub fn is_local(&self, layer: LayerIndex) -> bool {
         let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number));
-        declared.is_some_and(|it| it.local || matches!(it.reads, Reads::Process))
+        declared.is_some_and(|it| it.local || matches!(it.reads, Reads::Process | Reads::ProcessLine))
     }
 
     /// Takes layers out, and the axes that are only there for them.
@@ -54,6 +54,15 @@ impl Project {
             Reads::Files(_, format) => format.or_else(|| Format::of_path(path)),
             _ => None,
         };
-        Some(declared.view(format?, context))
+        let format = format?;
+        let view = declared.view(format, context);
+        Some(match format == Format::ENTRY {
+            true => view.of_entry(path.rsplit('/').next().unwrap_or(path)),
+            // What its file names may have another format.
+            false if declared.part.as_ref().is_some_and(PartTemplate::has_includes) => {
+                view.of_included(path)
+            }
+            false => view,
+        })
     }
 }

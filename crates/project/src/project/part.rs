@@ -6,11 +6,13 @@ use super::template::{KeyTemplate, QueryTemplate};
 use super::{ProjectAxis, ProjectLayer, Reads};
 use crate::error::Error;
 use justwhy_core::{Context, KeyPath, Span};
-use justwhy_formats::{Documents, Filled, Format, Kind, NodeId, Pairs, Part, Under, View};
+use justwhy_formats::{
+    Documents, Filled, Format, Kind, NodeId, Options, Pairs, Part, Under, View,
+};
 use std::sync::Arc;
 
 /// The fields of a layer that are read here.
-pub(super) const FIELDS: [&str; 12] = [
+pub(super) const FIELDS: [&str; 13] = [
     "document",
     "inner",
     "decode",
@@ -23,13 +25,19 @@ pub(super) const FIELDS: [&str; 12] = [
     "inline_comments",
     "repeat",
     "tolerant",
+    "includes",
 ];
+/// Those of layers with `entries`.
+pub(super) const OF_ENTRIES: [&str; 4] = ["decode", "secret", "dotted", "elsewhere"];
+/// Those of layers with a command line.
+pub(super) const OF_COMMAND_LINES: [&str; 2] = ["document", "secret"];
 
 /// A part of a file, with axes in it.
 #[derive(Clone, Debug)]
 pub struct PartTemplate {
     documents: Option<DocumentsTemplate>,
     under: Option<UnderTemplate>,
+    includes: Option<UnderTemplate>,
     /// What does not depend on the context.
     fixed: Part,
 }
@@ -55,12 +63,9 @@ impl PartTemplate {
                 Documents::At { key: key.clone(), value: context.value(axis).map(str::to_owned) }
             }
         });
-        let under = match &self.under {
-            None => None,
-            Some(UnderTemplate::Key(key)) => Some(Under::Key(key.fill(context)?)),
-            Some(UnderTemplate::Query(query)) => Some(Under::Query(query.fill(context)?)),
-        };
-        Ok(Part { documents, under, ..self.fixed.clone() })
+        let under = self.under.as_ref().map(|under| under.fill(context)).transpose()?;
+        let includes = self.includes.as_ref().map(|under| under.fill(context)).transpose()?;
+        Ok(Part { documents, under, includes, ..self.fixed.clone() })
     }
 
     /// The axes on which it depends.
@@ -69,12 +74,21 @@ impl PartTemplate {
             Some(DocumentsTemplate::At { axis, .. }) => Some(axis.as_str()),
             _ => None,
         };
-        let of_under: Vec<&str> = match &self.under {
-            None => Vec::new(),
-            Some(UnderTemplate::Key(key)) => key.axes().collect(),
-            Some(UnderTemplate::Query(query)) => query.axes().collect(),
-        };
+        let unders = self.under.iter().chain(&self.includes);
+        let of_under: Vec<&str> = unders.flat_map(UnderTemplate::axes).collect();
         of_documents.into_iter().chain(of_under)
+    }
+
+    /// Whether it names files that are read with this one.
+    pub fn has_includes(&self) -> bool {
+        self.includes.is_some()
+    }
+
+    /// Has a command line know these options.
+    pub(super) fn know(&mut self, options: &Arc<Options>) {
+        if self.fixed.command.is_some() {
+            self.fixed.command = Some(Arc::clone(options));
+        }
     }
 
     /// Whether it reads lists of names with values.
@@ -85,6 +99,22 @@ impl PartTemplate {
     /// The format of the string that is read.
     pub fn inner(&self) -> Option<Format> {
         self.fixed.inner
+    }
+}
+
+impl UnderTemplate {
+    fn fill(&self, context: &Context) -> Result<Under, &str> {
+        Ok(match self {
+            UnderTemplate::Key(key) => Under::Key(key.fill(context)?),
+            UnderTemplate::Query(query) => Under::Query(query.fill(context)?),
+        })
+    }
+
+    fn axes(&self) -> Vec<&str> {
+        match self {
+            UnderTemplate::Key(key) => key.axes().collect(),
+            UnderTemplate::Query(query) => query.axes().collect(),
+        }
     }
 }
 
@@ -117,11 +147,15 @@ pub(super) fn read(
         inline_comments: sink.boolean(table, "inline_comments").unwrap_or_default(),
         gathers: sink.word(table, "repeat", &[("list", true)]).unwrap_or_default(),
         tolerant: sink.boolean(table, "tolerant").unwrap_or_default(),
+        entry: None,
+        command: None,
+        includes: None,
     };
     check_format(sink, table, (reads, fixed.inner));
     let secret = sink.boolean(table, "secret").unwrap_or(fixed.base64);
     let fixed = Part { secret, ..fixed };
     let documents = documents(sink, table, axes, reads);
+    let includes = under(sink, table, "includes", axes);
     let has_stages = match reads {
         Some(Reads::File(_, format) | Reads::Files(_, Some(format))) => format.has_stages(),
         _ => false,
@@ -129,20 +163,43 @@ pub(super) fn read(
     if has_stages {
         let stage = sink.text(table, "under").map(|(stage, _)| Documents::Named(stage));
         let documents = stage.map(DocumentsTemplate::Fixed);
-        let is_whole = documents.is_none() && fixed == Part::default();
-        let part = PartTemplate { documents, under: None, fixed };
+        let is_whole = documents.is_none() && includes.is_none() && fixed == Part::default();
+        let part = PartTemplate { documents, under: None, includes, fixed };
         return ((!is_whole).then_some(part), None);
     }
-    let under = under(sink, table, axes);
+    let under = under(sink, table, "under", axes);
     // What is not yet a table of settings is chosen in the file, not among its settings.
     let in_file = fixed.inner.is_some() || fixed.pairs.is_some() || fixed.base64;
     let (in_part, section) = match under {
         Some(UnderTemplate::Key(key)) if !in_file => (None, Some(key)),
         under => (under, None),
     };
-    let is_whole = documents.is_none() && in_part.is_none() && fixed == Part::default();
-    let part = PartTemplate { documents, under: in_part, fixed };
+    let is_whole = documents.is_none()
+        && in_part.is_none()
+        && includes.is_none()
+        && fixed == Part::default();
+    let part = PartTemplate { documents, under: in_part, includes, fixed };
     ((!is_whole).then_some(part), section)
+}
+
+/// The part of a file that is a command line.
+pub(super) fn of_command_line(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    axes: &[ProjectAxis],
+    reads: Option<&Reads>,
+) -> Option<PartTemplate> {
+    let inside = sink.field(table, "command_line")?;
+    if sink.field(inside, "under").is_none() {
+        let at = sink.tree.node(inside).at;
+        let error = Error::new("bad-project", "`file` needs `under`, the place of the command line in it");
+        sink.error(error.help("add under = \"scripts.start\", or a query"), at);
+    }
+    let secret = sink.boolean(table, "secret").unwrap_or_default();
+    let fixed = Part { secret, command: Some(Arc::default()), ..Part::default() };
+    let documents = documents(sink, table, axes, reads);
+    let under = under(sink, inside, "under", axes);
+    Some(PartTemplate { documents, under, includes: None, fixed })
 }
 
 /// Refuses fields that the format has no use for.
@@ -296,9 +353,14 @@ fn key(sink: &mut Sink<'_>, text: &str, at: Span) -> Option<KeyPath> {
     }
 }
 
-/// The section or query that a layer reads.
-fn under(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<UnderTemplate> {
-    let (text, at) = sink.text(table, "under")?;
+/// The key or query that a field has.
+fn under(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    field: &str,
+    axes: &[ProjectAxis],
+) -> Option<UnderTemplate> {
+    let (text, at) = sink.text(table, field)?;
     let under = match text.starts_with('$') {
         true => {
             let query = super::layer::template(sink, QueryTemplate::parse(&text), "query", at)?;
@@ -309,10 +371,7 @@ fn under(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Und
             UnderTemplate::Key(key)
         }
     };
-    let names: Vec<String> = match &under {
-        UnderTemplate::Key(key) => key.axes().map(str::to_owned).collect(),
-        UnderTemplate::Query(query) => query.axes().map(str::to_owned).collect(),
-    };
+    let names: Vec<String> = under.axes().into_iter().map(str::to_owned).collect();
     for axis in names {
         named(sink, axes, &axis, at)?;
     }

@@ -18,7 +18,7 @@ pub(super) struct ProjectFile {
     /// The project's name.
     name: Option<String>,
     /// Files that declare settings too.
-    catalogue: Option<Vec<CatalogueFile>>,
+    catalogue: Option<Vec<CatalogueEntry>>,
     variables: Option<Variables>,
     limits: Option<Limits>,
     secrets: Option<Secrets>,
@@ -117,7 +117,7 @@ struct Directories {
 /// A file of declarations, or an env file that shows which names there are.
 #[derive(JsonSchema)]
 #[schemars(untagged)]
-enum CatalogueFile {
+enum CatalogueEntry {
     Path(String),
     Sample(Sample),
 }
@@ -128,6 +128,31 @@ struct Sample {
     file: String,
     /// Whether a name with an empty value is required.
     required_when_empty: Option<bool>,
+}
+
+/// A command line, or where one is.
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum CommandLineField {
+    Line(String),
+    Elsewhere(CommandLineOf),
+}
+
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+struct CommandLineOf {
+    file: Option<String>,
+    /// A key or a query of RFC 9535.
+    under: Option<String>,
+    format: Option<Format>,
+    process: Option<bool>,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum IncludesAre {
+    Weaker,
+    Stronger,
 }
 
 /// Where an axis has its value from.
@@ -208,6 +233,15 @@ pub(super) struct Layer {
     repeat: Option<Repeat>,
     /// Read and report what programs commonly accept.
     tolerant: Option<bool>,
+    /// A pattern of files that are one value each, called as the file.
+    entries: Option<String>,
+    command_line: Option<CommandLineField>,
+    /// What a variable's name ends in whose value is the path of the file that has the value.
+    #[schemars(length(min = 1))]
+    indirect: Option<String>,
+    /// A key or a query of RFC 9535: where the file names others that are read with it.
+    includes: Option<String>,
+    includes_are: Option<IncludesAre>,
 }
 
 /// A number, `all`, a table of keys with values, or where each document applies.

@@ -121,14 +121,29 @@ impl Declarations {
     }
 }
 
-/// The keys and variables of a list.
-fn names(sink: &mut Sink<'_>, table: NodeId, field: &str) -> Vec<Former> {
+/// The keys and variables of a list, and the options of command lines where those may be in it.
+fn names(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    field: &str,
+    options: &mut Option<Vec<String>>,
+) -> Vec<Former> {
     let mut names = Vec::new();
     if sink.field(table, field).is_none() {
         return names;
     }
     for item in sink.list(table, field).unwrap_or_default() {
         let Some((text, at)) = sink.text_of(item) else { continue };
+        if let Some(options) = options.as_mut().filter(|_| text.starts_with('-')) {
+            match is_option(&text) {
+                true => options.push(text),
+                false => {
+                    let error = Error::new("bad-project", "invalid option of a command line");
+                    sink.error(error.help("for example \"-b\" or \"--batch-size\""), at);
+                }
+            }
+            continue;
+        }
         match Former::parse(&text) {
             Ok(name) => names.push(name),
             Err(error) => {
@@ -138,6 +153,14 @@ fn names(sink: &mut Sink<'_>, table: NodeId, field: &str) -> Vec<Former> {
         }
     }
     names
+}
+
+/// Whether it can be an option of a command line: a dash and a letter, or two dashes and a name.
+fn is_option(text: &str) -> bool {
+    let name = text.trim_start_matches('-');
+    let dashes = text.len() - name.len();
+    let is_plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.');
+    matches!(dashes, 1 | 2) && !name.is_empty() && name.chars().all(is_plain)
 }
 
 /// # Samples
@@ -252,7 +275,9 @@ fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath, axes: &[ProjectAxis]) 
         }
         Some(name)
     });
-    let (formerly, also) = (names(sink, table, "formerly"), names(sink, table, "also"));
+    let formerly = names(sink, table, "formerly", &mut None);
+    let mut options = Some(Vec::new());
+    let also = names(sink, table, "also", &mut options);
     let gather_field = sink.word(table, "gather", &gather);
     let shape = shape(sink, table);
     if gather_field.is_some() && !matches!(shape.kind, Declaration::List | Declaration::Any) {
@@ -267,6 +292,7 @@ fn read(sink: &mut Sink<'_>, table: NodeId, key: KeyPath, axes: &[ProjectAxis]) 
         gather: gather_field,
         formerly,
         also,
+        options: options.unwrap_or_default(),
         shape: Arc::new(shape),
         required: required(sink, table, axes),
         differs_by: differs_by(sink, table, axes),

@@ -7,13 +7,14 @@ use crate::model::layer::Kind;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};
 
-const SAME: &str = "{key} has two names in one source: {name} and {other}";
+const NAMES: &str = "{key} has two names in one source: {name} and {other}";
+const SAME: &str = "{key} is set twice in one source";
 
 pub(crate) static SAID_TWICE: About = About::new(
     "said-twice",
     Severity::Warning,
     "two names in one source for one setting",
-    &[SAME],
+    &[NAMES, SAME],
     || Visit::Candidate(visit),
 );
 
@@ -25,8 +26,14 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let Some(by) = candidate.by.filter(|_| is_beaten) else { return };
     let by = resolution.candidate(by);
     let name = |candidate: &Candidate| resolution.keys().show(resolution.leaf(candidate).name);
-    let fact = Fact::new(SAME).with("name", name(candidate)).with("other", name(by));
-    let winner = Some(format!("{} wins", name(by)));
+    let (fact, winner) = match name(candidate) == name(by) {
+        true => (Fact::new(SAME), "this one counts".to_owned()),
+        false => {
+            let fact = Fact::new(NAMES).with("name", name(candidate)).with("other", name(by));
+            (fact, format!("{} wins", name(by)))
+        }
+    };
+    let winner = Some(winner);
     let finding = seen.finding(CheckRule(&SAID_TWICE), fact).at(seen.spot_of_name(candidate, None));
     look.findings.add(finding.at(seen.spot(by, winner)));
 }

@@ -5,7 +5,7 @@ use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyId;
-use crate::model::layer::Names;
+use crate::model::layer::{Layer, Names};
 use crate::model::variable::Naming;
 use crate::reading::Readings;
 use hashbrown::HashMap;
@@ -24,8 +24,8 @@ pub(crate) static VARIABLE_CLASH: About = About::new(
 fn finish(look: &mut Look<'_>) {
     let contexts = look.survey.contexts();
     let Some(first) = contexts.first() else { return };
-    for layer in &first.layers {
-        if let Names::Variables(naming) = &layer.names {
+    for names in first.layers.iter().flat_map(Layer::all_names) {
+        if let Names::Variables(naming) = names {
             clashes(look, contexts, naming);
         }
     }
@@ -89,7 +89,8 @@ pub(super) fn known_in(
         known.insert(key, (ContextSet::all(contexts.len()), place));
     }
     for (reading, read) in look.survey.readings() {
-        if first.layer(reading.layer).names != Names::Keys || reading.is_removal {
+        let names = first.layer(reading.layer).names_in(&reading.document);
+        if *names != Names::Keys || reading.is_removal {
             continue;
         }
         for offer in &reading.offers {

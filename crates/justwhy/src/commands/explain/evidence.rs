@@ -238,7 +238,7 @@ fn said(
 
 /// What is odd about a candidate, or all the reasons for what became of it.
 fn remark(resolution: &Resolution, row: &Row, is_full: bool) -> String {
-    let Row::Said { at, by, verdict, rule, because, through, is_old_name, pins, note, .. } = row
+    let Row::Said { at, by, verdict, rule, because, through, named, is_old_name, pins, note, .. } = row
     else {
         return String::new();
     };
@@ -253,7 +253,7 @@ fn remark(resolution: &Resolution, row: &Row, is_full: bool) -> String {
         Verdict::Contributes | Verdict::Removes | Verdict::Unreadable => true,
         _ => false,
     };
-    let is_odd = through.is_some() || *is_old_name;
+    let is_odd = through.is_some() || named.is_some() || *is_old_name;
     if is_full || !is_plain && !matches!(verdict, Verdict::Wins) {
         return because.clone();
     }
@@ -270,6 +270,7 @@ fn remark(resolution: &Resolution, row: &Row, is_full: bool) -> String {
             remarks.push("a former name of the setting".to_owned());
         }
         remarks.extend(through.as_ref().map(|anchor| format!("through the anchor &{anchor}")));
+        remarks.extend(named.as_ref().map(|who| format!("named by {who}")));
     }
     remarks.join("; ")
 }

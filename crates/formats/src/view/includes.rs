@@ -1,0 +1,98 @@
+//! Files that a file names, and that are read with it.
+
+use super::{Part, Under, View, choose, elsewhere};
+use crate::Limits;
+use crate::fault::{Fault, Faults};
+use crate::registry::Format;
+use crate::tree::{Kind, NodeId, Tree};
+use justwhy_core::Span;
+use std::sync::Arc;
+
+/// A file that another one names.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Included {
+    /// Its path as it is written.
+    pub path: String,
+    /// Where it is written.
+    pub at: Span,
+}
+
+impl View {
+    /// The files that a text names where the part looks for such names, in the order of the text.
+    pub fn included(&self, text: &str, limits: Limits) -> Result<Vec<Included>, Fault> {
+        let Some(part) = self.part.as_deref() else { return Ok(Vec::new()) };
+        let Some(under) = &part.includes else { return Ok(Vec::new()) };
+        let filled = elsewhere::places(text, &part.elsewhere);
+        let masked = elsewhere::masked(text, &filled, self.format);
+        let read = masked.as_deref().unwrap_or(text);
+        let mut faults = Faults::default();
+        let tree = self.format.rules().read(read, part.manner(), limits, &mut faults);
+        if let Some(fault) = faults.in_order().into_iter().next() {
+            return Err(fault);
+        }
+        let mut included = Vec::new();
+        for root in choose::documents(&tree, part.documents.as_ref())? {
+            let nodes = match under {
+                Under::Key(key) => choose::at_key(&tree, root, key).into_iter().collect(),
+                Under::Query(query) => query.select(&tree, root, limits)?,
+            };
+            for node in nodes {
+                named(&tree, node, &mut included)?;
+            }
+        }
+        for one in &included {
+            if let Some(filled) = elsewhere::places(&one.path, &part.elsewhere).first() {
+                let filled = &one.path[filled.start as usize..filled.end as usize];
+                let message = format!("another program fills in this path: {filled}");
+                return Err(Fault::new(one.at, message));
+            }
+        }
+        Ok(included)
+    }
+
+    /// How a file is read that a file of this view names: a file of the same format in the same way, any
+    /// other as a whole.
+    #[must_use]
+    pub fn of_included(&self, path: &str) -> View {
+        let format = Format::of_path(path).unwrap_or(self.format);
+        if format == self.format {
+            return self.clone();
+        }
+        let Some(part) = self.part.as_deref() else { return View::whole(format) };
+        let kept = Part {
+            secret: part.secret,
+            dotted: part.dotted.clone(),
+            numbered: part.numbered,
+            elsewhere: part.elsewhere.clone(),
+            tolerant: part.tolerant,
+            ..Part::default()
+        };
+        let is_whole = kept == Part::default();
+        View { format, part: (!is_whole).then(|| Arc::new(kept)) }
+    }
+}
+
+/// The paths that a node names: a string, or a list of such nodes.
+fn named(tree: &Tree<'_>, node: NodeId, included: &mut Vec<Included>) -> Result<(), Fault> {
+    let node = tree.followed(node);
+    let at = tree.node(node).at;
+    match &tree.node(node).kind {
+        Kind::Text(path) if path.is_empty() || path.contains('\0') => {
+            Err(Fault::new(at, "invalid path of a file"))
+        }
+        Kind::Text(path) if path.contains("${") || path.contains("$(") => {
+            let fault = Fault::new(at, "the path of this file is only known to its program");
+            Err(fault.help("make a layer that reads the file, with {axis} in its path"))
+        }
+        Kind::Text(path) => {
+            included.push(Included { path: path.to_string(), at });
+            Ok(())
+        }
+        Kind::List(items) => {
+            tree.children(*items).try_for_each(|item| named(tree, item, included))
+        }
+        Kind::Null | Kind::LeftOut => Ok(()),
+        _ => Err(Fault::new(at, "expected the path of a file, or a list of paths")
+            .help("make the query of `includes` select strings")),
+    }
+}
