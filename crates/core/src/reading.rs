@@ -152,10 +152,7 @@ impl Reading {
         for (index, leaf) in from.document.leaves.iter().enumerate() {
             if section == KeyId::ROOT || keys.is_within(leaf.name, section) {
                 let key = keys.moved(leaf.name, section, into);
-                let (key, standing) = match catalogue.renamed(keys, key) {
-                    Some(renamed) => renamed,
-                    None => (key, Standing::Current),
-                };
+                let (key, standing) = meant(keys, catalogue, key);
                 reading.offer(key, index, standing, &mut standings);
             }
         }
@@ -167,8 +164,7 @@ impl Reading {
             for (name, is_table, at) in empty.chain(left_out) {
                 if name != section && keys.is_within(name, section) {
                     let key = keys.moved(name, section, into);
-                    let (key, standing) =
-                        catalogue.renamed(keys, key).unwrap_or((key, Standing::Current));
+                    let (key, standing) = meant(keys, catalogue, key);
                     let value = if is_table { Value::Map(Arc::new([])) } else { Value::Null };
                     nothings.push(Nothing { key, name, standing, value, at });
                 }
@@ -232,6 +228,7 @@ impl Reading {
                     standing => standing,
                 };
                 let key = keys.moved(key, KeyId::ROOT, into);
+                let key = catalogue.spelled(keys, key);
                 reading.offer(key, index, standing, &mut standings);
             }
         }
@@ -335,6 +332,16 @@ impl Reading {
     /// Whether another name of the same source beats the one under which the leaf is.
     pub(crate) fn is_loser(&self, leaf: u32) -> bool {
         !self.losers.is_empty() && self.losers.binary_search(&leaf).is_ok()
+    }
+}
+
+/// The setting that a key means, and how well the name fits it.
+fn meant(keys: &mut Keys, catalogue: &Catalogue, key: KeyId) -> (KeyId, Standing) {
+    let spelled = catalogue.spelled(keys, key);
+    match catalogue.renamed(keys, spelled) {
+        Some(renamed) => renamed,
+        None if spelled != key => (spelled, Standing::Loose),
+        None => (key, Standing::Current),
     }
 }
 

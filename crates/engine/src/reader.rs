@@ -118,10 +118,14 @@ impl Reader {
     pub(crate) fn new(project: Arc<Project>, world: Arc<dyn World>) -> Reader {
         let never = project.axis_variables().chain(project.token_variables());
         let never = Arc::new(never.map(str::to_owned).collect());
+        let mut keys = Keys::default();
+        if project.is_loose {
+            keys.loosen();
+        }
         Reader {
             project,
             world,
-            keys: Arc::default(),
+            keys: Arc::new(keys),
             files: Cache::default(),
             rows: Cache::default(),
             texts: Cache::default(),

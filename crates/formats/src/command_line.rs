@@ -55,11 +55,14 @@ impl Options {
     }
 
     /// Makes a setting known, with the options that it names itself.
-    pub fn add<'a>(&mut self, key: &KeyPath, takes: Takes, named: impl Iterator<Item = &'a str>) {
+    pub fn add(&mut self, key: &KeyPath, takes: Takes, named: impl Iterator<Item = String>) {
         let number = self.known.len();
         self.known.push((key.clone(), takes));
         for name in named {
-            self.named.entry(name.to_owned()).or_insert(number);
+            if let (Some(by_loose), Some(name)) = (&mut self.by_loose, name.strip_prefix("--")) {
+                by_loose.entry(folded(name)).or_insert(number);
+            }
+            self.named.entry(name).or_insert(number);
         }
         let key = key.segments().collect::<Vec<_>>().join(".");
         if let Some(by_loose) = &mut self.by_loose {

@@ -4,7 +4,7 @@ use crate::beyond;
 use crate::error::Error;
 use crate::ports::{ReadProblem, World};
 use crate::stores::Store;
-use justwhy_core::{Condition, Declaration, Declared, Empty, KeyPath, Null, Pins, Removal, Span, Value};
+use justwhy_core::{Condition, Declaration, Declared, Former, Empty, KeyPath, Null, Pins, Removal, Span, Value};
 use justwhy_formats::{Fault, Format, Kind, Limits, Options, RowFormat, Takes, Tree, decode};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -53,6 +53,8 @@ pub struct Project {
     pub layers: Vec<ProjectLayer>,
     /// How settings are named where names are variables.
     pub naming: justwhy_core::Naming,
+    /// Whether names that differ in case, `-` and `_` alone mean the same.
+    pub is_loose: bool,
     /// The stores whose scopes they read.
     pub stores: Vec<Store>,
     /// For whom values are encrypted, and where each is named.
@@ -164,16 +166,28 @@ pub enum Reads {
     Process,
 }
 
+/// Whether names are loose.
+fn loose(sink: &mut Sink<'_>) -> bool {
+    const FIELDS: Fields = Fields { of: "`names`", known: &["loose"] };
+    let Some(table) = sink.table(Tree::ROOT, "names") else { return false };
+    sink.check_names(table, &FIELDS);
+    sink.boolean(table, "loose").unwrap_or_default()
+}
+
 /// What command lines know of the settings that are declared.
-fn options_of(declared: &[Declared]) -> Options {
-    let mut options = Options::new(false);
+fn options_of(declared: &[Declared], is_loose: bool) -> Options {
+    let mut options = Options::new(is_loose);
     for setting in declared {
         let takes = match setting.shape.kind {
             Declaration::Boolean => Takes::Nothing,
             Declaration::List => Takes::Item,
             _ => Takes::Value,
         };
-        options.add(&setting.key, takes, setting.options.iter().map(String::as_str));
+        let also = setting.also.iter().filter_map(|name| match name {
+            Former::Key(path) => Some(format!("--{path}")),
+            Former::Variable(_) => None,
+        });
+        options.add(&setting.key, takes, setting.options.iter().cloned().chain(also));
     }
     options
 }
@@ -236,6 +250,9 @@ impl Project {
             }
         }
         errors.extend(declarations.check_former());
+        if project.is_loose {
+            errors.extend(declarations.check_loose());
+        }
         project.catalogues = catalogues.into();
         // A token is secret, whatever the catalogue has about it.
         for declared in &mut declarations.declared {
@@ -244,7 +261,7 @@ impl Project {
                 declared.secret = Some(true);
             }
         }
-        let options = Arc::new(options_of(&declarations.declared));
+        let options = Arc::new(options_of(&declarations.declared, project.is_loose));
         for layer in &mut project.layers {
             layer.part.iter_mut().for_each(|part| part.know(&options));
         }
@@ -421,6 +438,7 @@ const FIELDS: Fields = Fields {
         "name",
         "catalogue",
         "variables",
+        "names",
         "limits",
         "secrets",
         "axis",
@@ -455,6 +473,7 @@ fn read(
     version(sink);
     let name = sink.text(root, "name");
     let naming = variables(sink);
+    let is_loose = loose(sink);
     let (limits, read_folders) = limits(sink);
     let recipients = recipients(sink);
     let mut axes = axis::read_all(sink, world, &folder);
@@ -500,6 +519,7 @@ fn read(
         axes,
         layers,
         naming: justwhy_core::Naming { prefix: naming.0, nest: naming.1, claims_every_name: false },
+        is_loose,
         stores,
         recipients,
         nevers,

@@ -155,6 +155,8 @@ pub enum Standing {
     Own,
     /// A current name: its key, or another way of writing its variable.
     Current,
+    /// A name that differs from a current one in case, `-` and `_` alone, or a variable that does so.
+    Loose,
     /// The former name of this number.
     Former(usize),
 }
@@ -165,7 +167,8 @@ impl Standing {
         match self {
             Standing::Own => 0,
             Standing::Current => 1,
-            Standing::Former(number) => 2 + number,
+            Standing::Loose => 2,
+            Standing::Former(number) => 3 + number,
         }
     }
 }
@@ -195,16 +198,22 @@ impl Catalogue {
             if setting.shape.kind == Declaration::Map {
                 catalogue.maps.push(key);
             }
-            for (rank, former) in setting.formerly.iter().enumerate() {
-                if let Former::Key(path) = former {
-                    let old = keys.intern(KeyId::ROOT, path);
-                    catalogue.former.insert(old, (key, Standing::Former(rank)));
-                }
-            }
-            for name in &setting.also {
-                if let Former::Key(path) = name {
-                    let other = keys.intern(KeyId::ROOT, path);
-                    catalogue.former.insert(other, (key, Standing::Current));
+        }
+        // What is declared comes first: its spelling counts.
+        for key in catalogue.ids.clone() {
+            catalogue.spelled(keys, key);
+        }
+        for (setting, key) in declared.iter().zip(catalogue.ids.clone()) {
+            let former = setting.formerly.iter().enumerate();
+            let former = former.map(|(rank, name)| (name, Standing::Former(rank)));
+            let also = setting.also.iter().map(|name| (name, Standing::Current));
+            for (name, standing) in former.chain(also) {
+                let Former::Key(path) = name else { continue };
+                let other = keys.intern(KeyId::ROOT, path);
+                let other = catalogue.spelled(keys, other);
+                // Another spelling of the same name is no other name.
+                if other != key {
+                    catalogue.former.insert(other, (key, standing));
                 }
             }
         }
@@ -245,6 +254,11 @@ impl Catalogue {
     /// How the setting's lists come together.
     pub fn gather(&self, key: KeyId) -> Option<Gather> {
         if self.gathers { self.declared(key)?.gather } else { None }
+    }
+
+    /// The key in the spelling that counts, where names are loose; itself elsewhere.
+    pub(crate) fn spelled(&self, keys: &mut Keys, key: KeyId) -> KeyId {
+        keys.spelled(key, &|above| self.maps.contains(&above))
     }
 
     /// What the setting that was once `key`, or the branch that is below it, is called now.

@@ -5,10 +5,13 @@ use std::fmt;
 use std::hash::BuildHasher;
 use std::sync::{Arc, OnceLock};
 
+mod loose;
 mod path;
 #[cfg(test)]
 mod tests;
 
+use loose::Loose;
+pub(crate) use loose::folded;
 pub use path::{KeyPath, MAX_SEGMENTS, NameError};
 
 /// An interned key. Two keys of one [`Keys`] are equal exactly if their segments are.
@@ -57,6 +60,8 @@ struct Interned {
     nodes: Vec<Node>,
     index: HashTable<KeyId>,
     hasher: DefaultHashBuilder,
+    /// Which spelling of each name counts, where names are loose.
+    loose: Option<Loose>,
 }
 
 impl fmt::Debug for Keys {
@@ -87,6 +92,7 @@ impl Default for Keys {
             nodes: vec![root],
             index: HashTable::new(),
             hasher: one_hasher().clone(),
+            loose: None,
         }))
     }
 }
@@ -142,7 +148,11 @@ impl Keys {
     pub fn absorb(&mut self, other: Keys) -> Vec<KeyId> {
         if self.count() == 1 {
             let same = std::iter::once(KeyId::ROOT).chain(other.all()).collect();
+            let is_loose = self.is_loose();
             *self = other;
+            if is_loose {
+                self.loosen();
+            }
             return same;
         }
         let mut here = Vec::with_capacity(other.count());
@@ -207,7 +217,7 @@ impl Keys {
 
     /// The key of `path` below `parent`, if it is known.
     pub fn find(&self, parent: KeyId, path: &KeyPath) -> Option<KeyId> {
-        path.segments().try_fold(parent, |key, segment| self.find_child(key, segment))
+        path.segments().try_fold(parent, |key, segment| self.find_meant(key, segment))
     }
 
     /// The key of these segments, if it is known.

@@ -1,6 +1,6 @@
 //! Patterns of keys.
 
-use crate::model::key::{KeyId, Keys, NameError};
+use crate::model::key::{KeyId, Keys, NameError, folded};
 
 #[cfg(test)]
 mod tests;
@@ -63,7 +63,10 @@ impl Pattern {
 
     /// Whether the pattern matches `key`.
     pub fn matches(&self, keys: &Keys, key: KeyId) -> bool {
-        self.matches_segments(&keys.segments(key))
+        match keys.is_loose() {
+            true => self.matches_loosely(&keys.segments(key)),
+            false => self.matches_segments(&keys.segments(key)),
+        }
     }
 
     /// Whether the pattern matches a key that is written so.
@@ -74,14 +77,27 @@ impl Pattern {
 
     /// Whether the pattern matches the key, or could match one above or below it.
     pub(crate) fn could_meet(&self, keys: &Keys, key: KeyId) -> bool {
+        let is_loose = keys.is_loose();
         for (part, segment) in self.0.iter().zip(keys.segments(key)) {
+            let matches = || match is_loose {
+                true => part.folded().matches(&folded(segment).as_ref()),
+                false => part.matches(&segment),
+            };
             match part {
                 PatternPart::AnySegments => return true,
-                part if !part.matches(&segment) => return false,
+                _ if !matches() => return false,
                 _ => {}
             }
         }
         true
+    }
+
+    /// The same where case, `-` and `_` do not count.
+    fn matches_loosely(&self, segments: &[&str]) -> bool {
+        let parts: Vec<PatternPart> = self.0.iter().map(PatternPart::folded).collect();
+        let segments: Vec<String> = segments.iter().map(|it| folded(it).into_owned()).collect();
+        let segments: Vec<&str> = segments.iter().map(String::as_str).collect();
+        Pattern(parts).matches_segments(&segments)
     }
 
     /// Whether the pattern matches a key of these segments.
@@ -91,6 +107,15 @@ impl Pattern {
 }
 
 impl PatternPart {
+    fn folded(&self) -> PatternPart {
+        match self {
+            PatternPart::AnySegments => PatternPart::AnySegments,
+            PatternPart::Segment(literals) => {
+                PatternPart::Segment(literals.iter().map(|it| folded(it).into_owned()).collect())
+            }
+        }
+    }
+
     fn matches(&self, text: &&str) -> bool {
         match self {
             PatternPart::AnySegments => true,

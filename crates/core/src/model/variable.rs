@@ -35,6 +35,8 @@ pub struct Known {
     naming: Naming,
     /// Variables and former names that the catalogue gives; they are few, and kept.
     given: HashMap<String, Given>,
+    /// Where names are loose: the settings by their keys without case and separators.
+    squashed: HashMap<String, Vec<KeyId>>,
 }
 
 /// What a name that the catalogue gives means.
@@ -96,7 +98,12 @@ impl Known {
         // Those that follow each other mostly are under one branch, whose part is the same then.
         let mut branch = (KeyId::ROOT, naming.prefix.len());
         name.push_str(&naming.prefix);
+        let mut squashed_names: HashMap<String, Vec<KeyId>> = HashMap::new();
         for key in declared.chain(others).filter(has_none) {
+            if keys.is_loose() {
+                let name = keys.segments(key).concat();
+                squashed_names.entry(squashed(&name)).or_default().push(key);
+            }
             let parent = keys.parent(key);
             if parent != branch.0 {
                 name.clear();
@@ -118,7 +125,8 @@ impl Known {
                 }
             }
         }
-        Known { by_variable, hasher, naming: naming.clone(), given }
+        let squashed = squashed_names;
+        Known { by_variable, hasher, naming: naming.clone(), given, squashed }
     }
 
     /// Every setting that any name in a document could mean by its variable.
@@ -134,6 +142,7 @@ impl Known {
                     all.push(named.key);
                     all.extend(&named.others);
                 }
+                all.extend(self.nearly(name));
             });
         }
         all.sort_unstable();
@@ -178,9 +187,32 @@ impl Known {
                 clash(key, other)
             }
             (Some((key, None)), None) | (None, Some((key, None))) => Ok(Some((key, Standing::Own))),
-            (None, None) => Ok(given.former),
+            (None, None) if given.former.is_some() => Ok(given.former),
+            (None, None) => {
+                let mut nearly = self.nearly(name).iter().copied().filter(is_known);
+                match (nearly.next(), nearly.next()) {
+                    (Some(key), None) => Ok(Some((key, Standing::Loose))),
+                    (Some(key), Some(other)) => clash(key, other),
+                    (None, _) => Ok(None),
+                }
+            }
         }
     }
+
+    /// Where names are loose: the settings that a name means without case and separators.
+    fn nearly(&self, name: &str) -> &[KeyId] {
+        if self.squashed.is_empty() {
+            return &[];
+        }
+        let Some(rest) = name.strip_prefix(self.naming.prefix.as_str()) else { return &[] };
+        self.squashed.get(&squashed(rest)).map_or(&[], Vec::as_slice)
+    }
+}
+
+/// A name without case and separators.
+fn squashed(name: &str) -> String {
+    let letters = name.chars().filter(|c| !matches!(c, '-' | '_' | '.' | ':'));
+    letters.flat_map(char::to_lowercase).collect()
 }
 
 impl Known {
@@ -189,7 +221,11 @@ impl Known {
         let hash = self.hasher.hash_one(name);
         let same =
             |named: &Named| named.hash == hash && self.naming.is_variable(keys, named.key, name);
-        self.by_variable.find(hash, same).map(|named| named.key)
+        let named = self.by_variable.find(hash, same).map(|named| named.key);
+        named.or_else(|| match self.nearly(name) {
+            [one] => Some(*one),
+            _ => None,
+        })
     }
 
     /// Whether the catalogue gives a setting that variable.

@@ -235,6 +235,9 @@ impl<'k> Together<'k> {
             declared.iter().filter_map(|declared| declared.variable.as_deref()).collect();
         let never = all.first().map(|inputs| Arc::clone(&inputs.never)).unwrap_or_default();
         let never = never.iter().filter(|name| !given.contains(name.as_str())).cloned().collect();
+        if keys.is_loose() {
+            spell(keys, &catalogue, all);
+        }
         Together {
             keys,
             catalogue,
@@ -460,6 +463,29 @@ impl<'k> Together<'k> {
             removals[index] = Some(Arc::clone(known));
         }
         removals
+    }
+}
+
+/// Settles the spelling of all names: the first in the order of layers and of their files' paths.
+fn spell(keys: &mut Keys, catalogue: &Catalogue, all: &[Inputs]) {
+    let Some(first) = all.first() else { return };
+    let elsewhere = others(first);
+    let mut inputs: Vec<&Input> = all.iter().flat_map(|it| &it.inputs).chain(elsewhere).collect();
+    inputs.sort_by(|one, other| (one.layer, &one.origin).cmp(&(other.layer, &other.origin)));
+    inputs.dedup_by(|one, other| {
+        one.layer == other.layer && Arc::ptr_eq(&one.document, &other.document)
+    });
+    for input in inputs.into_iter().filter(|input| names_of(first, input) == &Names::Keys) {
+        let section = input.section.as_ref().map(|section| keys.intern(KeyId::ROOT, section));
+        let section = section.unwrap_or(KeyId::ROOT);
+        let into = first.layers[input.layer.0].into.as_ref();
+        let into = into.map_or(KeyId::ROOT, |into| keys.intern(KeyId::ROOT, into));
+        for leaf in &input.document.leaves {
+            if section == KeyId::ROOT || keys.is_within(leaf.name, section) {
+                let key = keys.moved(leaf.name, section, into);
+                catalogue.spelled(keys, key);
+            }
+        }
     }
 }
 

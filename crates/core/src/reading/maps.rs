@@ -196,7 +196,7 @@ impl FoundMaps<'_> {
     fn add(&mut self, (map, standing, name): (KeyId, Standing, KeyId), part: MapPart) -> usize {
         let former = match standing {
             Standing::Former(number) => Some(number),
-            Standing::Own | Standing::Current => None,
+            Standing::Own | Standing::Current | Standing::Loose => None,
         };
         let is_it = |it: &FoundMap| it.map == map && it.former == former;
         let at = self.maps.iter().position(is_it).unwrap_or_else(|| {

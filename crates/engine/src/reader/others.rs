@@ -28,6 +28,13 @@ impl Reader {
     /// Applies each layer's naming. Files of other contexts are looked at only if there is a name that
     /// could mean one of their settings.
     pub(super) fn assembled(&mut self, all: Vec<Inputs>) -> Vec<Assembled> {
+        let mut all = all;
+        if self.project.is_loose && self.others.is_none() {
+            // Which spelling counts does not depend on where the question is asked.
+            let others = self.gather_others();
+            all.iter_mut().for_each(|inputs| inputs.others = Arc::clone(&others.inputs));
+            self.others = Some(others);
+        }
         let (keys, read) = Readings::assemble_all(std::mem::take(&mut self.keys), all);
         self.keys = keys;
         if self.others.is_some() || !read.iter().flatten().any(Readings::could_mean_others) {

@@ -159,7 +159,8 @@ impl Edit<'_> {
                 .help("if it comes through an anchor, remove it there")),
             (None, Some(value)) => {
                 let (table, rest) = stuck(tree, node, self.names, self.part);
-                let way = Way { table, there: None, rest: &rest, above: &[] };
+                let above = way_to(tree, table);
+                let way = Way { table, there: None, rest: &rest, above: &above };
                 rules.put(self.text, tree, &way, &value)
             }
         }
@@ -352,6 +353,31 @@ fn find(tree: &Tree<'_>, node: NodeId, names: &[&str], part: &Part) -> Option<(N
         }
     }
     None
+}
+
+/// The names and numbers that lead to a node in its document.
+fn way_to(tree: &Tree<'_>, node: NodeId) -> Vec<Step> {
+    let roots = match tree.documents.is_empty() {
+        true => vec![Tree::ROOT],
+        false => tree.documents.clone(),
+    };
+    // What is open, with how many steps lead there.
+    let mut open: Vec<(NodeId, Vec<Step>)> = roots.into_iter().map(|it| (it, Vec::new())).collect();
+    while let Some((id, way)) = open.pop() {
+        if id == node {
+            return way;
+        }
+        let is_list = matches!(tree.node(id).kind, Kind::List(_));
+        let (Kind::List(children) | Kind::Table(children)) = tree.node(id).kind else { continue };
+        for (number, child) in tree.children(children).enumerate() {
+            let step = match is_list {
+                true => Step::Item(number),
+                false => Step::Name(tree.node(child).name.to_string()),
+            };
+            open.push((child, way.iter().cloned().chain([step]).collect()));
+        }
+    }
+    Vec::new()
 }
 
 /// The table in which a new name goes, and what of it is not there.

@@ -20,6 +20,7 @@ pub(super) struct ProjectFile {
     /// Files that declare settings too.
     catalogue: Option<Vec<CatalogueEntry>>,
     variables: Option<Variables>,
+    names: Option<Names>,
     limits: Option<Limits>,
     secrets: Option<Secrets>,
     axis: Option<Vec<Axis>>,
@@ -55,6 +56,14 @@ pub(super) struct Variables {
     /// The separator between the segments of a key.
     #[schemars(length(min = 1))]
     nest: Option<String>,
+}
+
+/// When two names mean the same setting.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Names {
+    /// Whether names that differ in case, `-` and `_` alone mean the same.
+    loose: Option<bool>,
 }
 
 /// How large and deep files may be, and where references may read.

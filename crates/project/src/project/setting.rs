@@ -121,6 +121,35 @@ impl Declarations {
     }
 }
 
+/// # Loose names
+impl Declarations {
+    /// Whether no two settings differ in case, `-` and `_` alone.
+    pub(super) fn check_loose(&self) -> Vec<Error> {
+        let mut errors = Vec::new();
+        let mut known: HashMap<Vec<String>, usize> = HashMap::new();
+        for (number, setting) in self.declared.iter().enumerate() {
+            let folded: Vec<String> = setting.key.segments().map(fold).collect();
+            let first = *known.entry(folded).or_insert(number);
+            if first == number || self.declared[first].key == setting.key {
+                continue;
+            }
+            let message = format!("{} and {} are the same name", self.declared[first].key, setting.key);
+            let (file, at) = &self.places[number];
+            let (first_file, first) = &self.places[first];
+            let error = Error::new("bad-project", message).at(file.clone(), Some(*at));
+            let error = error.also("declared at", first_file, Some(*first));
+            errors.push(error.help("remove one of them, or `loose` of [names]"));
+        }
+        errors
+    }
+}
+
+/// A segment without case, `-` and `_`.
+fn fold(segment: &str) -> String {
+    let letters = segment.chars().filter(|c| !matches!(c, '-' | '_'));
+    letters.flat_map(char::to_lowercase).collect()
+}
+
 /// The keys and variables of a list, and the options of command lines where those may be in it.
 fn names(
     sink: &mut Sink<'_>,
