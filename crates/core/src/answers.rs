@@ -3,9 +3,9 @@
 use crate::model::axis::Context;
 use crate::model::candidate::CandidateId;
 use crate::model::key::KeyId;
-use crate::model::reference::may_refer;
+use crate::model::reference::Dialect;
 use crate::model::secret::is_secret_name;
-use crate::model::value::{Type, Value};
+use crate::model::value::Type;
 use crate::parallel::lock;
 use crate::precedence::resolution::Resolution;
 use crate::precedence::verdict::Verdict;
@@ -15,6 +15,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
 mod chain;
+mod early;
 mod expand;
 mod ingredients;
 mod made;
@@ -24,11 +25,12 @@ mod weight;
 
 pub(crate) use crate::model::reference::Piece;
 pub use chain::{Hop, HopValue};
-pub(crate) use expand::{LEFT_OUT, all_references, winning_pieces};
+pub(crate) use expand::{LEFT_OUT, all_references, rules_of, winning_pieces};
 pub use ingredients::IsGiven;
 pub(crate) use ingredients::{Gifts, Ingredient};
 pub use outcome::{Failure, Item, Outcome};
 
+use early::Names;
 use expand::{Expanded, Expansion};
 use made::{gathered, single};
 use others::{Others, There, values_of};
@@ -103,6 +105,8 @@ pub struct Answers<'o> {
     limits: ExpansionLimits,
     others: Mutex<Others>,
     known: Mutex<HashMap<Asked, Arc<Outcome>>>,
+    /// Where documents have their names, for references that are as a shell's.
+    names: Names,
     spent: Spent,
 }
 
@@ -134,6 +138,7 @@ impl<'o> Answers<'o> {
             limits,
             others: Mutex::new(others),
             known: Mutex::default(),
+            names: Names::default(),
             spent: Spent::default(),
         }
     }
@@ -195,22 +200,20 @@ impl<'o> Answers<'o> {
         if self.here.readings().context.axes.is_empty() {
             return false;
         }
-        let elsewhere = |text: &str| text.contains('@') && may_refer(text);
+        // Only our own references name a context.
+        let elsewhere = |text: &str| text.contains('@') && Dialect::Own.may_refer(text);
         let mut keys = self.here.any_settings().iter();
-        keys.any(|key| self.has_text(&self.here, *key, elsewhere))
+        keys.any(|key| {
+            self.here.in_force(*key).any(|id| {
+                let candidate = self.here.candidate(id);
+                self.here.may_refer(candidate)
+                    && self.here.leaf(candidate).value.has_text(elsewhere)
+            })
+        })
     }
 
     fn refers(&self, resolution: &Resolution, key: KeyId) -> bool {
-        self.has_text(resolution, key, may_refer)
-    }
-
-    /// Whether anything effective for the setting that may hold references has such a text.
-    fn has_text(&self, resolution: &Resolution, key: KeyId, is_such: fn(&str) -> bool) -> bool {
-        resolution.in_force(key).any(|id| {
-            let candidate = resolution.candidate(id);
-            resolution.readings().layer(resolution.layer_of(candidate)).references
-                && holds_text(&resolution.leaf(candidate).value, is_such)
-        })
+        resolution.in_force(key).any(|id| resolution.may_refer(resolution.candidate(id)))
     }
 
     /// Whether all values together grew past what one run may hold; what was answered since cannot
@@ -443,8 +446,7 @@ impl Answers<'_> {
         if candidate.kind == Type::Unread || resolution.uncertain_by(asked.key).is_some() {
             return None;
         }
-        let refers = || readings.layer(resolution.layer_of(candidate)).references;
-        if is_declared || holds_reference(value) && refers() {
+        if is_declared || resolution.may_refer(candidate) {
             return None;
         }
         let outcome = single(resolution, winner, None, false, Expanded::plain(value.clone()));
@@ -468,8 +470,7 @@ impl Answers<'_> {
         for id in resolution.in_force(key) {
             let candidate = resolution.candidate(id);
             let leaf = resolution.leaf(candidate);
-            let layer = resolution.readings().layer(resolution.layer_of(candidate));
-            if layer.references && holds_reference(&leaf.value) {
+            if resolution.may_refer(candidate) {
                 parts.push((id, expansion.expand(&resolution, candidate)));
             } else if is_gathered {
                 parts.push((id, Expanded::of(leaf.value.clone())));
@@ -565,19 +566,4 @@ enum Attempt {
     Done(Box<Outcome>),
     /// The answers that must be known first.
     Needs(Vec<Asked>),
-}
-
-/// Whether any text in the value may hold a reference.
-pub(crate) fn holds_reference(value: &Value) -> bool {
-    holds_text(value, may_refer)
-}
-
-/// Whether any text in the value is such a one.
-fn holds_text(value: &Value, is_such: fn(&str) -> bool) -> bool {
-    match value {
-        Value::Text(text) => is_such(text),
-        Value::List(items) => items.iter().any(|item| holds_text(&item.value, is_such)),
-        Value::Map(entries) => entries.iter().any(|entry| holds_text(&entry.value, is_such)),
-        _ => false,
-    }
 }

@@ -67,7 +67,9 @@ pub use model::near::{is_near, nearest, nearest_few};
 pub use model::note::{Note, show_date};
 pub use model::pattern::Pattern;
 pub use model::place::{Origin, Place, Position, ShownLine, SourceText, Span};
-pub use model::reference::{BadText, Piece, Reference, Target, TextRules, may_refer, take_apart};
+pub use model::reference::{
+    BadText, Dialect, Piece, Reference, Replaces, Target, TextRules, Within, take_apart,
+};
 pub use model::scope::{
     Audience, Scope, ScopeVariable, is_env_name, is_scope_name, scope_segments_match,
 };

@@ -366,6 +366,8 @@ impl Reader {
         layer.pins = declared.pins.clone();
         layer.removes = Arc::clone(&declared.removes);
         layer.references = declared.references;
+        layer.dialect = declared.dialect;
+        layer.lookup = Arc::clone(&declared.lookup);
         layer.into.clone_from(&declared.into);
         layer.local = declared.local || matches!(declared.reads, Reads::ProcessLine);
         layer.when = declared.when.clone();

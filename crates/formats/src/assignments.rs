@@ -9,7 +9,7 @@ use crate::tree::{Kind, Node, NodeId, Tree};
 use crate::manner::Manner;
 use crate::words::{self, End, Word, is_name};
 use crate::write::unwritable;
-use justwhy_core::{Span, Value};
+use justwhy_core::{Dialect, Span, Value};
 
 /// Files with assignments.
 pub(crate) struct Assignments;
@@ -27,10 +27,22 @@ impl FileFormat for Assignments {
         }
     }
 
-    fn read<'t>(&self, text: &'t str, _: Manner<'_>, _: Limits, faults: &mut Faults) -> Tree<'t> {
-        let mut reader =
-            Reader { text, tree: Tree::for_text(text.len()), blocks: Vec::new(), in_recipe: false };
+    fn read<'t>(
+        &self,
+        text: &'t str,
+        manner: Manner<'_>,
+        _: Limits,
+        faults: &mut Faults,
+    ) -> Tree<'t> {
+        let mut reader = Reader {
+            text,
+            tree: Tree::for_text(text.len()),
+            blocks: Vec::new(),
+            in_recipe: false,
+            dialect: manner.dialect,
+        };
         reader.tree.repeats = true;
+        reader.tree.is_shell = true;
         reader.read(faults);
         reader.tree
     }
@@ -84,6 +96,8 @@ struct Reader<'s> {
     blocks: Vec<(&'static str, usize)>,
     /// Whether lines that begin with a tab belong to a rule of a makefile.
     in_recipe: bool,
+    /// How references are read, if they are.
+    dialect: Option<Dialect>,
 }
 
 impl<'s> Reader<'s> {
@@ -169,12 +183,15 @@ impl<'s> Reader<'s> {
         let place = Span::new(start, start + value.len());
         let kind = match value.find('$') {
             _ if line.ends_with('\\') => Kind::Unread("its value goes on in the next line".into()),
+            Some(_) if self.dialect == Some(Dialect::Parens) && is_for_parens(value) => {
+                Kind::Text(value.into())
+            }
             Some(dollar) if !value[dollar..].starts_with("$$") => Kind::Unread(
                 format!("it is expanded when it is used: {}", shorten(&value[dollar..])).into(),
             ),
             _ => Kind::Text(value.into()),
         };
-        self.add(name, name_at, place, kind, operator);
+        self.add(name, (name_at, place), kind, operator, &[]);
         let mut end = end;
         let mut line = line;
         while line.ends_with('\\') && end < self.text.len() {
@@ -289,22 +306,33 @@ impl<'s> Reader<'s> {
             let Some((name, from)) = word.assignment() else { continue };
             let name_at = Span::new(word.at.start as usize, word.at.start as usize + name.len());
             let at = word.place(from);
+            let reads_it = self.dialect == Some(Dialect::Posix) && !word.has_home;
             let kind = match word.expands {
-                Some(span) => {
+                Some(span) if !reads_it => {
                     let found = &self.text[span.start as usize..span.end as usize];
                     Kind::Unread(format!("a shell expands {}", shorten(found)).into())
                 }
-                None if is_conditional => {
+                _ if is_conditional => {
                     Kind::Unread("it is set only if the command before allows it".into())
                 }
-                None => Kind::Text(word.text[from..].to_owned().into()),
+                _ => Kind::Text(word.text[from..].to_owned().into()),
             };
             let name = name.to_owned();
-            self.add(&name, name_at, at, kind, "=");
+            let skipped = u32::try_from(from).unwrap_or(u32::MAX);
+            let literal = word.literal.iter().filter_map(|at| at.checked_sub(skipped));
+            let literal: Vec<u32> = literal.collect();
+            self.add(&name, (name_at, at), kind, "=", &literal);
         }
     }
 
-    fn add(&mut self, name: &str, name_at: Span, at: Span, kind: Kind<'s>, operator: &str) {
+    fn add(
+        &mut self,
+        name: &str,
+        (name_at, at): (Span, Span),
+        kind: Kind<'s>,
+        operator: &str,
+        literal: &[u32],
+    ) {
         let before =
             self.tree.entries(Tree::ROOT).filter(|id| self.tree.node(*id).name == name).last();
         let kind = match (self.blocks.last(), operator) {
@@ -332,6 +360,9 @@ impl<'s> Reader<'s> {
         if operator == "?=" {
             self.tree.yielding.push(id);
         }
+        if !literal.is_empty() {
+            self.tree.literal_dollars.push((id, literal.into()));
+        }
     }
 
     fn line_of(&self, at: usize) -> usize {
@@ -350,6 +381,12 @@ impl<'s> Reader<'s> {
         }
         at
     }
+}
+
+/// Whether every `$` in a value of a makefile begins `$(NAME)` or is doubled.
+fn is_for_parens(value: &str) -> bool {
+    let rest = value.replace("$$", "");
+    rest.match_indices('$').all(|(at, _)| rest[at + 1..].starts_with('('))
 }
 
 /// The line that ends a document which begins after `<<`.

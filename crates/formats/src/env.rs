@@ -9,7 +9,7 @@ use crate::splice::{Splice, Way, line_end, line_start, names, whole_lines};
 use crate::tree::{Kind, Node, NodeId, Tree};
 use crate::manner::Manner;
 use crate::write::{Quotes, short_escape, unwritable};
-use justwhy_core::{Span, Value};
+use justwhy_core::{Dialect, Span, Value};
 use std::borrow::Cow;
 
 /// Env files.
@@ -64,9 +64,10 @@ impl FileFormat for Env {
 
 /// Parses lines; every variable is an entry of the root.
 fn read<'t>(text: &'t str, manner: Manner<'_>, faults: &mut Faults) -> Tree<'t> {
-    let mut scanner = Scanner { text, at: 0, tolerant: manner.tolerant, tolerated: Vec::new() };
+    let mut scanner = Scanner { text, at: 0, tolerant: manner.tolerant, is_posix: manner.dialect == Some(Dialect::Posix), tolerated: Vec::new() };
     let mut tree = Tree::for_text(text.len());
     tree.repeats = manner.tolerant;
+    tree.is_shell = true;
     while let Some(line) = scanner.line().filter(|_| !faults.are_enough()) {
         let Some(Line { name_at, at, value, literal, is_bare }) = faults.unless(line) else {
             scanner.skip_line();
@@ -100,10 +101,25 @@ fn note_repeated(tree: &mut Tree<'_>, tolerated: &mut Vec<(Span, String)>) {
     tolerated.sort_by_key(|(at, _)| at.start);
 }
 
+/// A value in which `\$` is a `$` that begins no reference, and where those are.
+fn without_escapes(value: &str) -> (Cow<'_, str>, Vec<u32>) {
+    let (mut made, mut literal, mut rest) = (String::new(), Vec::new(), value);
+    while let Some(at) = rest.find("\\$") {
+        made.push_str(&rest[..at]);
+        literal.push(narrow(made.len()));
+        made.push('$');
+        rest = &rest[at + 2..];
+    }
+    made.push_str(rest);
+    (Cow::Owned(made), literal)
+}
+
 struct Scanner<'s> {
     text: &'s str,
     at: usize,
     tolerant: bool,
+    /// Whether `\$` is a `$` that begins no reference.
+    is_posix: bool,
     /// What was read although the format refuses it.
     tolerated: Vec<(Span, String)>,
 }
@@ -262,7 +278,11 @@ impl<'s> Scanner<'s> {
         }
         let at = Span::new(start, start + value.len());
         self.skip_line();
-        Ok(Line { name_at, at, value: Cow::Borrowed(value), literal: Vec::new(), is_bare: false })
+        let (value, literal) = match self.is_posix && value.contains("\\$") {
+            true => without_escapes(value),
+            false => (Cow::Borrowed(value), Vec::new()),
+        };
+        Ok(Line { name_at, at, value, literal, is_bare: false })
     }
 
     fn single_quoted(&mut self) -> Result<(String, Vec<u32>), Fault> {

@@ -88,6 +88,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         self.table(table, KeyId::ROOT, 1, None)?;
         let tolerated = self.tree.tolerated.iter().map(|(at, what)| (*at, what.as_str().into()));
         self.document.tolerated = tolerated.collect();
+        self.document.is_shell = self.tree.is_shell;
         if self.dotted.is_some() || self.numbered {
             self.refuse_overlaps()?;
         }

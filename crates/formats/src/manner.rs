@@ -1,7 +1,7 @@
 //! How a text is parsed beyond what its format says.
 
 use crate::fault::Fault;
-use justwhy_core::Span;
+use justwhy_core::{Dialect, Span};
 
 /// How a text is parsed beyond what its format says.
 #[derive(Clone, Copy, Default, Debug)]
@@ -16,6 +16,8 @@ pub(crate) struct Manner<'m> {
     pub(crate) gathers: bool,
     /// Whether what programs commonly accept is read, and noted, instead of refused.
     pub(crate) tolerant: bool,
+    /// How references in it are read, if they are.
+    pub(crate) dialect: Option<Dialect>,
     /// The name of the one value that a file is.
     pub(crate) entry: Option<&'m str>,
 }

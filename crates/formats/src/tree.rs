@@ -41,6 +41,8 @@ pub struct Tree<'s> {
     pub(crate) tolerated: Vec<(Span, String)>,
     /// Whether a name may be there several times: the later one is stronger.
     pub(crate) repeats: bool,
+    /// Whether it was read as a shell reads it: its lines count in their order, and quotes are gone.
+    pub(crate) is_shell: bool,
     /// Entries that only count where nothing weaker sets them, ascending.
     pub(crate) yielding: Vec<NodeId>,
     /// The roots of the documents of a file that may have several, or be something else than a table.
@@ -124,6 +126,7 @@ impl<'s> Tree<'s> {
             has_unique_names: false,
             tolerated: Vec::new(),
             repeats: false,
+            is_shell: false,
             yielding: Vec::new(),
             documents: Vec::new(),
             lookalikes: Vec::new(),

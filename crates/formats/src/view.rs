@@ -11,7 +11,7 @@ use crate::lowering::Lowering;
 use crate::manner::Manner;
 use crate::registry::Format;
 use crate::tree::{Kind, NodeId, Tree};
-use justwhy_core::{Document, KeyPath, Keys};
+use justwhy_core::{Dialect, Document, KeyPath, Keys};
 use std::sync::Arc;
 
 mod choose;
@@ -66,6 +66,8 @@ pub struct Part {
     pub gathers: bool,
     /// Whether what programs commonly accept is read, and noted, instead of refused.
     pub tolerant: bool,
+    /// How references in it are read, if they are as in another program.
+    pub dialect: Option<Dialect>,
     /// The name of the one value that a file is.
     pub entry: Option<String>,
     /// Whether it is a command line, and which options are known.
@@ -191,6 +193,7 @@ impl Part {
             gathers: self.gathers,
             tolerant: self.tolerant,
             entry: self.entry.as_deref(),
+            dialect: self.dialect,
         }
     }
 

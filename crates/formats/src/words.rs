@@ -13,6 +13,10 @@ pub(crate) struct Word {
     starts: Vec<u32>,
     /// The first place that a shell would expand.
     pub(crate) expands: Option<Span>,
+    /// Whether that is a `~`, which no dialect of references has.
+    pub(crate) has_home: bool,
+    /// The bytes of every `$` and backtick in the text that a shell leaves as it is.
+    pub(crate) literal: Vec<u32>,
     /// The first place that a shell would match against files.
     pub(crate) matches_files: bool,
 }
@@ -90,6 +94,8 @@ fn word(text: &str, from: usize) -> Result<(Word, usize), usize> {
         text: String::new(),
         starts: Vec::new(),
         expands: None,
+        has_home: false,
+        literal: Vec::new(),
         matches_files: false,
     };
     let mut at = from;
@@ -108,7 +114,7 @@ fn word(text: &str, from: usize) -> Result<(Word, usize), usize> {
                 quote = None;
                 at += 1;
             }
-            (Some(b'\''), _) => at = made.push(text, at),
+            (Some(b'\''), _) => at = made.push_literal(text, at),
             (open, b'\\') => {
                 let next = bytes.get(at + 1).copied();
                 let is_escape = match open {
@@ -120,7 +126,7 @@ fn word(text: &str, from: usize) -> Result<(Word, usize), usize> {
                 } else if next == Some(b'\n') {
                     at += 2;
                 } else {
-                    at = made.push(text, at + 1);
+                    at = made.push_literal(text, at + 1);
                 }
             }
             (_, b'$' | b'`') if expands(bytes, at) => {
@@ -136,6 +142,7 @@ fn word(text: &str, from: usize) -> Result<(Word, usize), usize> {
                     && (made.text.is_empty() || made.text.ends_with('='))
                 {
                     made.expands.get_or_insert(Span::new(at, at + 1));
+                    made.has_home = true;
                 }
                 made.matches_files |= open.is_none() && matches!(byte, b'*' | b'?' | b'[');
                 at = made.push(text, at);
@@ -150,6 +157,14 @@ fn word(text: &str, from: usize) -> Result<(Word, usize), usize> {
 }
 
 impl Word {
+    /// The same of a character that a shell does not look at.
+    fn push_literal(&mut self, text: &str, at: usize) -> usize {
+        if matches!(text.as_bytes().get(at), Some(b'$' | b'`')) {
+            self.literal.push(u32::try_from(self.text.len()).unwrap_or(u32::MAX));
+        }
+        self.push(text, at)
+    }
+
     /// Takes the character at a byte as it is; gives the byte after it.
     fn push(&mut self, text: &str, at: usize) -> usize {
         let Some(c) = text.get(at..).and_then(|rest| rest.chars().next()) else {

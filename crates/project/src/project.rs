@@ -4,7 +4,7 @@ use crate::beyond;
 use crate::error::Error;
 use crate::ports::{ReadProblem, World};
 use crate::stores::Store;
-use justwhy_core::{Condition, Declaration, Declared, Former, Empty, KeyPath, Null, Pins, Removal, Span, Value};
+use justwhy_core::{Condition, Declaration, Declared, Dialect, Former, Empty, KeyPath, Null, Pins, Removal, Span, Value, Within};
 use justwhy_formats::{Fault, Format, Kind, Limits, Options, RowFormat, Takes, Tree, decode};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -125,8 +125,12 @@ pub struct ProjectLayer {
     pub pins: Pins,
     /// What it takes away from weaker layers.
     pub removes: Arc<[Removal]>,
-    /// Whether `${…}` in it is a reference.
+    /// Whether its texts may hold references.
     pub references: bool,
+    /// How those are written.
+    pub dialect: Dialect,
+    /// Where the names in them are looked for, in that order.
+    pub lookup: Arc<[Within]>,
     /// Whether its file is read in every folder down to the working directory.
     pub per_directory: bool,
     /// Where its name is, for messages about it.

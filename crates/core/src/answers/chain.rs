@@ -1,10 +1,11 @@
 //! The hops that references make, for an explanation.
 
+use super::early::{Earlier, place_of};
 use super::expand::{Referent, meaning_for, pieces_of, references_of};
 use super::{Answers, Asked};
 use crate::model::key::KeyId;
 use crate::model::place::{Origin, Place};
-use crate::model::reference::{Piece, Reference};
+use crate::model::reference::{Piece, Reference, Replaces};
 use crate::model::secret::{hide_address_password, is_secret_name};
 use crate::model::value::Value;
 use crate::precedence::resolution::{Candidate, Resolution};
@@ -125,7 +126,23 @@ impl ChainWalk<'_, '_> {
             Err(problem) => hop.found = HopValue::Error(problem),
             Ok(Referent::Nothing(why)) => hop.found = HopValue::Nothing(why),
             Ok(Referent::Uncertain(why)) => hop.found = HopValue::Error(why),
-            Ok(Referent::Variable(name)) => {
+            Ok(Referent::Early(Earlier::Nothing(why))) => hop.found = HopValue::Nothing(why),
+            Ok(Referent::Early(Earlier::Leaf(reading, leaf))) => {
+                let asked = Asked { context, key: candidate.key };
+                let at = (reading, leaf);
+                let (found, is_secret) = self.answers.earlier_value(asked, resolution, at);
+                hop.found = match found {
+                    Ok(Some(_)) if is_secret => HopValue::Secret,
+                    Ok(Some(value)) => {
+                        HopValue::Value(hide_address_password(&value).into_owned())
+                    }
+                    Ok(None) => HopValue::Nothing("it is null".to_owned()),
+                    Err(failure) => HopValue::Error(failure.message),
+                };
+                let (place, layer, name) = place_of(resolution, at);
+                (hop.place, hop.layer, hop.name) = (Some(place), Some(layer), Some(name));
+            }
+            Ok(Referent::Variable(name) | Referent::Early(Earlier::Variable(name))) => {
                 let found = self.answers.outside.variable(&name);
                 let is_secret = self.answers.is_secret_variable(context, &name);
                 hop.found = text(found, is_secret, format!("{name} is not set"));
@@ -142,7 +159,14 @@ impl ChainWalk<'_, '_> {
         }
         let is_empty = matches!(&hop.found, HopValue::Value(value) if value.is_empty_text());
         let is_nothing = is_empty || matches!(hop.found, HopValue::Nothing(_));
-        if let Some(fallback) = reference.fallback.as_deref().filter(|_| is_nothing) {
+        let falls_back = match reference.replaces {
+            Replaces::Empty => is_nothing,
+            Replaces::Unset => matches!(hop.found, HopValue::Nothing(_)),
+            Replaces::NotEmpty => !is_nothing,
+            Replaces::Set => !matches!(hop.found, HopValue::Nothing(_)),
+            Replaces::DemandsValue | Replaces::Demands => false,
+        };
+        if let Some(fallback) = reference.fallback.as_deref().filter(|_| falls_back) {
             hop.falls_back = true;
             hop.hops = self.pieces(context, fallback, resolution, candidate);
         }

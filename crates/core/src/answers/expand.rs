@@ -1,17 +1,19 @@
 //! Rule 6: what `${…}` in the texts of a candidate becomes.
 
-use super::{Answers, Asked, Failure, LONGEST_WAY, UNCERTAIN, Weight};
+use super::early::{Earlier, Early};
+use super::{Answers, Asked, Failure, LONGEST_WAY, UNCERTAIN, UNREADABLE, Weight};
 use crate::model::convert::show_in_text;
 use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::{Layer, Names};
 use crate::model::reference::{
-    BadText, Piece, Reference, Target, TextRules, may_refer, take_apart,
+    BadText, Dialect, Piece, Reference, Replaces, Target, TextRules, Within, take_apart,
 };
 use crate::model::secret::is_secret_name;
 use crate::model::text::Growing;
 use crate::model::value::{Element, Entry, Value};
 use crate::model::variable::Naming;
 use crate::precedence::resolution::{Candidate, Resolution};
+use crate::reading::Reading;
 use std::sync::Arc;
 
 /// The code of a setting that process variables decide, where these are left out.
@@ -57,6 +59,8 @@ pub(super) enum Referent {
     Variable(String),
     /// A file.
     File(String),
+    /// What a source had before, as a shell knows it.
+    Early(Earlier),
     /// Nothing, and why, as a clause.
     Nothing(String),
     /// Nobody can find out, and why, as a clause.
@@ -66,25 +70,39 @@ pub(super) enum Referent {
 /// The expansion of what takes effect for one setting. Goes on over answers that are not known yet, to
 /// learn of all of them at once.
 pub(super) struct Expansion<'a, 'o> {
-    answers: &'a Answers<'o>,
+    pub(super) answers: &'a Answers<'o>,
     asked: Asked,
     pub(super) needs: Vec<Asked>,
     pub(super) secret: bool,
     pub(super) height: usize,
     pub(super) failure: Option<Failure>,
+    /// What was found of what sources had before.
+    pub(super) early: Early,
 }
 
-/// How the texts of a candidate are read.
-struct TextContext<'r> {
-    resolution: &'r Resolution,
+/// How the texts of a leaf are read.
+pub(super) struct TextContext<'r> {
+    pub(super) resolution: &'r Resolution,
+    /// The number of the reading and of the leaf.
+    pub(super) at: (u32, u32),
     literal_dollars: &'r [u32],
     naming: Option<&'r Naming>,
+    pub(super) layer: &'r Layer,
+    is_shell: bool,
     is_from_store: bool,
 }
 
 impl<'a, 'o> Expansion<'a, 'o> {
     pub(super) fn new(answers: &'a Answers<'o>, asked: Asked) -> Expansion<'a, 'o> {
-        Expansion { answers, asked, needs: Vec::new(), secret: false, height: 0, failure: None }
+        Expansion {
+            answers,
+            asked,
+            needs: Vec::new(),
+            secret: false,
+            height: 0,
+            failure: None,
+            early: Early::default(),
+        }
     }
 
     pub(super) fn expand(&mut self, resolution: &Resolution, candidate: &Candidate) -> Expanded {
@@ -92,7 +110,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         self.value(&resolution.leaf(candidate).value, &reading)
     }
 
-    fn fail(&mut self, failure: Failure) -> Expanded {
+    pub(super) fn fail(&mut self, failure: Failure) -> Expanded {
         self.failure.get_or_insert(failure);
         Expanded::nothing()
     }
@@ -101,9 +119,9 @@ impl<'a, 'o> Expansion<'a, 'o> {
         self.fail(Failure::new("unresolved-reference", message))
     }
 
-    fn value(&mut self, value: &Value, reading: &TextContext<'_>) -> Expanded {
+    pub(super) fn value(&mut self, value: &Value, reading: &TextContext<'_>) -> Expanded {
         match value {
-            Value::Text(text) if may_refer(text) => self.text(text, reading),
+            Value::Text(text) if reading.layer.dialect.may_refer(text) => self.text(text, reading),
             Value::List(items) => {
                 let mut weight = Weight { nodes: 1, ..Weight::default() };
                 let mut expanded = Vec::with_capacity(items.len());
@@ -135,7 +153,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
             let message = "references make the values of the project too large";
             return self.fail(Failure::new("reference-too-deep", message));
         }
-        match take_apart(text, reading.rules(self.answers)) {
+        match take_apart(text, reading.rules(self.answers.limits.depth)) {
             Ok(pieces) => self.pieces(&pieces, reading),
             Err(bad) => self.fail(bad_text(bad)),
         }
@@ -144,8 +162,10 @@ impl<'a, 'o> Expansion<'a, 'o> {
     fn pieces(&mut self, pieces: &[Piece], reading: &TextContext<'_>) -> Expanded {
         match pieces {
             [] => Expanded::of(Value::Text("".into())),
-            // Alone it keeps the other's type.
-            [Piece::Reference(reference)] => self.reference(reference, reading),
+            // Alone it keeps the other's type, but where everything is text.
+            [Piece::Reference(reference)] if reference.dialect != Dialect::Posix => {
+                self.reference(reference, reading)
+            }
             pieces => self.longer_text(pieces, reading),
         }
     }
@@ -197,18 +217,50 @@ impl<'a, 'o> Expansion<'a, 'o> {
             Ok(found) => found,
             Err(failure) => return self.fail(failure),
         };
-        let why_not = match found {
+        let empty = || Expanded::of(Value::Text("".into()));
+        let (found, why_not) = match found {
             Lookup::NotYet => return Expanded::nothing(),
-            Lookup::Value(expanded)
-                if !(reference.fallback.is_some() && expanded.value.is_empty_text()) =>
-            {
-                return expanded;
-            }
-            Lookup::Value(_) => String::new(),
-            Lookup::Nothing(why) => why,
+            Lookup::Value(expanded) => (Some(expanded), "it is empty".to_owned()),
+            Lookup::Nothing(why) => (None, why),
         };
-        match &reference.fallback {
+        let is_full = found.as_ref().is_some_and(|found| !found.value.is_empty_text());
+        let counts = match reference.replaces {
+            Replaces::Empty | Replaces::NotEmpty | Replaces::DemandsValue => is_full,
+            Replaces::Unset | Replaces::Set | Replaces::Demands => found.is_some(),
+        };
+        let is_demand = matches!(reference.replaces, Replaces::DemandsValue | Replaces::Demands);
+        match (&reference.fallback, reference.replaces, found) {
+            (None, _, Some(found)) => found,
+            (Some(pieces), Replaces::NotEmpty | Replaces::Set, _) => match counts {
+                true => self.pieces(pieces, reading),
+                false => empty(),
+            },
+            (Some(_), _, Some(found)) if counts => found,
+            (Some(_), ..) if is_demand => {
+                self.unresolved(format!("`{}`: {why_not}, and its program ends", reference.show()))
+            }
+            (fallback, _, found) => self.replaced(reference, fallback.as_deref(), found, why_not, reading),
+        }
+    }
+
+    /// What takes the place of a reference that comes to nothing.
+    fn replaced(
+        &mut self,
+        reference: &Reference,
+        fallback: Option<&[Piece]>,
+        found: Option<Expanded>,
+        why_not: String,
+        reading: &TextContext<'_>,
+    ) -> Expanded {
+        match fallback {
             Some(pieces) => self.pieces(pieces, reading),
+            None if found.is_some() => found.unwrap_or_else(Expanded::nothing),
+            // To a shell a name that is not set is an empty string.
+            None if reference.dialect == Dialect::Posix
+                && self.answers.outside.reads_variables() =>
+            {
+                Expanded::of(Value::Text("".into()))
+            }
             None if self.is_unknown(reference, reading) => {
                 let message =
                     format!("`{}`: environment variables are not included here", reference.show());
@@ -224,7 +276,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         !answers.outside.reads_variables()
             && matches!(
                 meaning(answers, self.asked.context, reference, reading),
-                Ok(Referent::Variable(_))
+                Ok(Referent::Variable(_) | Referent::Early(Earlier::Variable(_)))
             )
     }
 
@@ -247,20 +299,26 @@ impl<'a, 'o> Expansion<'a, 'o> {
                 let message = format!("`{}`: {why}", reference.show());
                 Err(Failure::new(UNCERTAIN, message))
             }
-            Referent::Variable(name) => {
-                self.secret |= answers.is_secret_variable(self.asked.context, &name);
-                self.height = self.height.max(1);
-                let found = answers.outside.variable(&name).map_err(bad)?;
-                Ok(text(found, format!("the environment variable {name} is not set")))
-            }
+            Referent::Variable(name) => self.variable(&name).map_err(bad),
             Referent::File(path) => {
                 self.secret |= is_secret_name(&path.replace('/', "."));
                 self.height = self.height.max(1);
                 let found = answers.outside.file(&path).map_err(bad)?;
                 Ok(text(found, format!("file not found: {path}")))
             }
+            Referent::Early(earlier) => self.earlier(earlier, reading),
             Referent::Setting(asked) => self.setting(asked),
         }
+    }
+
+    /// The process variable of that name.
+    pub(super) fn variable(&mut self, name: &str) -> Result<Lookup, String> {
+        self.secret |= self.answers.is_secret_variable(self.asked.context, name);
+        self.height = self.height.max(1);
+        Ok(match self.answers.outside.variable(name)? {
+            Some(text) => Lookup::Value(Expanded::of(Value::Text(text.into()))),
+            None => Lookup::Nothing(format!("the environment variable {name} is not set")),
+        })
     }
 
     fn setting(&mut self, asked: Asked) -> Result<Lookup, Failure> {
@@ -302,28 +360,54 @@ impl super::Outcome {
 
 impl<'r> TextContext<'r> {
     fn of(resolution: &'r Resolution, candidate: &Candidate) -> TextContext<'r> {
-        let reading = resolution.reading(candidate);
+        TextContext::at(resolution, (candidate.reading, candidate.leaf))
+    }
+
+    /// Of a leaf of a reading.
+    pub(super) fn at(resolution: &'r Resolution, at: (u32, u32)) -> TextContext<'r> {
+        let reading = &resolution.readings().readings[at.0 as usize];
         let layer = resolution.readings().layer(reading.layer);
         let naming = match layer.names_in(&reading.document) {
             Names::Variables(naming) => Some(naming),
             Names::Keys => None,
         };
-        let literal_dollars = reading.document.literal_dollars(candidate.leaf as usize);
+        let literal_dollars = reading.document.literal_dollars(at.1 as usize);
         let is_from_store = layer.reads_scopes();
-        TextContext { resolution, literal_dollars, naming, is_from_store }
+        let is_shell = reading.document.is_shell;
+        TextContext { resolution, at, literal_dollars, naming, layer, is_shell, is_from_store }
     }
 
-    fn rules(&self, answers: &Answers<'_>) -> TextRules<'r> {
+    fn rules(&self, depth: usize) -> TextRules<'r> {
         TextRules {
             literal_dollars: self.literal_dollars,
             names_are_variables: self.naming.is_some(),
-            depth: answers.limits.depth,
+            depth,
+            dialect: self.layer.dialect,
+            has_escapes: !self.is_shell,
         }
+    }
+
+    /// How a shell's names are known here.
+    pub(super) fn naming(&self) -> Option<&'r Naming> {
+        self.naming.or_else(|| first_naming(self.resolution))
+    }
+
+    /// Whether process variables are looked for before anything else.
+    fn has_process_first(&self) -> bool {
+        self.layer.lookup.first() == Some(&Within::Process)
+    }
+
+    fn looks_in(&self, place: Within) -> bool {
+        self.layer.lookup.contains(&place)
     }
 }
 
 fn bad_text(bad: BadText) -> Failure {
-    let code = if bad.too_deep { "reference-too-deep" } else { "unresolved-reference" };
+    let code = match bad.too_deep {
+        _ if bad.is_unknown => UNREADABLE,
+        true => "reference-too-deep",
+        false => "unresolved-reference",
+    };
     Failure::new(code, bad.problem)
 }
 
@@ -351,14 +435,22 @@ fn meaning(
                 }
             },
         },
-        Target::Name(name) => {
-            let naming = reading.naming.or_else(|| first_naming(reading.resolution));
-            let meant = match naming {
-                Some(naming) => resolution.setting_named(naming, name).map_err(|clash| {
-                    let keys = [clash.one, clash.other].map(|key| resolution.keys().show(key));
-                    format!("both {} and {} have that variable", keys[0], keys[1])
-                })?,
-                None => None,
+        Target::Shell(name) => Referent::Early(answers.earlier(name, reading)?),
+        Target::Beside(name) => match beside(&resolution, reading, name) {
+            Some(key) => setting(key),
+            None => Referent::Nothing(format!("no {name} in the same section")),
+        },
+        Target::Name(name) | Target::Any(name) => {
+            let has_variable = || answers.outside.variable(name).is_ok_and(|it| it.is_some());
+            let is_process_first = reading.has_process_first() && !reading.is_from_store;
+            let meant = match &reference.target {
+                _ if is_process_first && answers.outside.reads_variables() && has_variable() => None,
+                _ if !reading.looks_in(Within::File) && !reading.looks_in(Within::Weaker) => None,
+                Target::Any(name) => match setting_of_key(&resolution, name) {
+                    Some(key) => Some(key),
+                    None => setting_of_variable(&resolution, reading, name)?,
+                },
+                _ => setting_of_variable(&resolution, reading, name)?,
             };
             match meant {
                 Some(key) => setting(key),
@@ -366,17 +458,54 @@ fn meaning(
                 None if reading.is_from_store => {
                     Referent::Nothing(format!("no setting has the variable {name}"))
                 }
+                None if !reading.looks_in(Within::Process) => {
+                    Referent::Nothing(format!("no setting {name} here"))
+                }
                 None => Referent::Variable(name.clone()),
             }
         }
     };
     match meaning {
         // Who writes into a store must not learn what this machine has.
-        Referent::Variable(_) | Referent::File(_) if reading.is_from_store => {
+        Referent::Variable(_) | Referent::File(_) | Referent::Early(Earlier::Variable(_))
+            if reading.is_from_store =>
+        {
             Err("a value from a store can refer to settings only".to_owned())
         }
         meaning => Ok(meaning),
     }
+}
+
+/// The setting whose variable has that name.
+fn setting_of_variable(
+    resolution: &Resolution,
+    reading: &TextContext<'_>,
+    name: &str,
+) -> Result<Option<KeyId>, String> {
+    let Some(naming) = reading.naming() else { return Ok(None) };
+    resolution.setting_named(naming, name).map_err(|clash| {
+        let keys = [clash.one, clash.other].map(|key| resolution.keys().show(key));
+        format!("both {} and {} have that variable", keys[0], keys[1])
+    })
+}
+
+/// The setting that has such a key, whatever characters are in its segments.
+fn setting_of_key(resolution: &Resolution, name: &str) -> Option<KeyId> {
+    let segments: Vec<String> = name.split('.').map(str::to_owned).collect();
+    setting_at(resolution, &KeyPath::from_segments(segments)?).ok()
+}
+
+/// The setting of that name beside the one that a text is for: in any case, as who reads such files has it.
+fn beside(resolution: &Resolution, reading: &TextContext<'_>, name: &str) -> Option<KeyId> {
+    let offers = &resolution.readings().readings[reading.at.0 as usize].offers;
+    let own = offers.iter().find(|offer| offer.leaf == reading.at.1)?.key;
+    let keys = resolution.keys();
+    let above = keys.parent(own);
+    let exact = keys.find_child(above, name).filter(|key| resolution.is_setting(*key));
+    exact.or_else(|| {
+        let mut others = keys.children(above).filter(|key| resolution.is_setting(*key));
+        others.find(|key| keys.segment(*key).eq_ignore_ascii_case(name))
+    })
 }
 
 fn first_naming(resolution: &Resolution) -> Option<&Naming> {
@@ -419,18 +548,11 @@ pub(super) fn references_of<'p>(pieces: &'p [Piece], into: &mut Vec<&'p Referenc
 }
 
 /// Every reference in the texts of a leaf, those in fallbacks too; none where a text is no proper one.
-pub(crate) fn all_references(
-    value: &Value,
-    literal_dollars: &[u32],
-    names_are_variables: bool,
-    depth: usize,
-) -> Vec<Reference> {
-    let rules = TextRules { literal_dollars, names_are_variables, depth };
+pub(crate) fn all_references(value: &Value, rules: TextRules<'_>) -> Vec<Reference> {
     let mut texts = Vec::new();
-    collect_texts(value, &mut texts);
-    let texts = texts.into_iter().filter(|text| may_refer(text));
+    collect_texts(value, rules.dialect, &mut texts);
     let mut open: Vec<Piece> =
-        texts.filter_map(|text| take_apart(text, rules).ok()).flatten().collect();
+        texts.into_iter().filter_map(|text| take_apart(text, rules).ok()).flatten().collect();
     let mut references = Vec::new();
     while let Some(piece) = open.pop() {
         if let Piece::Reference(mut reference) = piece {
@@ -441,6 +563,17 @@ pub(crate) fn all_references(
     references
 }
 
+/// How the texts of a leaf of a reading are taken apart.
+pub(crate) fn rules_of<'r>(reading: &'r Reading, layer: &Layer, leaf: u32, depth: usize) -> TextRules<'r> {
+    TextRules {
+        literal_dollars: reading.document.literal_dollars(leaf as usize),
+        names_are_variables: matches!(layer.names_in(&reading.document), Names::Variables(_)),
+        depth,
+        dialect: layer.dialect,
+        has_escapes: !reading.document.is_shell,
+    }
+}
+
 /// The references in the texts of a candidate, in order, taken apart as the expansion does.
 pub(super) fn pieces_of(
     answers: &Answers<'_>,
@@ -449,8 +582,8 @@ pub(super) fn pieces_of(
 ) -> Vec<Vec<Piece>> {
     let reading = TextContext::of(resolution, candidate);
     let mut texts = Vec::new();
-    collect_texts(&resolution.leaf(candidate).value, &mut texts);
-    texts.into_iter().filter_map(|text| take_apart(text, reading.rules(answers)).ok()).collect()
+    collect_texts(&resolution.leaf(candidate).value, reading.layer.dialect, &mut texts);
+    texts.into_iter().filter_map(|text| take_apart(text, reading.rules(answers.limits.depth)).ok()).collect()
 }
 
 /// The pieces of the text that decides a setting alone; none if that is no text with references.
@@ -466,12 +599,14 @@ pub(crate) fn winning_pieces(answers: &Answers<'_>, key: KeyId) -> Option<Vec<Pi
     pieces_of(answers, resolution, candidate).pop()
 }
 
-fn collect_texts<'v>(value: &'v Value, texts: &mut Vec<&'v str>) {
+fn collect_texts<'v>(value: &'v Value, dialect: Dialect, texts: &mut Vec<&'v str>) {
     match value {
-        Value::Text(text) if may_refer(text) => texts.push(text),
-        Value::List(items) => items.iter().for_each(|item| collect_texts(&item.value, texts)),
+        Value::Text(text) if dialect.may_refer(text) => texts.push(text),
+        Value::List(items) => {
+            items.iter().for_each(|item| collect_texts(&item.value, dialect, texts));
+        }
         Value::Map(entries) => {
-            entries.iter().for_each(|entry| collect_texts(&entry.value, texts));
+            entries.iter().for_each(|entry| collect_texts(&entry.value, dialect, texts));
         }
         _ => {}
     }

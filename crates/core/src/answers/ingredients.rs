@@ -1,10 +1,11 @@
 //! All that a value is made of, for values that nobody can find out.
 
-use super::expand::{LEFT_OUT, Referent, all_references, meaning_for};
+use super::early::Earlier;
+use super::expand::{LEFT_OUT, Referent, all_references, meaning_for, rules_of};
 use super::{Answers, Asked};
 use crate::model::candidate::CandidateId;
 use crate::model::key::KeyId;
-use crate::model::layer::{Kind, Names};
+use crate::model::layer::Kind;
 use crate::model::place::Origin;
 use crate::model::reference::Reference;
 use crate::model::value::Value;
@@ -99,7 +100,8 @@ impl<'f> Gifts<'f> {
                 for reference in answers.references_of(&resolution, candidate) {
                     match meaning_for(answers, asked.context, &reference, &resolution, candidate) {
                         Ok(Referent::Setting(other)) => open.push(other),
-                        Ok(Referent::Variable(_)) => return true,
+                        // Whose leaf it is does not show whether somebody gave it.
+                        Ok(Referent::Variable(_) | Referent::Early(_)) => return true,
                         _ => {}
                     }
                 }
@@ -112,13 +114,9 @@ impl<'f> Gifts<'f> {
 impl Answers<'_> {
     fn references_of(&self, resolution: &Resolution, candidate: &Candidate) -> Vec<Reference> {
         let layer = resolution.readings().layer(resolution.layer_of(candidate));
-        let document = &resolution.reading(candidate).document;
-        all_references(
-            &resolution.leaf(candidate).value,
-            document.literal_dollars(candidate.leaf as usize),
-            matches!(layer.names, Names::Variables(_)),
-            self.limits.depth,
-        )
+        let reading = resolution.reading(candidate);
+        let rules = rules_of(reading, layer, candidate.leaf, self.limits.depth);
+        all_references(&resolution.leaf(candidate).value, rules)
     }
 
     /// What the setting is made of here; none if not all of that is known.
@@ -170,7 +168,18 @@ impl Answers<'_> {
                 }
                 Ok(Referent::Variable(name)) => self.outside.variable(&name).map(text),
                 Ok(Referent::File(path)) => self.outside.file(&path).map(text),
-                Ok(Referent::Nothing(_)) => Ok(None),
+                Ok(Referent::Early(Earlier::Leaf(reading, leaf))) => {
+                    let asked = Asked { context, key: candidate.key };
+                    let (found, _) = self.earlier_value(asked, resolution, (reading, leaf));
+                    found.map_err(|failure| failure.show())
+                }
+                Ok(Referent::Early(Earlier::Variable(_))) if !self.outside.reads_variables() => {
+                    Err(LEFT_OUT.to_owned())
+                }
+                Ok(Referent::Early(Earlier::Variable(name))) => {
+                    self.outside.variable(&name).map(text)
+                }
+                Ok(Referent::Nothing(_) | Referent::Early(Earlier::Nothing(_))) => Ok(None),
                 Ok(Referent::Uncertain(_)) => return None,
                 Err(problem) => Err(problem),
             };

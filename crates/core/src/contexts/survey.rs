@@ -7,7 +7,7 @@
 use crate::answers::Spent;
 use crate::answers::{Answers, ExpansionLimits, Outside};
 use crate::model::catalogue::Former;
-use crate::model::key::{KeyId, Keys};
+use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::layer::{Layer, Names, Presence};
 use crate::model::reference::Target;
 use crate::model::secret::Secrets;
@@ -20,11 +20,13 @@ use std::sync::Arc;
 
 mod alike;
 mod contexts;
+mod shell;
 mod targets;
 
 pub use alike::Shared;
 pub(crate) use alike::{Families, IsWanted};
 pub use contexts::ContextSet;
+use shell::ShellNames;
 use targets::Targets;
 
 /// A project in many contexts, whose readings share what is the same in them.
@@ -193,6 +195,8 @@ impl Survey {
         const DEPTH: usize = 256;
         let mut targets = Targets { survey: self, first, known: HashMap::new(), names: None };
         let mut by_variable: Option<HashMap<String, Vec<u32>>> = None;
+        let mut shell: Option<ShellNames> = None;
+        let mut more: Vec<(u32, Vec<u32>)> = Vec::new();
         let mut found: Vec<(u32, Vec<u32>, bool, bool)> = Vec::new();
         for mentions in &self.readings {
             let reading = &mentions.reading;
@@ -200,29 +204,54 @@ impl Survey {
             if !layer.references || reading.is_removal {
                 continue;
             }
-            let are_variables = *layer.names_in(&reading.document) != Names::Keys;
             for offer in &reading.offers {
                 let value = &reading.document.leaves[offer.leaf as usize].value;
-                if !crate::answers::holds_reference(value) {
+                if !layer.may_refer(value) {
                     continue;
                 }
                 let Some(family) = self.family_of[offer.key.index()] else { continue };
-                let dollars = reading.document.literal_dollars(offer.leaf as usize);
-                let all = crate::answers::all_references(value, dollars, are_variables, DEPTH);
+                let rules = crate::answers::rules_of(reading, layer, offer.leaf, DEPTH);
+                let all = crate::answers::all_references(value, rules);
                 for reference in all {
                     let elsewhere = !reference.changes.is_empty();
+                    let mut by_name = |name: &str| {
+                        let by = by_variable.get_or_insert_with(|| self.by_variable(first));
+                        by.get(name).cloned().unwrap_or_default()
+                    };
+                    let by_key = |name: &str| {
+                        KeyPath::from_segments(name.split('.').map(str::to_owned).collect())
+                    };
                     let to = match &reference.target {
                         Target::Key(path) => targets.families(path),
-                        Target::Name(name) => {
-                            let by = by_variable.get_or_insert_with(|| self.by_variable(first));
-                            by.get(name).cloned().unwrap_or_default()
+                        Target::Name(name) => by_name(name),
+                        Target::Any(name) => {
+                            let mut to = by_name(name);
+                            to.extend(by_key(name).iter().flat_map(|path| targets.families(path)));
+                            to
+                        }
+                        Target::Beside(_) => {
+                            let above = first.keys.parent(offer.key);
+                            let beside = first.keys.children(above);
+                            beside.filter_map(|key| self.family_of[key.index()]).collect()
+                        }
+                        Target::Shell(name) => {
+                            let shell = shell.get_or_insert_with(|| ShellNames::of(self, first));
+                            let (readings, names) = shell.reach(name);
+                            more.push((family, readings.clone()));
+                            names.iter().flat_map(|name| by_name(name)).collect()
                         }
                         Target::Variable(_) | Target::File(_) => Vec::new(),
                     };
-                    let outside = !matches!(&reference.target, Target::Key(_));
+                    let outside = !matches!(&reference.target, Target::Key(_) | Target::Beside(_));
                     found.push((family, to, elsewhere, outside));
                 }
             }
+        }
+        for (family, readings) in more {
+            let family = &mut self.families[family as usize];
+            family.readings.extend(readings);
+            family.readings.sort_unstable();
+            family.readings.dedup();
         }
         for (family, to, elsewhere, outside) in found {
             let family = &mut self.families[family as usize];

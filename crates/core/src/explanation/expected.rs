@@ -104,7 +104,7 @@ impl Wanted {
             let may_become_it = sense.is_none()
                 && self.layer.is_none()
                 && !hides(answers, candidate)
-                && crate::answers::holds_reference(&resolution.leaf(candidate).value);
+                && resolution.may_refer(candidate);
             if sense.is_none() && !may_become_it {
                 continue;
             }

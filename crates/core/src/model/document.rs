@@ -86,6 +86,8 @@ pub struct Document {
     pub yielding: Vec<usize>,
     /// Whether its names are those of variables, whatever those of its layer are (a command line).
     pub are_variables: bool,
+    /// Whether it was read as a shell reads it: its lines count in their order, and quotes are gone.
+    pub is_shell: bool,
     /// What names the file that this is read of, if that is not the layer.
     pub named: Option<NamedBy>,
     /// Where reading stopped before the end, and at what (an operator in a command line).

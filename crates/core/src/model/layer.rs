@@ -6,6 +6,8 @@ use crate::model::document::Document;
 use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::pattern::Pattern;
 use crate::model::place::Span;
+use crate::model::reference::{Dialect, Within};
+use crate::model::value::Value;
 use crate::model::variable::Naming;
 use std::sync::Arc;
 
@@ -218,6 +220,10 @@ pub struct Layer {
     pub removes: Arc<[Removal]>,
     /// Whether `${…}` in its texts is expanded.
     pub references: bool,
+    /// How those are written.
+    pub dialect: Dialect,
+    /// Where the names in them are looked for, in that order.
+    pub lookup: Arc<[Within]>,
     /// What is put before every key.
     pub into: Option<KeyPath>,
     /// Whether the project file marks it as local.
@@ -254,6 +260,8 @@ impl Layer {
             null: Null::default(),
             pins: Pins::default(),
             removes: Arc::new([]),
+            dialect: Dialect::Own,
+            lookup: Within::USUAL.into(),
             references: !matches!(kind, Kind::CommandLine | Kind::Process | Kind::Arguments),
             into: None,
             local: false,
@@ -324,6 +332,11 @@ pub fn list_values<S: AsRef<str>>(values: &[S], conjunction: &str) -> String {
 
 /// # Questions
 impl Layer {
+    /// Whether a value may hold references, as the layer writes them.
+    pub(crate) fn may_refer(&self, value: &Value) -> bool {
+        self.references && value.has_text(|text| self.dialect.may_refer(text))
+    }
+
     /// How the names of one of its documents are read.
     pub fn names_in(&self, document: &Document) -> &Names {
         match &self.front {

@@ -4,6 +4,7 @@ use crate::model::catalogue::is_variable_name;
 use crate::model::key::KeyPath;
 use std::fmt::Write as _;
 
+mod dialects;
 #[cfg(test)]
 mod tests;
 
@@ -25,8 +26,82 @@ pub struct Reference {
     pub written: String,
     /// The axes that it changes for the look-up; `None` unsets one.
     pub changes: Vec<(String, Option<String>)>,
-    /// What replaces something absent or empty.
+    /// What replaces it.
     pub fallback: Option<Vec<Piece>>,
+    /// When the fallback does.
+    pub replaces: Replaces,
+    /// In which dialect it is written.
+    pub dialect: Dialect,
+}
+
+/// A way of writing references in texts.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug, Default)]
+pub enum Dialect {
+    /// `${key}`, `${key:-fallback}`: our own.
+    #[default]
+    Own,
+    /// `$NAME`, `${NAME:-word}`: a POSIX shell's, which knows what was set before.
+    Posix,
+    /// `${key}` and `${key:default}`.
+    Colon,
+    /// `%(key)s`, of the same section.
+    Percent,
+    /// `$(NAME)`.
+    Parens,
+}
+
+/// When the fallback of a reference takes its place.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub enum Replaces {
+    /// Where nothing is set, or an empty string.
+    #[default]
+    Empty,
+    /// Where nothing is set.
+    Unset,
+    /// Where a string is set that is not empty; else it comes to an empty one.
+    NotEmpty,
+    /// Where anything is set; else it comes to an empty string.
+    Set,
+    /// Nowhere: without a value, or with an empty one, its program ends with that message.
+    DemandsValue,
+    /// Nowhere: without a value its program ends with that message.
+    Demands,
+}
+
+/// Where a name in a reference is looked for.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub enum Within {
+    /// In the file that refers to it.
+    File,
+    /// In weaker sources.
+    Weaker,
+    /// In the process environment.
+    Process,
+}
+
+impl Within {
+    /// The usual order.
+    pub const USUAL: [Within; 3] = [Within::File, Within::Weaker, Within::Process];
+}
+
+impl Dialect {
+    /// Every dialect that has a name in a project file, with that name.
+    pub const NAMED: [(&'static str, Dialect); 4] = [
+        ("posix", Dialect::Posix),
+        ("colon", Dialect::Colon),
+        ("percent", Dialect::Percent),
+        ("parens", Dialect::Parens),
+    ];
+
+    /// Whether a text could hold a reference, or something that stands for the sign of one.
+    pub fn may_refer(self, text: &str) -> bool {
+        match self {
+            Dialect::Own | Dialect::Colon => text.as_bytes().contains(&b'$') && text.contains("${"),
+            Dialect::Posix => text.contains(['$', '`']),
+            Dialect::Percent => text.contains('%'),
+            Dialect::Parens => text.contains('$'),
+        }
+    }
 }
 
 /// What a reference names.
@@ -36,6 +111,12 @@ pub enum Target {
     Key(KeyPath),
     /// The setting of that variable, else the process variable of that name.
     Name(String),
+    /// The setting of that key, else of that variable, else the process variable of that name.
+    Any(String),
+    /// The setting of that name beside the one that refers to it.
+    Beside(String),
+    /// What a shell has for that name where it reads the text.
+    Shell(String),
     /// A process variable.
     Variable(String),
     /// The trimmed text of a file.
@@ -47,7 +128,10 @@ impl Target {
     pub fn show(&self) -> String {
         match self {
             Target::Key(path) => path.to_string(),
-            Target::Name(name) => name.clone(),
+            Target::Name(name)
+            | Target::Any(name)
+            | Target::Beside(name)
+            | Target::Shell(name) => name.clone(),
             Target::Variable(name) => format!("variable:{name}"),
             Target::File(path) => format!("file:{path}"),
         }
@@ -57,6 +141,28 @@ impl Target {
 impl Reference {
     /// The reference as it is written, but for the text of its fallback.
     pub fn show(&self) -> String {
+        let written = &self.written;
+        match self.dialect {
+            Dialect::Own => {}
+            Dialect::Posix => {
+                let operator = match (&self.fallback, self.replaces) {
+                    (None, _) => "",
+                    (_, Replaces::Empty) => ":-…",
+                    (_, Replaces::Unset) => "-…",
+                    (_, Replaces::NotEmpty) => ":+…",
+                    (_, Replaces::Set) => "+…",
+                    (_, Replaces::DemandsValue) => ":?…",
+                    (_, Replaces::Demands) => "?…",
+                };
+                return format!("${{{written}{operator}}}");
+            }
+            Dialect::Colon => {
+                let fallback = if self.fallback.is_some() { ":…" } else { "" };
+                return format!("${{{written}{fallback}}}");
+            }
+            Dialect::Percent => return format!("%({written})s"),
+            Dialect::Parens => return format!("$({written})"),
+        }
         let mut shown = format!("${{{}", self.written);
         for (number, (axis, value)) in self.changes.iter().enumerate() {
             let sign = if number == 0 { '@' } else { ',' };
@@ -76,6 +182,8 @@ impl Reference {
 pub struct BadText {
     /// Whether it nests too deep, rather than being written wrongly.
     pub too_deep: bool,
+    /// Whether only the program that reads it can know what it comes to.
+    pub is_unknown: bool,
     /// The clause.
     pub problem: String,
 }
@@ -89,17 +197,18 @@ pub struct TextRules<'a> {
     pub names_are_variables: bool,
     /// How deep fallbacks may nest.
     pub depth: usize,
-}
-
-/// Whether `text` could hold a reference, or a `$${` that stands for `${`.
-pub fn may_refer(text: &str) -> bool {
-    text.as_bytes().contains(&b'$') && text.contains("${")
+    /// How references are written.
+    pub dialect: Dialect,
+    /// Whether a `\` before a `$` is still there, as nobody has taken quotes away.
+    pub has_escapes: bool,
 }
 
 /// Takes a text apart, from left to right.
 pub fn take_apart(text: &str, rules: TextRules<'_>) -> Result<Vec<Piece>, BadText> {
-    let mut parser = Parser { text, at: 0, rules };
-    parser.pieces(0)
+    match rules.dialect {
+        Dialect::Own => Parser { text, at: 0, rules }.pieces(0),
+        _ => dialects::take_apart(text, rules),
+    }
 }
 
 struct Parser<'t> {
@@ -166,7 +275,7 @@ impl<'t> Parser<'t> {
     fn reference(&mut self, depth: usize) -> Result<Reference, BadText> {
         if depth > self.rules.depth {
             let problem = format!("fallbacks nest more than {} deep", self.rules.depth);
-            return Err(BadText { too_deep: true, problem });
+            return Err(BadText { too_deep: true, is_unknown: false, problem });
         }
         let start = self.at;
         let target = self.target()?;
@@ -192,7 +301,8 @@ impl<'t> Parser<'t> {
             });
         }
         self.at += 1;
-        Ok(Reference { target, written, changes, fallback })
+        let (replaces, dialect) = (Replaces::default(), Dialect::Own);
+        Ok(Reference { target, written, changes, fallback, replaces, dialect })
     }
 
     fn target(&mut self) -> Result<Target, BadText> {
@@ -246,7 +356,7 @@ impl<'t> Parser<'t> {
 }
 
 fn bad(problem: String) -> BadText {
-    BadText { too_deep: false, problem }
+    BadText { too_deep: false, is_unknown: false, problem }
 }
 
 fn unterminated() -> BadText {

@@ -117,6 +117,16 @@ impl Type {
 }
 
 impl Value {
+    /// Whether any text in it is such a one.
+    pub(crate) fn has_text(&self, is_such: impl Fn(&str) -> bool + Copy) -> bool {
+        match self {
+            Value::Text(text) => is_such(text),
+            Value::List(items) => items.iter().any(|item| item.value.has_text(is_such)),
+            Value::Map(entries) => entries.iter().any(|entry| entry.value.has_text(is_such)),
+            _ => false,
+        }
+    }
+
     /// Whether both are the same value: a whole number is, written with or without a point.
     pub fn is_same(&self, other: &Value) -> bool {
         match (self, other) {

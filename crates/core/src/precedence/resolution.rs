@@ -506,6 +506,12 @@ impl Resolution {
         &self.readings.readings[candidate.reading as usize]
     }
 
+    /// Whether what a candidate has may hold references, as its layer writes them.
+    pub(crate) fn may_refer(&self, candidate: &Candidate) -> bool {
+        let layer = self.readings().layer(self.layer_of(candidate));
+        layer.may_refer(&self.leaf(candidate).value)
+    }
+
     /// The leaf that has `candidate`.
     pub fn leaf(&self, candidate: &Candidate) -> &Leaf {
         &self.reading(candidate).document.leaves[candidate.leaf as usize]

@@ -8,10 +8,11 @@ use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
 use crate::error::Error;
 use crate::stores::Store;
 use justwhy_core::{
-    Axis, Condition, Empty, KeyPath, Keys, Null, Pattern, Pins, Removal, Span, Value,
-    is_scope_name, nearest,
+    Axis, Condition, Dialect, Empty, KeyPath, Keys, Null, Pattern, Pins, Removal, Span, Value,
+    Within, is_scope_name, nearest,
 };
 use justwhy_formats::{Format, Kind, Limits, Lowering, NodeId, RowFormat, shown_name};
+use std::sync::Arc;
 
 pub(super) const FIELDS: Fields = Fields {
     of: "a layer",
@@ -41,6 +42,7 @@ pub(super) const FIELDS: Fields = Fields {
         "empty",
         "null",
         "references",
+        "lookup",
         "document",
         "inner",
         "decode",
@@ -151,11 +153,14 @@ fn read(
             || is_line && part::OF_COMMAND_LINES.contains(&field);
         only_for(sink, table, field, may_be, several, &["file", "files"]);
     }
+    let (references, dialect) = references(sink, table);
+    let references = references.unwrap_or(!is_line && !matches!(reads, Some(Reads::Process)));
+    let lookup = lookup(sink, table);
     let (part, under) = match &reads {
         Some(Reads::File(..)) if is_line => {
             (part::of_command_line(sink, table, axes, reads.as_ref()), None)
         }
-        _ if is_files || is_entries => part::read(sink, table, axes, reads.as_ref()),
+        _ if is_files || is_entries => part::read(sink, table, axes, (reads.as_ref(), dialect)),
         _ => (None, None),
     };
     only_for(sink, table, "format", is_files, several, &["file", "files"]);
@@ -169,8 +174,6 @@ fn read(
         sink.error(Error::new("bad-project", message), at);
     }
     let local = sink.boolean(table, "local").unwrap_or_default();
-    let references = sink.boolean(table, "references");
-    let references = references.unwrap_or(!is_line && !matches!(reads, Some(Reads::Process)));
     let into = into(sink, table);
     let pins = pins(sink, table);
     let removes = removes(sink, table);
@@ -214,6 +217,8 @@ fn read(
         pins,
         removes: removes.into(),
         references,
+        dialect,
+        lookup,
         per_directory,
         at,
     })
@@ -391,6 +396,62 @@ fn command_line(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Opt
             None
         }
     }
+}
+
+/// Whether texts hold references, and how those are written.
+fn references(sink: &mut Sink<'_>, table: NodeId) -> (Option<bool>, Dialect) {
+    let Some(id) = sink.field(table, "references") else { return (None, Dialect::Own) };
+    match &sink.tree.node(id).kind {
+        Kind::Boolean(are_there) => (Some(*are_there), Dialect::Own),
+        Kind::Text(name) => {
+            let found = Dialect::NAMED.iter().find(|(known, _)| known == name);
+            if let Some((_, dialect)) = found {
+                return (Some(true), *dialect);
+            }
+            let names: Vec<&str> = Dialect::NAMED.iter().map(|(name, _)| *name).collect();
+            let message = format!("no way to refer has the name {}", shown_name(name));
+            let error = Error::new("bad-project", message);
+            let error = match nearest(name, names.iter().copied()) {
+                Some(near) => error.help(format!("did you mean \"{near}\"?")),
+                None => error.help(format!(
+                    "write true, false, or one of {}",
+                    justwhy_core::list_values(&names, "and")
+                )),
+            };
+            let at = sink.tree.node(id).at;
+            sink.error(error, at);
+            (None, Dialect::Own)
+        }
+        _ => {
+            sink.wrong_type(id, "true, false, or the name of a way to refer, such as \"posix\"");
+            (None, Dialect::Own)
+        }
+    }
+}
+
+/// Where names in references are looked for.
+fn lookup(sink: &mut Sink<'_>, table: NodeId) -> Arc<[Within]> {
+    const PLACES: [(&str, Within); 3] =
+        [("file", Within::File), ("weaker", Within::Weaker), ("process", Within::Process)];
+    if sink.field(table, "lookup").is_none() {
+        return Within::USUAL.into();
+    }
+    let items = sink.list(table, "lookup").unwrap_or_default();
+    let mut places: Vec<Within> = Vec::new();
+    for item in items {
+        let Some((word, at)) = sink.text_of(item) else { continue };
+        match PLACES.iter().find(|(name, _)| *name == word) {
+            Some((_, place)) if places.contains(place) => {
+                sink.error(Error::new("bad-project", format!("{word} is there twice")), at);
+            }
+            Some((_, place)) => places.push(*place),
+            None => {
+                let error = Error::new("bad-project", "unknown place to look in");
+                sink.error(error.help("write file, weaker or process"), at);
+            }
+        }
+    }
+    places.into()
 }
 
 /// What the name of a variable ends in whose value is the path of a file that has the value.

@@ -5,7 +5,7 @@ use super::fields::Sink;
 use super::template::{KeyTemplate, QueryTemplate};
 use super::{ProjectAxis, ProjectLayer, Reads};
 use crate::error::Error;
-use justwhy_core::{Context, KeyPath, Span};
+use justwhy_core::{Context, Dialect, KeyPath, Span};
 use justwhy_formats::{
     Documents, Filled, Format, Kind, NodeId, Options, Pairs, Part, Under, View,
 };
@@ -131,8 +131,15 @@ pub(super) fn read(
     sink: &mut Sink<'_>,
     table: NodeId,
     axes: &[ProjectAxis],
-    reads: Option<&Reads>,
+    (reads, dialect): (Option<&Reads>, Dialect),
 ) -> (Option<PartTemplate>, Option<KeyTemplate>) {
+    // Only what unquotes as a shell does has to know it.
+    let is_shell = |format: &Format| matches!(format.name(), "env" | "assignments");
+    let has_shell = match reads {
+        Some(Reads::File(_, format) | Reads::Files(_, Some(format))) => is_shell(format),
+        _ => true,
+    };
+    let dialect = Some(dialect).filter(|dialect| has_shell && *dialect != Dialect::Own);
     let fixed = Part {
         documents: None,
         under: None,
@@ -147,6 +154,7 @@ pub(super) fn read(
         inline_comments: sink.boolean(table, "inline_comments").unwrap_or_default(),
         gathers: sink.word(table, "repeat", &[("list", true)]).unwrap_or_default(),
         tolerant: sink.boolean(table, "tolerant").unwrap_or_default(),
+        dialect,
         entry: None,
         command: None,
         includes: None,

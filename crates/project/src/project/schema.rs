@@ -139,6 +139,32 @@ struct Sample {
     required_when_empty: Option<bool>,
 }
 
+/// Whether strings hold references, or how those are written.
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum ReferencesField {
+    Are(bool),
+    Dialect(DialectField),
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+#[schemars(rename = "Dialect")]
+enum DialectField {
+    Posix,
+    Colon,
+    Percent,
+    Parens,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "lowercase")]
+enum Place {
+    File,
+    Weaker,
+    Process,
+}
+
 /// A command line, or where one is.
 #[derive(JsonSchema)]
 #[schemars(untagged)]
@@ -220,7 +246,9 @@ pub(super) struct Layer {
     pin: Option<Pin>,
     empty: Option<ValueOrUnset>,
     null: Option<ValueOrUnset>,
-    references: Option<bool>,
+    references: Option<ReferencesField>,
+    /// Where names in references are looked for, in that order.
+    lookup: Option<Vec<Place>>,
     /// The document of a stream.
     document: Option<Document>,
     /// The format of the string that is read.

@@ -34,7 +34,7 @@ fn changes_type(look: &mut Look<'_>, seen: &Seen<'_>, weaker: &Candidate, strong
     let is_typed =
         seen.declared().is_some_and(|it| it.shape.kind != Declaration::Any || it.gather.is_some());
     let value = |candidate: &Candidate| resolution.leaf(candidate).value.clone();
-    if is_typed || crate::answers::holds_reference(&value(stronger)) {
+    if is_typed || resolution.may_refer(stronger) {
         return;
     }
     let untyped = |candidate: &Candidate| resolution.reading(candidate).untyped;

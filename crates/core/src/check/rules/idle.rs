@@ -189,7 +189,7 @@ fn repeats(seen: &Seen<'_>, candidate: &Candidate) -> (bool, Option<(Arc<Reading
     };
     let Some(weaker) = beneath.find(overridden) else { return (false, None) };
     let (own, other) = (&resolution.leaf(candidate).value, &resolution.leaf(weaker).value);
-    let refers = crate::answers::holds_reference(own) || crate::answers::holds_reference(other);
+    let refers = resolution.may_refer(candidate) || resolution.may_refer(weaker);
     let is_same = match refers {
         true => own == other && resolution.layer_of(candidate) != resolution.layer_of(weaker),
         // Conversion makes a text what the weaker one is.

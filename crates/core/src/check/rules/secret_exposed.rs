@@ -30,8 +30,7 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     }
     let declared = seen.declared().and_then(|declared| declared.secret);
     let is_secret = resolution.secrets().has(seen.key) || resolution.hides(candidate);
-    let refers = crate::answers::holds_reference(&leaf.value)
-        && resolution.readings().layer(reading.layer).references;
+    let refers = resolution.may_refer(candidate);
     let form = match &leaf.value {
         Value::Unread => return,
         _ if resolution.note(candidate).is_some_and(|note| note.encrypted.is_some()) => return,
