@@ -151,6 +151,10 @@ impl Files for Overlay {
 }
 
 impl Process for Overlay {
+    fn host(&self) -> Option<String> {
+        self.inner.host()
+    }
+
     fn current_folder(&self) -> io::Result<PathBuf> {
         self.folder.clone().map_or_else(|| self.inner.current_folder(), Ok)
     }
@@ -165,6 +169,10 @@ impl Process for Overlay {
 }
 
 impl History for Overlay {
+    fn tags(&self, folder: &Path) -> Result<Vec<String>, String> {
+        self.inner.tags(folder)
+    }
+
     fn branch(&self, folder: &Path) -> Branch {
         self.inner.branch(folder)
     }

@@ -4,9 +4,9 @@ use justwhy_project::{Branch, Error, Project, ProjectAxis, Way, World};
 
 use crate::folders::{ancestors, inside};
 use crate::reader::load;
-use hashbrown::HashMap;
-use justwhy_core::{AxisOrigin, AxisValue, Context, Origin, Place};
-use justwhy_formats::{Format, Kind, Tree};
+use hashbrown::{HashMap, HashSet};
+use justwhy_core::{AxisOrigin, AxisValue, Context, Origin, Place, Span, list_values};
+use justwhy_formats::{Format, Kind, Tree, Under, scalar_at, shown_name};
 use std::ffi::{OsStr, OsString};
 use std::sync::{Arc, OnceLock};
 
@@ -265,30 +265,57 @@ impl Situation {
             if values.is_empty() {
                 continue;
             }
-            if axis.default.is_none() {
+            if axis.may_be_unset && axis.default.is_none() {
                 values.push(None);
             }
             count = count.saturating_mul(values.len());
             choices.push((name, values));
         }
-        if count > MOST_CONTEXTS {
-            let message = format!("the axes form more than {MOST_CONTEXTS} contexts");
-            let error = Error::new("limit", message);
-            return Err(error.help("fix some of them: --in AXIS=VALUE"));
+        // Combinations that do not exist are not counted, but going through them takes time.
+        if count > MOST_CONTEXTS.saturating_mul(100) {
+            return Err(too_many());
         }
-        let mut contexts = Vec::new();
+        let mut contexts: Vec<Context> = Vec::new();
+        let mut seen = HashSet::new();
         for number in 0..count {
             let mut rest = number;
             for (name, values) in choices.iter().rev() {
                 chosen.insert((*name).to_owned(), values[rest % values.len()].clone());
                 rest /= values.len();
             }
+            if !self.is_first(&chosen, &choices)? {
+                continue;
+            }
             let context = self.formed(&mut chosen, &choices)?;
-            if self.never(&context).is_none() {
+            let values: Vec<Option<String>> =
+                context.axes.iter().map(|axis| axis.value.clone()).collect();
+            if self.never(&context).is_none() && seen.insert(values) {
                 contexts.push(context);
+            }
+            if contexts.len() > MOST_CONTEXTS {
+                return Err(too_many());
             }
         }
         Ok(contexts)
+    }
+
+    /// Whether every axis that does not exist there has the first of its values, so that of all combinations
+    /// that come to the same one is looked at.
+    fn is_first(
+        &self,
+        chosen: &Chosen,
+        choices: &[(&str, Vec<Option<String>>)],
+    ) -> Result<bool, Error> {
+        if self.project.axes.iter().all(|axis| axis.only.is_empty()) {
+            return Ok(true);
+        }
+        let context = self.unchecked(chosen, false)?;
+        let mut all = choices.iter();
+        Ok(all.all(|(name, values)| {
+            let axis = self.project.axis(name);
+            let exists = axis.is_none_or(|axis| exists(axis, &context));
+            exists || chosen.get(*name) == values.first()
+        }))
     }
 
     /// Whether an axis has the value that another one, all of whose values are known, leads it to, and
@@ -342,10 +369,12 @@ impl Situation {
 
     /// Why the context does not exist.
     fn never(&self, context: &Context) -> Option<Error> {
-        let is_met = |(axis, value): &(String, String)| context.value(axis) == Some(value);
+        let is_met = |(axis, values): &(String, Vec<String>)| {
+            context.value(axis).is_some_and(|value| values.iter().any(|it| it == value))
+        };
         let never = self.project.nevers.iter().find(|never| never.values.iter().all(is_met))?;
         let values: Vec<String> =
-            never.values.iter().map(|(axis, value)| format!("{axis}={value}")).collect();
+            never.values.iter().map(|(axis, values)| format!("{axis}={}", values.join("|"))).collect();
         let message = format!("the combination {} does not exist", values.join(","));
         let at = Some(self.project.text.position(never.at.start));
         let error = Error::new("bad-context", message);
@@ -372,6 +401,25 @@ impl Situation {
             origin: AxisOrigin::Asked,
             passed_over: Vec::new(),
         };
+        for condition in &axis.only {
+            let other = self.project.axes.iter().position(|it| it.axis.name == condition.axis);
+            if let Some(other) = other {
+                self.settle(other, chosen, looks, found)?;
+            }
+        }
+        let here = Context { axes: found.iter().flatten().cloned().collect() };
+        if let Some(condition) = axis.only.iter().find(|condition| !condition.holds(&here)) {
+            let only = format!("{}={}", condition.axis, condition.values.join("|"));
+            if let (Some(Some(asked)), true) = (chosen.get(name), looks) {
+                let message = format!("--in: {name}={asked}: {name} exists only for {only}");
+                let error = Error::new("bad-context", message);
+                return Err(error.help(format!("remove {name}, or choose another {}", condition.axis)));
+            }
+            value.origin = AxisOrigin::Nothing;
+            value.passed_over.push(format!("exists only for {only}"));
+            found[index] = Some(value);
+            return Ok(());
+        }
         if let Some(chosen) = chosen.get(name) {
             value.value.clone_from(chosen);
             found[index] = Some(value);
@@ -407,6 +455,16 @@ impl Situation {
         found[index] = Some(value);
         Ok(())
     }
+}
+
+fn too_many() -> Error {
+    let message = format!("the axes form more than {MOST_CONTEXTS} contexts");
+    Error::new("limit", message).help("fix some of them: --in AXIS=VALUE")
+}
+
+/// Whether an axis exists in a context.
+pub(crate) fn exists(axis: &ProjectAxis, context: &Context) -> bool {
+    axis.only.iter().all(|condition| condition.holds(context))
 }
 
 fn reads_an_axis(axis: &ProjectAxis) -> bool {
@@ -445,6 +503,10 @@ impl Situation {
     ) -> Result<Found, Error> {
         match read {
             Way::Variable(name) => self.variable(axis, name),
+            Way::VariableMap { name, map, at } => self.variable_map(axis, name, (map, *at)),
+            Way::FileKey { path, format, under, .. } => self.file_key(path, *format, under),
+            Way::Host(patterns) => Ok(self.host(patterns)),
+            Way::Tag(patterns) => Ok(self.tag(patterns)),
             Way::File(path) => self.file(path),
             Way::FileVariable { path, name } => self.file_variable(path, name),
             Way::Branch(patterns) => Ok(self.branch(patterns)),
@@ -496,6 +558,75 @@ impl Situation {
             return Err(Error::new("bad-context", message).at_place(Place::whole(Origin::Process)));
         };
         Ok(Found::Value(value.to_owned(), AxisOrigin::Variable(name.to_owned())))
+    }
+
+    /// What the value of a process variable gives.
+    fn variable_map(
+        &self,
+        axis: &ProjectAxis,
+        name: &str,
+        (map, at): (&[(String, String)], Span),
+    ) -> Result<Found, Error> {
+        let (value, origin) = match self.variable(axis, name)? {
+            Found::Value(value, origin) => (value, origin),
+            nothing => return Ok(nothing),
+        };
+        if let Some((_, to)) = map.iter().find(|(from, _)| *from == value) {
+            return Ok(Found::Value(to.clone(), origin));
+        }
+        let from: Vec<&str> = map.iter().map(|(from, _)| from.as_str()).collect();
+        let message = format!(
+            "the environment variable {name} is {}, for which the axis {} has no value",
+            shown_name(&value),
+            axis.axis.name
+        );
+        let position = Some(self.project.text.position(at.start));
+        let error = Error::new("bad-context", message);
+        let error = error.also("mapped at", &self.project.file, position);
+        Err(error.help(format!("set it to {}, or add the value to `map`", list_values(&from, "or"))))
+    }
+
+    fn file_key(&self, path: &str, format: Format, under: &Under) -> Result<Found, Error> {
+        let Some(text) = load(&self.project, &*self.world, path)? else {
+            return Ok(Found::Nothing(format!("file not found: {path}")));
+        };
+        let found = scalar_at(format, text.text(), under, self.project.limits)
+            .map_err(|fault| justwhy_project::attach(fault, path, &text))?;
+        Ok(match found {
+            None => Found::Nothing(format!("{path} does not set it")),
+            Some((value, _)) if value.is_empty() => Found::Nothing(format!("{path} is empty there")),
+            Some((value, at)) => {
+                let line = text.position(at.start).line;
+                Found::Value(value, AxisOrigin::FileKey { path: path.to_owned(), line })
+            }
+        })
+    }
+
+    fn host(&self, patterns: &[(justwhy_project::Glob, String, String)]) -> Found {
+        let Some(name) = self.world.host() else {
+            return Found::Nothing("the name of the host is not known".to_owned());
+        };
+        match patterns.iter().find(|(glob, ..)| glob.matches(&name)) {
+            Some((_, pattern, value)) => {
+                Found::Value(value.clone(), AxisOrigin::Host { name, pattern: pattern.clone() })
+            }
+            None => Found::Nothing(format!("no pattern matches the host {name}")),
+        }
+    }
+
+    fn tag(&self, patterns: &[(justwhy_project::Glob, String, String)]) -> Found {
+        let tags = match self.world.tags(&self.project.folder) {
+            Ok(tags) if tags.is_empty() => return Found::Nothing("HEAD has no git tag".to_owned()),
+            Ok(tags) => tags,
+            Err(why) => return Found::Nothing(why),
+        };
+        for (glob, pattern, value) in patterns {
+            if let Some(name) = tags.iter().find(|name| glob.matches(name)) {
+                let origin = AxisOrigin::Tag { name: name.clone(), pattern: pattern.clone() };
+                return Found::Value(value.clone(), origin);
+            }
+        }
+        Found::Nothing(format!("no pattern matches the git tag {}", list_values(&tags, "or")))
     }
 
     fn file(&self, path: &str) -> Result<Found, Error> {

@@ -5,7 +5,7 @@ use crate::Arguments;
 use crate::changes::Changes;
 use crate::reader::{NotRead, Reader, Touched};
 use crate::session::{Ports, Session};
-use crate::situate::{Situation, follows, led_to};
+use crate::situate::{Situation, exists, follows, led_to};
 use hashbrown::HashMap;
 use justwhy_core::parallel::lock;
 use justwhy_core::{
@@ -334,7 +334,12 @@ impl Snapshot {
             match led_to(axis, context) {
                 Some(Some(led)) => value.value.as_deref() == Some(led),
                 Some(None) => true,
-                None => value.value.is_some() || axis.axis.allowed.is_empty(),
+                None => {
+                    value.value.is_some()
+                        || axis.axis.allowed.is_empty()
+                        || axis.may_be_unset
+                        || !exists(axis, context)
+                }
             }
         })
     }

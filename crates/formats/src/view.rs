@@ -25,7 +25,7 @@ mod query;
 mod tests;
 
 pub use elsewhere::Filled;
-pub use includes::Included;
+pub use includes::{Included, names_at, scalar_at};
 pub use query::Query;
 
 /// How a file is read.

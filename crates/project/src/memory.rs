@@ -108,6 +108,10 @@ impl Files for Memory {
 }
 
 impl Process for Memory {
+    fn host(&self) -> Option<String> {
+        None
+    }
+
     fn current_folder(&self) -> io::Result<PathBuf> {
         Ok(self.folder.clone())
     }
@@ -122,6 +126,10 @@ impl Process for Memory {
 }
 
 impl History for Memory {
+    fn tags(&self, _: &Path) -> Result<Vec<String>, String> {
+        Ok(Vec::new())
+    }
+
     fn branch(&self, _: &Path) -> Branch {
         self.branch.clone().unwrap_or(Branch::NoRepository)
     }

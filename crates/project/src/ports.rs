@@ -54,6 +54,9 @@ pub trait Process: Send + Sync {
     /// The process environment.
     fn variables(&self) -> Vec<(OsString, OsString)>;
 
+    /// The name of the host; none if nobody knows it.
+    fn host(&self) -> Option<String>;
+
     /// How the process that was named is called, and the words that it was started with; none if none was
     /// named, or nobody may see them.
     fn command_line(&self) -> Option<(String, Vec<String>)>;
@@ -63,6 +66,9 @@ pub trait Process: Send + Sync {
 pub trait History: Send + Sync {
     /// The git branch that is checked out where `folder` is.
     fn branch(&self, folder: &Path) -> Branch;
+
+    /// The git tags that HEAD has, in the order of their names; an error is a clause.
+    fn tags(&self, folder: &Path) -> Result<Vec<String>, String>;
 
     /// Whether git tracks files, or would, `folder` being where they are relative to.
     fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking;

@@ -82,8 +82,8 @@ pub struct Project {
 /// A combination of values that does not exist.
 #[derive(Debug)]
 pub struct Never {
-    /// The axes, each with its value.
-    pub values: Vec<(String, String)>,
+    /// The axes, each with its values.
+    pub values: Vec<(String, Vec<String>)>,
     /// Where it is declared.
     pub at: Span,
 }
@@ -333,7 +333,7 @@ impl Project {
     pub fn axis_variables(&self) -> impl Iterator<Item = &str> {
         let reads = self.axes.iter().flat_map(|axis| &axis.read);
         reads.filter_map(|read| match read {
-            Way::Variable(name) => Some(name.as_str()),
+            Way::Variable(name) | Way::VariableMap { name, .. } => Some(name.as_str()),
             _ => None,
         })
     }
@@ -346,7 +346,10 @@ impl Project {
 
     /// What a process variable of that name is for, if it is no setting's: an axis or a store, as a clause.
     pub fn purpose_of(&self, variable: &str) -> Option<String> {
-        let is_it = |way: &Way| matches!(way, Way::Variable(name) if name == variable);
+        let is_it = |way: &Way| match way {
+            Way::Variable(name) | Way::VariableMap { name, .. } => name == variable,
+            _ => false,
+        };
         let axis = self.axes.iter().find(|axis| axis.read.iter().any(is_it));
         let store =
             self.stores.iter().find(|store| store.token_variable.as_deref() == Some(variable));

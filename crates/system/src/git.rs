@@ -271,6 +271,20 @@ pub(super) fn branch(folder: &Path) -> Branch {
     }
 }
 
+/// The tags that HEAD has, in the order of their names.
+pub(super) fn tags(folder: &Path) -> Result<Vec<String>, String> {
+    let words = ["for-each-ref", "--points-at", "HEAD", "--format=%(refname:strip=2)", "refs/tags"];
+    let answer = ask(folder, &words.map(OsStr::new), &[])?;
+    if !answer.status.success() {
+        return Err(match is_no_repository(&answer) {
+            true => "no git repository".to_owned(),
+            false => format!("git: {}", printed(&answer).unwrap_or_default()),
+        });
+    }
+    let names = String::from_utf8_lossy(&answer.stdout).into_owned();
+    Ok(names.lines().map(str::to_owned).collect())
+}
+
 /// Whether git tracks each of the files of a tree, or would if they were added.
 pub(super) fn tracking(tree: &dyn Files, folder: &Path, files: &[PathBuf]) -> Tracking {
     match asked(tree, folder, files) {

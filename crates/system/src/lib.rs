@@ -101,7 +101,21 @@ impl Files for System {
     }
 }
 
+#[cfg(unix)]
+fn host_name() -> Option<String> {
+    rustix::system::uname().nodename().to_str().ok().map(str::to_owned)
+}
+
+#[cfg(not(unix))]
+fn host_name() -> Option<String> {
+    std::env::var("COMPUTERNAME").ok()
+}
+
 impl Process for System {
+    fn host(&self) -> Option<String> {
+        host_name()
+    }
+
     fn current_folder(&self) -> io::Result<PathBuf> {
         std::env::current_dir()
     }
@@ -116,6 +130,10 @@ impl Process for System {
 }
 
 impl History for System {
+    fn tags(&self, folder: &Path) -> Result<Vec<String>, String> {
+        git::tags(folder)
+    }
+
     fn branch(&self, folder: &Path) -> Branch {
         git::branch(folder)
     }

@@ -10,6 +10,7 @@ use crate::model::candidate::CandidateId;
 use crate::model::catalogue::Declared;
 use crate::model::key::KeyId;
 use crate::model::layer::Names;
+use crate::model::reference::Dialect;
 use crate::model::value::Value;
 use crate::precedence::resolution::{Candidate, Resolution};
 use hashbrown::HashSet;
@@ -99,6 +100,8 @@ pub(crate) struct TextSaid<'s> {
     pub(crate) is_handed_down: bool,
     /// The bytes of every `$` that begins no reference.
     pub(crate) literal: &'s [u32],
+    /// Whether its references are written as those of another program.
+    pub(crate) is_of_dialect: bool,
     /// Whether it is in a secret, in which any text may.
     pub(crate) is_hidden: bool,
 }
@@ -137,6 +140,7 @@ impl<'a> Seen<'a> {
             candidate,
             text,
             is_shell_like: *layer.names_in(&reading.document) != Names::Keys,
+            is_of_dialect: layer.references && layer.dialect != Dialect::Own,
             is_handed_down: layer.kind == crate::model::layer::Kind::Process,
             literal: reading.document.literal_dollars(candidate.leaf as usize),
             is_hidden: self.answer.secret || resolution.hides(candidate),

@@ -52,6 +52,27 @@ pub enum AxisOrigin {
     Variable(String),
     /// The text of the file at this path.
     File(String),
+    /// What a file has at a key, or where a query leads.
+    FileKey {
+        /// The path of the file.
+        path: String,
+        /// The line at which the value begins.
+        line: usize,
+    },
+    /// The host on which this runs.
+    Host {
+        /// Its name.
+        name: String,
+        /// The pattern that it matches.
+        pattern: String,
+    },
+    /// A git tag that HEAD has.
+    Tag {
+        /// Its name.
+        name: String,
+        /// The pattern that it matches.
+        pattern: String,
+    },
     /// A variable in an env file.
     FileVariable {
         /// Its name.
@@ -85,6 +106,9 @@ impl AxisOrigin {
             AxisOrigin::Asked => "--in".to_owned(),
             AxisOrigin::Variable(name) => format!("the variable {name}"),
             AxisOrigin::File(path) => path.to_string(),
+            AxisOrigin::FileKey { path, line } => format!("{path}:{line}"),
+            AxisOrigin::Host { name, .. } => format!("host {name}"),
+            AxisOrigin::Tag { name, .. } => format!("git tag {name}"),
             AxisOrigin::FileVariable { name, path, line } => format!("{name} in {path}:{line}"),
             AxisOrigin::Branch { name, pattern } if name == pattern => {
                 format!("git branch {name}")

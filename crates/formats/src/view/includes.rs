@@ -3,6 +3,7 @@
 use super::{Part, Under, View, choose, elsewhere};
 use crate::Limits;
 use crate::fault::{Fault, Faults};
+use crate::manner::Manner;
 use crate::registry::Format;
 use crate::tree::{Kind, NodeId, Tree};
 use justwhy_core::Span;
@@ -95,4 +96,74 @@ fn named(tree: &Tree<'_>, node: NodeId, included: &mut Vec<Included>) -> Result<
         _ => Err(Fault::new(at, "expected the path of a file, or a list of paths")
             .help("make the query of `includes` select strings")),
     }
+}
+
+/// The strings of a list, or the keys of a table, that a text has at a place.
+pub fn names_at(
+    format: Format,
+    text: &str,
+    under: Option<&Under>,
+    limits: Limits,
+) -> Result<Vec<String>, Fault> {
+    let mut faults = Faults::default();
+    let manner = Manner { is_any: true, ..Manner::default() };
+    let tree = format.rules().read(text, manner, limits, &mut faults);
+    if let Some(fault) = faults.in_order().into_iter().next() {
+        return Err(fault);
+    }
+    let mut names = Vec::new();
+    for root in choose::documents(&tree, None)? {
+        let nodes = match under {
+            None => vec![root],
+            Some(Under::Query(query)) => query.select(&tree, root, limits)?,
+            Some(under) => vec![choose::node(&tree, root, under, limits)??],
+        };
+        for node in nodes {
+            let node = tree.followed(node);
+            match &tree.node(node).kind {
+                Kind::Table(_) => {
+                    names.extend(tree.members(node).into_iter().map(|(name, _)| name.to_owned()));
+                }
+                Kind::List(items) => {
+                    for item in tree.children(*items) {
+                        let text = choose::scalar(&tree, item);
+                        let at = tree.node(item).at;
+                        names.push(text.ok_or_else(|| Fault::new(at, "expected a string"))?);
+                    }
+                }
+                _ => {
+                    let at = tree.node(node).at;
+                    let text = choose::scalar(&tree, node);
+                    names.push(text.ok_or_else(|| {
+                        Fault::new(at, "expected a list of strings, or a table")
+                    })?);
+                }
+            }
+        }
+    }
+    Ok(names)
+}
+
+/// The one value that a text has at a place, and where; none if nothing is there.
+pub fn scalar_at(
+    format: Format,
+    text: &str,
+    under: &Under,
+    limits: Limits,
+) -> Result<Option<(String, Span)>, Fault> {
+    let mut faults = Faults::default();
+    let manner = Manner { is_any: true, ..Manner::default() };
+    let tree = format.rules().read(text, manner, limits, &mut faults);
+    if let Some(fault) = faults.in_order().into_iter().next() {
+        return Err(fault);
+    }
+    for root in choose::documents(&tree, None)? {
+        let Ok(node) = choose::node(&tree, root, under, limits)? else { continue };
+        let at = tree.node(tree.followed(node)).at;
+        return match choose::scalar(&tree, node) {
+            Some(text) => Ok(Some((text, at))),
+            None => Err(Fault::new(at, "expected a single value")),
+        };
+    }
+    Ok(None)
 }

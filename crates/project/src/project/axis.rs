@@ -6,8 +6,9 @@ use crate::beyond;
 use crate::error::Error;
 use crate::glob::{Glob, Wanted};
 use crate::ports::World;
-use justwhy_core::{Axis, BadAxisValue, Span, check_axis_value, nearest};
-use justwhy_formats::{Kind, NodeId, shown_name};
+use super::layer::conditions_of;
+use justwhy_core::{Axis, BadAxisValue, Condition, Span, check_axis_value, nearest};
+use justwhy_formats::{Format, Kind, Limits, NodeId, Under, shown_name};
 use std::path::Path;
 
 /// An axis as declared.
@@ -21,6 +22,12 @@ pub struct ProjectAxis {
     pub read: Vec<Way>,
     /// The pattern of the folders whose names are allowed.
     pub directories: Option<String>,
+    /// The file that lists the allowed values, relative to the project's folder.
+    pub allowed_file: Option<String>,
+    /// The values of other axes with which it exists; elsewhere it is unset.
+    pub only: Vec<Condition>,
+    /// Whether it may be unset where commands go through contexts.
+    pub may_be_unset: bool,
     /// Whether it is not declared, and only there because layers read rows by it.
     pub is_implied: bool,
 }
@@ -30,6 +37,30 @@ pub struct ProjectAxis {
 pub enum Way {
     /// A process variable.
     Variable(String),
+    /// A process variable, and what each of its values gives.
+    VariableMap {
+        /// The variable.
+        name: String,
+        /// Its values and what each gives.
+        map: Vec<(String, String)>,
+        /// Where the map is.
+        at: Span,
+    },
+    /// What a file of any format has at a place.
+    FileKey {
+        /// The file.
+        path: String,
+        /// How it is read.
+        format: Format,
+        /// The place.
+        under: Under,
+        /// Where the place is named.
+        at: Span,
+    },
+    /// The name of the host: patterns, as written too, and the value that each gives.
+    Host(Vec<(Glob, String, String)>),
+    /// The git tags that HEAD has: patterns, as written too, and the value that each gives.
+    Tag(Vec<(Glob, String, String)>),
     /// The text of a file.
     File(String),
     /// A variable in an env file.
@@ -58,14 +89,19 @@ impl Way {
     /// Whether it reads the file at that path.
     pub fn reads_file(&self, path: &str) -> bool {
         match self {
-            Way::File(file) | Way::FileVariable { path: file, .. } => file == path,
+            Way::File(file)
+            | Way::FileVariable { path: file, .. }
+            | Way::FileKey { path: file, .. } => file == path,
             _ => false,
         }
     }
 }
 
 pub(super) const FIELDS: Fields =
-    Fields { of: "an axis", known: &["name", "allowed", "open", "default", "read"] };
+    Fields {
+        of: "an axis",
+        known: &["name", "allowed", "open", "default", "read", "only", "may_be_unset"],
+    };
 
 /// The most axes of a project: each may be read from another, all the way.
 const MOST_AXES: usize = 256;
@@ -88,8 +124,9 @@ pub(super) fn read_all(sink: &mut Sink<'_>, world: &dyn World, folder: &Path) ->
         }
         axes.push((axis, at));
     }
-    let axes: Vec<ProjectAxis> = axes.into_iter().map(|(axis, _)| axis).collect();
+    let mut axes: Vec<ProjectAxis> = axes.into_iter().map(|(axis, _)| axis).collect();
     check_maps(sink, &axes);
+    only(sink, &mut axes);
     axes
 }
 
@@ -109,7 +146,7 @@ fn read(
         return None;
     }
     let open = sink.boolean(table, "open").unwrap_or_default();
-    let (allowed, directories) = allowed(sink, table, place);
+    let Allowed { values: allowed, directories, file: allowed_file } = allowed(sink, table, place);
     let axis = Axis { name, allowed, open };
     // A misspelt `allowed` has been reported.
     if names_are_fine && !open && axis.allowed.is_empty() && sink.field(table, "allowed").is_none()
@@ -125,7 +162,18 @@ fn read(
         value
     });
     let read = reads(sink, table, &axis);
-    Some((ProjectAxis { axis, default, read, directories, is_implied: false }, name_at))
+    let may_be_unset = sink.boolean(table, "may_be_unset").unwrap_or_default();
+    let axis = ProjectAxis {
+        axis,
+        default,
+        read,
+        directories,
+        allowed_file,
+        only: Vec::new(),
+        may_be_unset,
+        is_implied: false,
+    };
+    Some((axis, name_at))
 }
 
 /// The `name` of an axis or layer, which it must have.
@@ -148,19 +196,29 @@ fn is_axis_name(name: &str) -> bool {
     name.bytes().all(fine) && name.starts_with(|c: char| c.is_ascii_lowercase())
 }
 
-/// The allowed values, and the pattern of the folders whose names they are.
-fn allowed(
-    sink: &mut Sink<'_>,
-    table: NodeId,
-    place: (&dyn World, &Path),
-) -> (Vec<String>, Option<String>) {
+/// The allowed values, and where they are from.
+#[derive(Default)]
+struct Allowed {
+    values: Vec<String>,
+    /// The pattern of the folders whose names they are.
+    directories: Option<String>,
+    /// The file that lists them.
+    file: Option<String>,
+}
+
+fn allowed(sink: &mut Sink<'_>, table: NodeId, place: (&dyn World, &Path)) -> Allowed {
     let Some(id) = sink.field(table, "allowed") else {
-        return (Vec::new(), None);
+        return Allowed::default();
     };
     if matches!(sink.tree.node(id).kind, Kind::Table(_)) {
-        const FIELDS: Fields = Fields { of: "`allowed`", known: &["directories"] };
+        const FIELDS: Fields =
+            Fields { of: "`allowed`", known: &["directories", "file", "under", "format"] };
         sink.check_names(id, &FIELDS);
-        return directories(sink, id, place);
+        if sink.field(id, "file").is_some() {
+            return listed(sink, id, place).unwrap_or_default();
+        }
+        let (values, directories) = directories(sink, id, place);
+        return Allowed { values, directories, file: None };
     }
     let mut allowed: Vec<(String, Span)> = Vec::new();
     for item in sink.list(table, "allowed").unwrap_or_default() {
@@ -175,7 +233,93 @@ fn allowed(
             allowed.push((value, at));
         }
     }
-    (allowed.into_iter().map(|(value, _)| value).collect(), None)
+    let values = allowed.into_iter().map(|(value, _)| value).collect();
+    Allowed { values, ..Allowed::default() }
+}
+
+/// The strings or keys that a file has at a place.
+fn listed(
+    sink: &mut Sink<'_>,
+    table: NodeId,
+    (world, folder): (&dyn World, &Path),
+) -> Option<Allowed> {
+    let path = file(sink, table)?;
+    let at = sink.place(table, "file");
+    let format = format_of(sink, table, &path)?;
+    let under = match sink.field(table, "under") {
+        Some(_) => Some(under(sink, table)?),
+        None => None,
+    };
+    let repository = beyond::repository_of(world, folder);
+    let read = texts_of(world, (folder, &repository), (&path, format, under.as_ref()));
+    let file = Some(path.clone());
+    match read {
+        Err(error) => {
+            sink.error(error, at);
+            Some(Allowed { file, ..Allowed::default() })
+        }
+        Ok(found) => {
+            let mut values: Vec<String> = Vec::new();
+            for value in found {
+                if check_axis_value(&value).is_err() {
+                    sink.error(characters(&value).also("listed in", &path, None), at);
+                } else if !values.contains(&value) {
+                    values.push(value);
+                }
+            }
+            Some(Allowed { values, file, ..Allowed::default() })
+        }
+    }
+}
+
+/// The strings of a list, or the keys of a table, that a file has at a place.
+fn texts_of(
+    world: &dyn World,
+    (folder, repository): (&Path, &Path),
+    (path, format, under): (&str, Format, Option<&Under>),
+) -> Result<Vec<String>, Error> {
+    let full = folder.join(path);
+    beyond::check(world, repository, &full, path)?;
+    let limits = Limits::default();
+    let bytes = world
+        .read_file(&full, limits.file_bytes)
+        .map_err(|problem| super::unreadable(&problem, path).at(path, None))?;
+    let (text, verdict) = justwhy_formats::decode(bytes);
+    let attach = |fault| crate::error::attach(fault, path, &text);
+    verdict.map_err(attach)?;
+    justwhy_formats::names_at(format, text.text(), under, limits).map_err(attach)
+}
+
+/// The format that a table names, or else the name of its file.
+fn format_of(sink: &mut Sink<'_>, table: NodeId, path: &str) -> Option<Format> {
+    if sink.field(table, "format").is_some() {
+        return super::layer::format_named(sink, table, "format");
+    }
+    let found = Format::of_path(path);
+    if found.is_none() {
+        let at = sink.place(table, "file");
+        let error = Error::new("bad-project", "unknown format");
+        sink.error(error.help("add format = \"toml\", or another one"), at);
+    }
+    found
+}
+
+/// A key or query, in which no axis can be.
+fn under(sink: &mut Sink<'_>, table: NodeId) -> Option<Under> {
+    let (text, at) = sink.text(table, "under")?;
+    let made = match text.starts_with('$') {
+        true => justwhy_formats::Query::parse(&text).map(Under::Query),
+        false => justwhy_core::KeyPath::parse(&text)
+            .map(Under::Key)
+            .map_err(|error| (error.at, error.problem.to_owned())),
+    };
+    match made {
+        Ok(under) => Some(under),
+        Err((_, problem)) => {
+            sink.error(Error::new("bad-project", format!("invalid place: {problem}")), at);
+            None
+        }
+    }
 }
 
 /// The names of the folders that match; one that no axis can have for a value is left out.
@@ -248,7 +392,9 @@ pub(super) fn check_value(sink: &mut Sink<'_>, axis: &Axis, value: &str, at: Spa
 fn reads(sink: &mut Sink<'_>, table: NodeId, axis: &Axis) -> Vec<Way> {
     const FIELDS: Fields = Fields {
         of: "a way to read an axis",
-        known: &["variable", "file", "branch", "folder", "axis", "map"],
+        known: &[
+            "variable", "file", "under", "format", "branch", "folder", "host", "tag", "axis", "map",
+        ],
     };
     let mut reads = Vec::new();
     for item in sink.list(table, "read").unwrap_or_default() {
@@ -276,13 +422,22 @@ fn way(sink: &mut Sink<'_>, item: NodeId, axis: &Axis, at: Span) -> Option<Way> 
         ["file", "variable"] => {
             Some(Way::FileVariable { path: file(sink, item)?, name: variable(sink, item)? })
         }
-        ["branch"] => {
-            let mut branches = Vec::new();
-            for (pattern, name_at, value) in map(sink, item, "branch", axis)? {
-                branches.push((pattern_of(sink, &pattern, name_at)?, pattern, value));
-            }
-            Some(Way::Branch(branches))
+        ["map", "variable"] => {
+            let name = variable(sink, item)?;
+            let at = sink.place(item, "map");
+            let map = map(sink, item, "map", axis)?;
+            let map = map.into_iter().map(|(from, _, to)| (from, to)).collect();
+            Some(Way::VariableMap { name, map, at })
         }
+        ["file", "under"] | ["file", "format", "under"] => {
+            let path = file(sink, item)?;
+            let format = format_of(sink, item, &path)?;
+            let at = sink.place(item, "under");
+            Some(Way::FileKey { path, format, under: under(sink, item)?, at })
+        }
+        ["branch"] => Some(Way::Branch(patterns(sink, item, "branch", axis)?)),
+        ["host"] => Some(Way::Host(patterns(sink, item, "host", axis)?)),
+        ["tag"] => Some(Way::Tag(patterns(sink, item, "tag", axis)?)),
         ["folder"] => {
             let (pattern, at) = sink.text(item, "folder")?;
             Some(Way::Folder(pattern_of(sink, &pattern, at)?, pattern))
@@ -307,13 +462,65 @@ fn way(sink: &mut Sink<'_>, item: NodeId, axis: &Axis, at: Span) -> Option<Way> 
             let several = justwhy_core::list_values(several, "and");
             let message = format!("{several} cannot be combined in one entry");
             let error = Error::new("bad-project", message).help(
-                "write one of { variable }, { file }, { file, variable }, { branch }, { folder }, \
-                 { axis, map }; a list has several",
+                "write one of { variable }, { variable, map }, { file }, { file, variable }, \
+                 { file, under }, { branch }, { folder }, { host }, { tag }, { axis, map }",
             );
             sink.error(error, at);
             None
         }
     }
+}
+
+/// The patterns of a table, each with the value that it gives.
+fn patterns(
+    sink: &mut Sink<'_>,
+    item: NodeId,
+    field: &str,
+    axis: &Axis,
+) -> Option<Vec<(Glob, String, String)>> {
+    let mut patterns = Vec::new();
+    for (pattern, name_at, value) in map(sink, item, field, axis)? {
+        patterns.push((pattern_of(sink, &pattern, name_at)?, pattern, value));
+    }
+    Some(patterns)
+}
+
+/// Where each axis exists, now that all of them are known.
+fn only(sink: &mut Sink<'_>, axes: &mut [ProjectAxis]) {
+    for table in sink.tables("axis") {
+        let Some(id) = sink.table(table, "only") else { continue };
+        let at = sink.tree.node(id).at;
+        let Some((name, _)) = sink.text(table, "name") else { continue };
+        let conditions = conditions_of(sink, id, axes);
+        let from: Vec<String> = conditions.iter().map(|it| it.axis.clone()).collect();
+        let is_circle = from.iter().any(|other| exists_by(axes, other, &name, &mut Vec::new()));
+        if is_circle {
+            let message = format!("the axis {name} decides itself whether it exists");
+            sink.error(Error::new("bad-project", message), at);
+            continue;
+        }
+        if let Some(axis) = axes.iter_mut().find(|axis| axis.axis.name == name) {
+            axis.only = conditions;
+        }
+    }
+}
+
+/// Whether it depends on the axis that is looked for whether another one exists, or which value it has.
+fn exists_by(axes: &[ProjectAxis], axis: &str, wanted: &str, seen: &mut Vec<String>) -> bool {
+    if axis == wanted {
+        return true;
+    }
+    if seen.iter().any(|other| other == axis) {
+        return false;
+    }
+    seen.push(axis.to_owned());
+    let Some(found) = axes.iter().find(|other| other.axis.name == axis) else { return false };
+    let mut from: Vec<&str> = found.only.iter().map(|it| it.axis.as_str()).collect();
+    from.extend(found.read.iter().filter_map(|way| match way {
+        Way::Axis { axis, .. } => Some(axis.as_str()),
+        _ => None,
+    }));
+    from.into_iter().any(|other| exists_by(axes, other, wanted, seen))
 }
 
 fn variable(sink: &mut Sink<'_>, item: NodeId) -> Option<String> {
@@ -402,11 +609,23 @@ pub(super) fn nevers(sink: &mut Sink<'_>, axes: &[ProjectAxis]) -> Vec<Never> {
             let node = sink.tree.node(*entry);
             let (name, name_at) = (node.name.to_string(), node.name_at);
             let axis = named(sink, axes, &name, name_at);
-            let Some((value, value_at)) = sink.text_of(*entry) else { continue };
-            if let Some(axis) = axis {
-                check_value(sink, &axis.axis, &value, value_at);
+            let items: Vec<NodeId> = match &sink.tree.node(*entry).kind {
+                Kind::List(items) => sink.tree.children(*items).collect(),
+                _ => vec![*entry],
+            };
+            if items.is_empty() {
+                let at = sink.tree.node(*entry).at;
+                sink.error(Error::new("bad-project", "an empty list of values never matches"), at);
             }
-            values.push((name, value));
+            let mut of_axis = Vec::new();
+            for item in items {
+                let Some((value, value_at)) = sink.text_of(item) else { continue };
+                if let Some(axis) = axis {
+                    check_value(sink, &axis.axis, &value, value_at);
+                }
+                of_axis.push(value);
+            }
+            values.push((name, of_axis));
         }
         if entries.is_empty() {
             let error = Error::new("bad-project", "empty combination");

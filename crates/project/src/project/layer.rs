@@ -110,6 +110,9 @@ fn imply_row_axis(sink: &mut Sink<'_>, axes: &mut Vec<ProjectAxis>) {
             default: None,
             read: Vec::new(),
             directories: None,
+            allowed_file: None,
+            only: Vec::new(),
+            may_be_unset: false,
             is_implied: true,
         });
     }

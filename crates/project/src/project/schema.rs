@@ -25,7 +25,7 @@ pub(super) struct ProjectFile {
     secrets: Option<Secrets>,
     axis: Option<Vec<Axis>>,
     /// Combinations of values that do not exist.
-    never: Option<Vec<BTreeMap<String, String>>>,
+    never: Option<Vec<BTreeMap<String, OneOrMore>>>,
     /// The layers, weakest first.
     layer: Option<Vec<Layer>>,
     /// The stores whose scopes layers read, by their names.
@@ -105,6 +105,10 @@ pub(super) struct Axis {
     read: Option<Vec<WayField>>,
     /// Whether any value may be given.
     open: Option<bool>,
+    /// The values of other axes with which it exists.
+    only: Option<Conditions>,
+    /// Whether it may be unset where commands go through contexts.
+    may_be_unset: Option<bool>,
 }
 
 #[derive(JsonSchema)]
@@ -115,6 +119,17 @@ enum AllowedField {
     Values(Vec<String>),
     /// The names of the folders that match.
     Directories(Directories),
+    /// The strings or keys of a file.
+    File(ListedIn),
+}
+
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+struct ListedIn {
+    file: String,
+    /// A key or a query of RFC 9535.
+    under: Option<String>,
+    format: Option<Format>,
 }
 
 #[derive(JsonSchema)]
@@ -197,11 +212,18 @@ enum IncludesAre {
 pub(super) struct WayField {
     variable: Option<String>,
     file: Option<String>,
+    /// The place in the file: a key or a query of RFC 9535.
+    under: Option<String>,
+    format: Option<Format>,
     /// Patterns of git branches and the value that each gives.
     branch: Option<BTreeMap<String, String>>,
     folder: Option<String>,
+    /// Patterns of names of hosts and the value that each gives.
+    host: Option<BTreeMap<String, String>>,
+    /// Patterns of git tags and the value that each gives.
+    tag: Option<BTreeMap<String, String>>,
     axis: Option<String>,
-    /// Values of the other axis and the value that each gives.
+    /// Values of the other axis, or of the variable, and the value that each gives.
     map: Option<BTreeMap<String, String>>,
 }
 

@@ -16,7 +16,7 @@ pub(crate) static BARE_DOLLAR: About = About::new(
 );
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
-    let is_told = !said.is_handed_down && !said.is_hidden;
+    let is_told = !said.is_handed_down && !said.is_hidden && !said.is_of_dialect;
     let Some(name) = bare_dollar(said.text, said.literal).filter(|_| is_told) else { return };
     let finding = seen.finding(CheckRule(&BARE_DOLLAR), Fact::new(LITERAL).with("name", name));
     look.findings.add(finding.at(seen.spot(said.candidate, None)).help(match said.is_shell_like {

@@ -18,7 +18,8 @@ pub(crate) static NOT_RUN: About = About::new(
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     // What a process hands down went through its shell already.
-    let why = not_run(said.text, said.is_shell_like).filter(|_| !said.is_handed_down);
+    let is_told = !said.is_handed_down && !said.is_of_dialect;
+    let why = not_run(said.text, said.is_shell_like).filter(|_| is_told);
     let Some(why) = why else { return };
     let finding =
         seen.finding(CheckRule(&NOT_RUN), Fact::new(why)).at(seen.spot(said.candidate, None));
