@@ -15,6 +15,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
 mod chain;
+mod earlier;
 mod early;
 mod expand;
 mod ingredients;

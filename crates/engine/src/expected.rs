@@ -2,6 +2,7 @@
 //! layers that are not read, under near names and outside of sections.
 
 use crate::{Snapshot, select};
+use hashbrown::HashSet;
 use justwhy_core::{
     Answers, Astray, Context, Found, How, KeyId, KeyPath, Presence, Provenance, Resolution, Wanted,
     unread_layers,
@@ -223,8 +224,15 @@ fn other_contexts(asking: &Asking<'_>) -> Result<Vec<Context>, Error> {
         Err(error) if error.code() == "limit" => asking.snapshot.contexts(here)?,
         all => all?,
     };
+    // Nearer than any of them may be one in which a single axis is otherwise.
+    contexts.extend(asking.snapshot.beside(here));
     contexts.retain(|context| differs(context) > 0);
     contexts.sort_by_key(differs);
+    let mut seen = HashSet::new();
+    contexts.retain(|context| {
+        let values = context.axes.iter().map(|axis| axis.value.clone());
+        seen.insert(values.collect::<Vec<_>>())
+    });
     Ok(contexts)
 }
 

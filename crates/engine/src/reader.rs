@@ -245,7 +245,8 @@ impl Reader {
         self.fetch(wanted.iter().flatten());
         for (number, wanted) in wanted.iter_mut().enumerate() {
             let declared = &project.layers[number];
-            if !wanted.is_empty() && declared.part.as_ref().is_some_and(PartTemplate::has_includes) {
+            if !wanted.is_empty() && declared.part.as_ref().is_some_and(PartTemplate::has_includes)
+            {
                 *wanted = self.with_included(declared, std::mem::take(wanted))?;
             }
         }

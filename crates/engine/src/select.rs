@@ -1,8 +1,8 @@
 //! Which settings a person means by what they typed.
 
 use justwhy_core::{
-    Former, KeyId, KeyPath, Layer, LayerIndex, Names, Naming, NearName, Pattern, Reading, Resolution,
-    is_variable_name, nearest_few,
+    Former, KeyId, KeyPath, Layer, LayerIndex, Names, Naming, NearName, Pattern, Reading,
+    Resolution, is_variable_name, nearest_few,
 };
 use justwhy_project::Error;
 

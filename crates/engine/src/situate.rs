@@ -219,6 +219,7 @@ impl Situation {
         let mut chosen: Chosen =
             kept.map(|(_, value)| (value.axis.clone(), value.value.clone())).collect();
         let mut contexts = Vec::with_capacity(count);
+        let mut seen = HashSet::new();
         for number in 0..count {
             let mut rest = number;
             for (name, values) in choices.iter().rev() {
@@ -226,7 +227,10 @@ impl Situation {
                 rest /= values.len();
             }
             let context = self.unchecked(&chosen, false)?;
-            if self.never(&context).is_none() {
+            // An axis that does not exist there is unset in all of them.
+            let values: Vec<Option<String>> =
+                context.axes.iter().map(|axis| axis.value.clone()).collect();
+            if self.never(&context).is_none() && seen.insert(values) {
                 contexts.push(context);
             }
         }
@@ -373,8 +377,11 @@ impl Situation {
             context.value(axis).is_some_and(|value| values.iter().any(|it| it == value))
         };
         let never = self.project.nevers.iter().find(|never| never.values.iter().all(is_met))?;
-        let values: Vec<String> =
-            never.values.iter().map(|(axis, values)| format!("{axis}={}", values.join("|"))).collect();
+        let values: Vec<String> = never
+            .values
+            .iter()
+            .map(|(axis, values)| format!("{axis}={}", values.join("|")))
+            .collect();
         let message = format!("the combination {} does not exist", values.join(","));
         let at = Some(self.project.text.position(never.at.start));
         let error = Error::new("bad-context", message);
@@ -413,7 +420,9 @@ impl Situation {
             if let (Some(Some(asked)), true) = (chosen.get(name), looks) {
                 let message = format!("--in: {name}={asked}: {name} exists only for {only}");
                 let error = Error::new("bad-context", message);
-                return Err(error.help(format!("remove {name}, or choose another {}", condition.axis)));
+                return Err(
+                    error.help(format!("remove {name}, or choose another {}", condition.axis))
+                );
             }
             value.origin = AxisOrigin::Nothing;
             value.passed_over.push(format!("exists only for {only}"));
@@ -583,7 +592,8 @@ impl Situation {
         let position = Some(self.project.text.position(at.start));
         let error = Error::new("bad-context", message);
         let error = error.also("mapped at", &self.project.file, position);
-        Err(error.help(format!("set it to {}, or add the value to `map`", list_values(&from, "or"))))
+        Err(error
+            .help(format!("set it to {}, or add the value to `map`", list_values(&from, "or"))))
     }
 
     fn file_key(&self, path: &str, format: Format, under: &Under) -> Result<Found, Error> {
@@ -594,7 +604,9 @@ impl Situation {
             .map_err(|fault| justwhy_project::attach(fault, path, &text))?;
         Ok(match found {
             None => Found::Nothing(format!("{path} does not set it")),
-            Some((value, _)) if value.is_empty() => Found::Nothing(format!("{path} is empty there")),
+            Some((value, _)) if value.is_empty() => {
+                Found::Nothing(format!("{path} is empty there"))
+            }
             Some((value, at)) => {
                 let line = text.position(at.start).line;
                 Found::Value(value, AxisOrigin::FileKey { path: path.to_owned(), line })

@@ -322,6 +322,16 @@ impl Snapshot {
         self.situation.across(from, names, &rows)
     }
 
+    /// The contexts that differ from one in a single axis, and in those that follow it.
+    pub(crate) fn beside(&self, from: &Context) -> Vec<Context> {
+        let axes = self.project.axes.iter();
+        let values = axes.flat_map(|axis| {
+            let allowed = axis.axis.allowed.iter();
+            allowed.map(|value| (axis.axis.name.clone(), Some(value.clone())))
+        });
+        values.filter_map(|change| self.situation.changed(from, &[change]).ok()).collect()
+    }
+
     /// Whether somebody works in the context, one of those that `fixed` leaves: every axis that lists
     /// values has one of them, and an axis that is read from another one has what that leads to.
     pub fn is_full(&self, context: &Context, fixed: &Context) -> bool {

@@ -150,8 +150,7 @@ pub(crate) fn read_line(
     let mut made = Made::new(keys, reader, line);
     made.read(&items);
     if let End::Operator(at) = end {
-        let written: String =
-            line[at..].chars().take_while(|c| "|;&<>()".contains(*c)).collect();
+        let written: String = line[at..].chars().take_while(|c| "|;&<>()".contains(*c)).collect();
         let place = (reader.place)(Span::new(at, at + written.len()));
         made.options.ends = Some((place, written.into()));
     }
@@ -239,7 +238,9 @@ impl<'m> Made<'m> {
                 break;
             };
             let at = item.place(name.len() + 1);
-            let name_at = item.place(0).map(|at| Span::new(at.start as usize, at.start as usize + name.len()));
+            let name_at = item
+                .place(0)
+                .map(|at| Span::new(at.start as usize, at.start as usize + name.len()));
             let key = self.keys.child(KeyId::ROOT, name);
             let value = Value::Text(value.into());
             let (at, name_at) = (self.mapped(at), self.mapped(name_at));

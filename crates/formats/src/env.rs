@@ -5,9 +5,9 @@ use crate::Limits;
 use crate::edit::lines::{self, text_of};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
+use crate::manner::Manner;
 use crate::splice::{Splice, Way, line_end, line_start, names, whole_lines};
 use crate::tree::{Kind, Node, NodeId, Tree};
-use crate::manner::Manner;
 use crate::write::{Quotes, short_escape, unwritable};
 use justwhy_core::{Dialect, Span, Value};
 use std::borrow::Cow;
@@ -64,7 +64,13 @@ impl FileFormat for Env {
 
 /// Parses lines; every variable is an entry of the root.
 fn read<'t>(text: &'t str, manner: Manner<'_>, faults: &mut Faults) -> Tree<'t> {
-    let mut scanner = Scanner { text, at: 0, tolerant: manner.tolerant, is_posix: manner.dialect == Some(Dialect::Posix), tolerated: Vec::new() };
+    let mut scanner = Scanner {
+        text,
+        at: 0,
+        tolerant: manner.tolerant,
+        is_posix: manner.dialect == Some(Dialect::Posix),
+        tolerated: Vec::new(),
+    };
     let mut tree = Tree::for_text(text.len());
     tree.repeats = manner.tolerant;
     tree.is_shell = true;

@@ -2,9 +2,9 @@
 
 use crate::Limits;
 use crate::fault::{Fault, Faults};
+use crate::manner::Manner;
 use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
-use crate::manner::Manner;
 use justwhy_core::Value;
 
 /// What is to be known of a format before a text is read.

@@ -4,9 +4,9 @@ use crate::Limits;
 use crate::edit::braces;
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
+use crate::manner::Manner;
 use crate::splice::{Splice, Way};
 use crate::tree::{NodeId, Tree};
-use crate::manner::Manner;
 use crate::write::json_text;
 use justwhy_core::Value;
 

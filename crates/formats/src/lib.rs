@@ -48,4 +48,6 @@ pub use rows::RowFormat;
 pub use splice::Step;
 pub use text::decode;
 pub use tree::{Children, Kind, Node, NodeId, Tree};
-pub use view::{Documents, Filled, Included, Pairs, Part, Query, Seen, Under, View, names_at, scalar_at};
+pub use view::{
+    Documents, Filled, Included, Pairs, Part, Query, Seen, Under, View, names_at, scalar_at,
+};

@@ -4,10 +4,10 @@ use crate::Limits;
 use crate::edit::lines::{self, last_leaf, text_of};
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
+use crate::manner::Manner;
 use crate::paths::{Paths, Repeated};
 use crate::splice::{Splice, Way, line_end, names, whole_lines};
 use crate::tree::{NodeId, Tree};
-use crate::manner::Manner;
 use justwhy_core::{Span, Value};
 use std::borrow::Cow;
 

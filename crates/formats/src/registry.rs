@@ -6,8 +6,8 @@
 use crate::Limits;
 use crate::fault::{Fault, Faults};
 use crate::format::FileFormat;
-use crate::tree::Tree;
 use crate::manner::Manner;
+use crate::tree::Tree;
 use crate::{assignments, containerfile, env, hcl, ini, json, properties, toml, whole, xml, yaml};
 
 /// Every format, in the order in which they are listed for people.

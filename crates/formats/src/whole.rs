@@ -4,9 +4,9 @@ use crate::Limits;
 use crate::edit::lines::text_of;
 use crate::fault::{Fault, Faults};
 use crate::format::{About, FileFormat};
+use crate::manner::Manner;
 use crate::splice::{Splice, Way};
 use crate::tree::{Kind, Node, NodeId, Tree};
-use crate::manner::Manner;
 use crate::write::unwritable;
 use justwhy_core::{Span, Value};
 
@@ -30,13 +30,7 @@ impl FileFormat for Whole {
         tree
     }
 
-    fn put(
-        &self,
-        text: &str,
-        _: &Tree<'_>,
-        way: &Way<'_>,
-        value: &Value,
-    ) -> Result<Splice, Fault> {
+    fn put(&self, text: &str, _: &Tree<'_>, way: &Way<'_>, value: &Value) -> Result<Splice, Fault> {
         if way.there.is_none() {
             return Err(unwritable("a new file"));
         }

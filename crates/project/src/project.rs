@@ -4,7 +4,10 @@ use crate::beyond;
 use crate::error::Error;
 use crate::ports::{ReadProblem, World};
 use crate::stores::Store;
-use justwhy_core::{Condition, Declaration, Declared, Dialect, Former, Empty, KeyPath, Null, Pins, Removal, Span, Value, Within};
+use justwhy_core::{
+    Condition, Declaration, Declared, Dialect, Empty, Former, KeyPath, Null, Pins, Removal, Span,
+    Value, Within,
+};
 use justwhy_formats::{Fault, Format, Kind, Limits, Options, RowFormat, Takes, Tree, decode};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -14,6 +17,8 @@ mod axis;
 pub(crate) mod fields;
 mod layer;
 mod layers;
+mod only;
+mod parsed;
 mod part;
 mod rule;
 #[cfg(test)]
@@ -486,6 +491,7 @@ fn read(
     let mut axes = axis::read_all(sink, world, &folder);
     let stores = store::read_all(sink);
     let layers = layer::read_all(sink, &mut axes, &stores, &naming);
+    only::only(sink, &mut axes);
     let nevers = axis::nevers(sink, &axes);
     let mut declarations = setting::Declarations::default();
     declarations.read(sink, &axes);

@@ -1,6 +1,7 @@
 //! The hops that references make, for an explanation.
 
-use super::early::{Earlier, place_of};
+use super::earlier::Earlier;
+use super::early::place_of;
 use super::expand::{Referent, meaning_for, pieces_of, references_of};
 use super::{Answers, Asked};
 use crate::model::key::KeyId;
@@ -133,9 +134,7 @@ impl ChainWalk<'_, '_> {
                 let (found, is_secret) = self.answers.earlier_value(asked, resolution, at);
                 hop.found = match found {
                     Ok(Some(_)) if is_secret => HopValue::Secret,
-                    Ok(Some(value)) => {
-                        HopValue::Value(hide_address_password(&value).into_owned())
-                    }
+                    Ok(Some(value)) => HopValue::Value(hide_address_password(&value).into_owned()),
                     Ok(None) => HopValue::Nothing("it is null".to_owned()),
                     Err(failure) => HopValue::Error(failure.message),
                 };

@@ -1,5 +1,6 @@
 //! Names as a shell knows them: what was set before the text is read.
 
+use super::earlier::Earlier;
 use super::expand::{Expanded, Expansion, Lookup, TextContext};
 use super::{Answers, Asked, Failure, UNREADABLE};
 use crate::model::convert::show_in_text;
@@ -13,25 +14,6 @@ use crate::parallel::lock;
 use crate::precedence::resolution::Resolution;
 use hashbrown::HashMap;
 use std::sync::{Arc, Mutex};
-
-/// What a name was set to before.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub(crate) enum Earlier {
-    /// This leaf of that reading.
-    Leaf(u32, u32),
-    /// The process variable of that name.
-    Variable(String),
-    /// Nothing.
-    Nothing(String),
-}
-
-/// What one expansion has found of what sources had before.
-#[derive(Default)]
-pub(super) struct Early {
-    known: HashMap<(u32, u32), Arc<Expanded>>,
-    /// Those that are being found out.
-    open: Vec<(u32, u32)>,
-}
 
 /// The leaves of a document by their names, those of a name in order.
 type ByName = Arc<HashMap<KeyId, Vec<u32>>>;
@@ -166,7 +148,8 @@ impl Expansion<'_, '_> {
         let (number, leaf) = match earlier {
             Earlier::Nothing(why) => return Ok(Lookup::Nothing(why)),
             Earlier::Variable(name) => {
-                let bad = |problem| Failure::new("unresolved-reference", format!("{name}: {problem}"));
+                let bad =
+                    |problem| Failure::new("unresolved-reference", format!("{name}: {problem}"));
                 return self.variable(&name).map_err(bad);
             }
             Earlier::Leaf(number, leaf) => (number, leaf),
@@ -221,8 +204,11 @@ impl Expansion<'_, '_> {
             (Value::Null | Value::Text(_), _) => found,
             (_, Ok(shown)) => Expanded::of(Value::Text(shown.to_string().into())),
             (_, Err(kind)) => {
-                let message =
-                    format!("{} is {}, which cannot be a part of a string", place(), kind.with_article());
+                let message = format!(
+                    "{} is {}, which cannot be a part of a string",
+                    place(),
+                    kind.with_article()
+                );
                 return Arc::new(self.fail(Failure::new("unresolved-reference", message)));
             }
         };
@@ -253,7 +239,11 @@ fn is_secret(resolution: &Resolution, reading: &crate::reading::Reading, name: K
             .offers
             .iter()
             .find(|offer| {
-                reading.document.leaves.get(offer.leaf as usize).is_some_and(|leaf| leaf.name == name)
+                reading
+                    .document
+                    .leaves
+                    .get(offer.leaf as usize)
+                    .is_some_and(|leaf| leaf.name == name)
             })
             .is_some_and(|offer| resolution.secrets().has(offer.key))
 }

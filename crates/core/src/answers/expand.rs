@@ -1,6 +1,6 @@
 //! Rule 6: what `${…}` in the texts of a candidate becomes.
 
-use super::early::{Earlier, Early};
+use super::earlier::{Earlier, Early};
 use super::{Answers, Asked, Failure, LONGEST_WAY, UNCERTAIN, UNREADABLE, Weight};
 use crate::model::convert::show_in_text;
 use crate::model::key::{KeyId, KeyPath};
@@ -77,7 +77,7 @@ pub(super) struct Expansion<'a, 'o> {
     pub(super) height: usize,
     pub(super) failure: Option<Failure>,
     /// What was found of what sources had before.
-    pub(super) early: Early,
+    pub(super) early: Early<Expanded>,
 }
 
 /// How the texts of a leaf are read.
@@ -239,7 +239,9 @@ impl<'a, 'o> Expansion<'a, 'o> {
             (Some(_), ..) if is_demand => {
                 self.unresolved(format!("`{}`: {why_not}, and its program ends", reference.show()))
             }
-            (fallback, _, found) => self.replaced(reference, fallback.as_deref(), found, why_not, reading),
+            (fallback, _, found) => {
+                self.replaced(reference, fallback.as_deref(), found, why_not, reading)
+            }
         }
     }
 
@@ -444,7 +446,9 @@ fn meaning(
             let has_variable = || answers.outside.variable(name).is_ok_and(|it| it.is_some());
             let is_process_first = reading.has_process_first() && !reading.is_from_store;
             let meant = match &reference.target {
-                _ if is_process_first && answers.outside.reads_variables() && has_variable() => None,
+                _ if is_process_first && answers.outside.reads_variables() && has_variable() => {
+                    None
+                }
                 _ if !reading.looks_in(Within::File) && !reading.looks_in(Within::Weaker) => None,
                 Target::Any(name) => match setting_of_key(&resolution, name) {
                     Some(key) => Some(key),
@@ -564,7 +568,12 @@ pub(crate) fn all_references(value: &Value, rules: TextRules<'_>) -> Vec<Referen
 }
 
 /// How the texts of a leaf of a reading are taken apart.
-pub(crate) fn rules_of<'r>(reading: &'r Reading, layer: &Layer, leaf: u32, depth: usize) -> TextRules<'r> {
+pub(crate) fn rules_of<'r>(
+    reading: &'r Reading,
+    layer: &Layer,
+    leaf: u32,
+    depth: usize,
+) -> TextRules<'r> {
     TextRules {
         literal_dollars: reading.document.literal_dollars(leaf as usize),
         names_are_variables: matches!(layer.names_in(&reading.document), Names::Variables(_)),
@@ -583,7 +592,10 @@ pub(super) fn pieces_of(
     let reading = TextContext::of(resolution, candidate);
     let mut texts = Vec::new();
     collect_texts(&resolution.leaf(candidate).value, reading.layer.dialect, &mut texts);
-    texts.into_iter().filter_map(|text| take_apart(text, reading.rules(answers.limits.depth)).ok()).collect()
+    texts
+        .into_iter()
+        .filter_map(|text| take_apart(text, reading.rules(answers.limits.depth)).ok())
+        .collect()
 }
 
 /// The pieces of the text that decides a setting alone; none if that is no text with references.

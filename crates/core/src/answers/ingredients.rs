@@ -1,6 +1,6 @@
 //! All that a value is made of, for values that nobody can find out.
 
-use super::early::Earlier;
+use super::earlier::Earlier;
 use super::expand::{LEFT_OUT, Referent, all_references, meaning_for, rules_of};
 use super::{Answers, Asked};
 use crate::model::candidate::CandidateId;

@@ -161,7 +161,8 @@ impl Document {
         moved(&mut self.literal_dollars, of);
         moved(&mut self.notes, of);
         let lookalikes = std::mem::take(&mut self.lookalikes).into_iter();
-        self.lookalikes = lookalikes.filter_map(|(it, at, what)| Some((of(it)?, at, what))).collect();
+        self.lookalikes =
+            lookalikes.filter_map(|(it, at, what)| Some((of(it)?, at, what))).collect();
         self.of_process = std::mem::take(&mut self.of_process).into_iter().filter_map(of).collect();
         self.yielding = std::mem::take(&mut self.yielding).into_iter().filter_map(of).collect();
         self

@@ -128,10 +128,9 @@ impl Target {
     pub fn show(&self) -> String {
         match self {
             Target::Key(path) => path.to_string(),
-            Target::Name(name)
-            | Target::Any(name)
-            | Target::Beside(name)
-            | Target::Shell(name) => name.clone(),
+            Target::Name(name) | Target::Any(name) | Target::Beside(name) | Target::Shell(name) => {
+                name.clone()
+            }
             Target::Variable(name) => format!("variable:{name}"),
             Target::File(path) => format!("file:{path}"),
         }

@@ -55,8 +55,7 @@ impl Reader {
                 vec![Error::new(code, message).at(path.clone(), Some(at))]
             };
             if way.contains(&target) {
-                let message =
-                    format!("these files name each other: {}, {target}", way.join(", "));
+                let message = format!("these files name each other: {}, {target}", way.join(", "));
                 return Err(error("bad-file", message));
             }
             if all.len() + way.len() >= MOST_FILES {
@@ -66,12 +65,14 @@ impl Reader {
             let view = view.of_included(&target);
             let are_keys = declared.variables.is_none();
             if view.format.has_variables() && view.format != Format::ENTRY && are_keys {
-                let message = format!(
-                    "{target} has variables, but the names of {} are keys",
-                    declared.name
-                );
-                let help = "add names = \"variables\" to the layer, or make another one for the file";
-                return Err(error("bad-file", message).into_iter().map(|it| it.help(help)).collect());
+                let message =
+                    format!("{target} has variables, but the names of {} are keys", declared.name);
+                let help =
+                    "add names = \"variables\" to the layer, or make another one for the file";
+                return Err(error("bad-file", message)
+                    .into_iter()
+                    .map(|it| it.help(help))
+                    .collect());
             }
             let file = (target.clone(), view);
             self.fetch(std::iter::once(&file));

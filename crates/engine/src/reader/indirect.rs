@@ -36,12 +36,15 @@ impl Reader {
             let mut unread: Vec<(usize, KeyId, String)> = Vec::new();
             for (number, leaf) in one.document.leaves.iter().enumerate() {
                 let written = self.keys.segment(leaf.name).to_owned();
-                let Some(name) = written.strip_suffix(suffix).filter(|name| !name.is_empty()) else {
+                let Some(name) = written.strip_suffix(suffix).filter(|name| !name.is_empty())
+                else {
                     continue;
                 };
                 let is_ours = name.starts_with(&naming.prefix)
                     && known.as_ref().is_none_or(|known| known.contains(name));
-                if !is_ours || one.document.note(narrow(number)).is_some_and(|it| it.unreadable.is_some()) {
+                if !is_ours
+                    || one.document.note(narrow(number)).is_some_and(|it| it.unreadable.is_some())
+                {
                     continue;
                 }
                 let (name, above) = (name.to_owned(), self.keys.parent(leaf.name));
@@ -113,7 +116,7 @@ impl Reader {
                 document.text = Some(text);
                 Found::Content(document, Origin::file(&path))
             }
-            Ok(None) => Found::Unread(format!("its file {path} is not there")),
+            Ok(None) => Found::Unread(format!("its file {path} was not found")),
             Err(error) => Found::Unread(format!("its file cannot be read: {}", error.message())),
         }
     }

@@ -20,8 +20,7 @@ impl Reader {
                 Ok(documents) => documents,
                 Err(fault) => return Err(vec![attach(fault, &project.file, &project.text)]),
             };
-            let with_text =
-                |it: Document| Document { text: Some(project.text.clone()), ..it };
+            let with_text = |it: Document| Document { text: Some(project.text.clone()), ..it };
             let documents = self.taken_in(documents.into_iter().map(with_text).collect(), own);
             self.lines.insert(number, documents);
         }

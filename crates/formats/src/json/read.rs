@@ -2,8 +2,8 @@
 
 use crate::Limits;
 use crate::fault::{Fault, integer_too_large, number_too_large, too_deep};
-use crate::tree::{Children, Kind, Node, NodeId, Tree};
 use crate::manner::Manner;
+use crate::tree::{Children, Kind, Node, NodeId, Tree};
 use jsonc_parser::ast::{self, ObjectPropName, Value};
 use jsonc_parser::common::Ranged as _;
 use jsonc_parser::errors::{ParseError, ParseErrorKind};
@@ -48,6 +48,7 @@ pub(crate) fn parse<'t>(
     };
     let parsed = jsonc_parser::parse_to_ast(text, &CollectOptions::default(), options)
         .map_err(|error| fault(&error, limits))?;
+    check_blanks(text, dialect)?;
     let root = match parsed.value {
         Some(Value::Object(root)) => root,
         Some(other) if manner.is_any => {
@@ -69,10 +70,51 @@ pub(crate) fn parse<'t>(
     Ok(tree)
 }
 
+/// Refuses blanks that RFC 8259 does not have, such as a form feed or a no-break space. The text parses.
+fn check_blanks(text: &str, dialect: Dialect) -> Result<(), Fault> {
+    let bytes = text.as_bytes();
+    if bytes.iter().all(|byte| byte.is_ascii() && !matches!(byte, 0x0b | 0x0c)) {
+        return Ok(());
+    }
+    let mut at = 0;
+    while let Some(byte) = bytes.get(at) {
+        match byte {
+            b'"' => {
+                at += 1;
+                while let Some(found) = memchr::memchr2(b'"', b'\\', &bytes[at..]) {
+                    at += found + 1;
+                    if bytes[at - 1] == b'"' {
+                        break;
+                    }
+                    // What is escaped is never the end.
+                    at += 1;
+                }
+            }
+            b'/' if dialect == Dialect::Commented => {
+                let rest = &text[at..];
+                let length = match rest.starts_with("/*") {
+                    true => rest.find("*/").map(|end| end + 2),
+                    false => rest.find('\n'),
+                };
+                at += length.unwrap_or(rest.len());
+            }
+            0x0b | 0x0c | 0x80.. => {
+                let length = text[at..].chars().next().map_or(1, char::len_utf8);
+                let fault =
+                    Fault::new(Span::new(at, at + length), "this blank is not allowed in JSON");
+                return Err(fault.help("use spaces, tabs and line ends"));
+            }
+            _ => at += 1,
+        }
+    }
+    Ok(())
+}
+
 /// An array of objects: each is a table of the tree, outside of its root.
 pub(crate) fn parse_rows(text: &str, limits: Limits) -> Result<(Tree<'_>, Vec<NodeId>), Fault> {
     let parsed = jsonc_parser::parse_to_ast(text, &CollectOptions::default(), &STRICT)
         .map_err(|error| fault(&error, limits))?;
+    check_blanks(text, Dialect::Strict)?;
     let no_rows = |at: Span, what: &str| {
         Fault::new(at, format!("expected {what}")).help("write rows as [ { \"name\": … }, … ]")
     };

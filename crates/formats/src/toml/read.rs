@@ -16,6 +16,12 @@ use toml_parser::parser::{EventReceiver, ValidateWhitespace};
 use toml_parser::{ErrorSink, Expected, ParseError, Raw, Source};
 
 pub(crate) fn read<'t>(text: &'t str, limits: Limits, faults: &mut Faults) -> Tree<'t> {
+    if text.starts_with('\u{feff}') {
+        // The one that a file may begin with is gone already, and the parser would take another.
+        let fault = Fault::new(Span::new(0, 3), "a second byte order mark");
+        faults.note(fault.help("remove it"));
+        return Tree::for_text(0);
+    }
     let source = Source::new(text);
     let tokens = source.lex().into_vec();
     let mut builder = Builder::new(source, limits);

@@ -89,9 +89,7 @@ fn named(tree: &Tree<'_>, node: NodeId, included: &mut Vec<Included>) -> Result<
             included.push(Included { path: path.to_string(), at });
             Ok(())
         }
-        Kind::List(items) => {
-            tree.children(*items).try_for_each(|item| named(tree, item, included))
-        }
+        Kind::List(items) => tree.children(*items).try_for_each(|item| named(tree, item, included)),
         Kind::Null | Kind::LeftOut => Ok(()),
         _ => Err(Fault::new(at, "expected the path of a file, or a list of paths")
             .help("make the query of `includes` select strings")),
@@ -134,9 +132,11 @@ pub fn names_at(
                 _ => {
                     let at = tree.node(node).at;
                     let text = choose::scalar(&tree, node);
-                    names.push(text.ok_or_else(|| {
-                        Fault::new(at, "expected a list of strings, or a table")
-                    })?);
+                    names.push(
+                        text.ok_or_else(|| {
+                            Fault::new(at, "expected a list of strings, or a table")
+                        })?,
+                    );
                 }
             }
         }

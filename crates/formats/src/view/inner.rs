@@ -2,11 +2,11 @@
 
 use crate::Limits;
 use crate::fault::{Fault, Faults};
+use crate::manner::Manner;
 use crate::registry::Format;
 use crate::splice::Splice;
-use crate::tree::{Children, Kind, Node, NodeId, Tree};
-use crate::manner::Manner;
 use crate::string_map::Map;
+use crate::tree::{Children, Kind, Node, NodeId, Tree};
 use justwhy_core::Span;
 
 /// Reads the string at `node` and puts what it has into the same tree; gives its root.

@@ -2,8 +2,8 @@
 
 use crate::Limits;
 use crate::fault::{Fault, too_deep};
-use crate::tree::{Children, Kind, Node, NodeId, Tree};
 use crate::manner::{Manner, second_document};
+use crate::tree::{Children, Kind, Node, NodeId, Tree};
 use granit_parser::{
     ErrorKind, Event, Options, Parser, ScalarStyle, ScanError, StructureStyle, Tag,
 };
@@ -48,6 +48,8 @@ pub(crate) fn parse<'t>(
 struct Open<'s> {
     node: NodeId,
     is_table: bool,
+    /// Of a block: how far it is indented. Of a flow collection: none.
+    indent: Option<usize>,
     /// The name whose value comes next, and whether it is the merge key.
     name: Option<(Cow<'s, str>, Span, bool)>,
 }
@@ -97,18 +99,20 @@ impl<'s> Reader<'s> {
                 };
                 let at = Span::new(start, start + 1);
                 self.core_tag(tag.as_deref(), "seq", at)?;
-                self.start(Kind::List(Children::default()), anchor, at)?;
+                let indent = self.indent(start, style);
+                self.start(Kind::List(Children::default()), anchor, at, indent)?;
                 self.last_end = start + 1;
             }
             Event::MappingStart(style, anchor, tag) => {
                 let at = Span::new(range.start, range.start);
                 self.core_tag(tag.as_deref(), "map", at)?;
-                self.start(Kind::Table(Children::default()), anchor, at)?;
+                let indent = self.indent(range.start, style);
+                self.start(Kind::Table(Children::default()), anchor, at, indent)?;
                 if style == StructureStyle::Flow {
                     self.last_end = range.end;
                 }
             }
-            Event::SequenceEnd | Event::MappingEnd => self.end(range),
+            Event::SequenceEnd | Event::MappingEnd => self.end(range)?,
             Event::Alias(id) => self.alias(id, range)?,
             Event::Anchor(id, name) => {
                 if let Some(node) = self.last_node {
@@ -138,7 +142,13 @@ impl<'s> Reader<'s> {
         let start = start.unwrap_or(range.start);
         let at = Span::new(start, range.end.max(start));
         self.last_end = range.end;
+        if matches!(style, ScalarStyle::SingleQuoted | ScalarStyle::DoubleQuoted) {
+            self.check_lines(start..range.end, false)?;
+        }
         if self.expects_name() {
+            if tag.is_some_and(|tag| !scalar::is_non_specific(tag) && !tag.is_yaml_core_schema()) {
+                return Err(scalar::foreign_tag(at));
+            }
             let is_merge = style == ScalarStyle::Plain && text == "<<";
             let name = if is_left_out { Cow::Borrowed("") } else { text };
             self.last_node = None;
@@ -227,7 +237,13 @@ impl<'s> Reader<'s> {
         Ok(self.tree.push_child(parent, node))
     }
 
-    fn start(&mut self, kind: Kind<'s>, anchor: usize, at: Span) -> Result<(), Fault> {
+    fn start(
+        &mut self,
+        kind: Kind<'s>,
+        anchor: usize,
+        at: Span,
+        indent: Option<usize>,
+    ) -> Result<(), Fault> {
         if self.open.len() >= self.limits.depth {
             return Err(too_deep(at, self.limits));
         }
@@ -239,7 +255,7 @@ impl<'s> Reader<'s> {
             self.place(kind, at)?
         };
         self.last_node = (anchor != 0).then_some(node);
-        self.open.push(Open { node, is_table, name: None });
+        self.open.push(Open { node, is_table, indent, name: None });
         Ok(())
     }
 
@@ -248,7 +264,56 @@ impl<'s> Reader<'s> {
         self.tree.documents.extend(self.root.take().filter(|_| self.documents > 0));
     }
 
-    fn end(&mut self, range: std::ops::Range<usize>) {
+    /// How far a block collection is indented that begins there.
+    fn indent(&self, start: usize, style: StructureStyle) -> Option<usize> {
+        if style == StructureStyle::Flow {
+            return None;
+        }
+        let line = self.text[..start].rfind('\n').map_or(0, |end| end + 1);
+        let before = &self.text[line..start];
+        let mut column = 0;
+        // A collection may begin on the line of the one that it is in.
+        for c in before.chars() {
+            if !matches!(c, ' ' | '-' | '?' | ':') {
+                break;
+            }
+            column += 1;
+        }
+        Some(column)
+    }
+
+    /// Refuses lines of a quoted string or a flow collection that are indented less than the block in which
+    /// it is asks for. A line that only closes brackets may be at the indentation of the block, as most
+    /// readers have it.
+    fn check_lines(&self, range: std::ops::Range<usize>, is_flow: bool) -> Result<(), Fault> {
+        let Some(text) = self.text.get(range.clone()) else { return Ok(()) };
+        if !text.contains('\n') {
+            return Ok(());
+        }
+        let Some(indent) = self.open.iter().rev().find_map(|open| open.indent) else {
+            return Ok(());
+        };
+        if self.open.last().is_some_and(|open| open.indent.is_none()) {
+            // The outermost collection is looked at as a whole.
+            return Ok(());
+        }
+        let mut at = range.start;
+        for (number, line) in text.split('\n').enumerate() {
+            let spaces = line.len() - line.trim_start_matches(' ').len();
+            let rest = line.trim();
+            let is_blank = rest.is_empty() || is_flow && rest.starts_with('#');
+            let closes = is_flow && rest.starts_with([']', '}']) && spaces >= indent;
+            if number > 0 && !is_blank && !closes && spaces <= indent {
+                let place = at + spaces;
+                let fault = Fault::new(Span::new(place, place), "this line is not indented enough");
+                return Err(fault.help("indent it more than the key that it belongs to"));
+            }
+            at += line.len() + 1;
+        }
+        Ok(())
+    }
+
+    fn end(&mut self, range: std::ops::Range<usize>) -> Result<(), Fault> {
         // A flow collection ends with its bracket, a block one with what is in it.
         if !range.is_empty() {
             self.last_end = range.end;
@@ -256,7 +321,12 @@ impl<'s> Reader<'s> {
         if let Some(closed) = self.open.pop() {
             let at = &mut self.tree.node_mut(closed.node).at;
             at.end = Span::new(0, self.last_end).end.max(at.start);
+            if closed.indent.is_none() {
+                let whole = at.start as usize..at.end as usize;
+                self.check_lines(whole, true)?;
+            }
         }
+        Ok(())
     }
 
     fn core_tag(&self, tag: Option<&Tag>, wanted: &str, at: Span) -> Result<(), Fault> {

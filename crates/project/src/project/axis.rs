@@ -2,11 +2,11 @@
 
 use super::Never;
 use super::fields::{Fields, Sink};
+use super::parsed::format_named;
 use crate::beyond;
 use crate::error::Error;
 use crate::glob::{Glob, Wanted};
 use crate::ports::World;
-use super::layer::conditions_of;
 use justwhy_core::{Axis, BadAxisValue, Condition, Span, check_axis_value, nearest};
 use justwhy_formats::{Format, Kind, Limits, NodeId, Under, shown_name};
 use std::path::Path;
@@ -97,11 +97,10 @@ impl Way {
     }
 }
 
-pub(super) const FIELDS: Fields =
-    Fields {
-        of: "an axis",
-        known: &["name", "allowed", "open", "default", "read", "only", "may_be_unset"],
-    };
+pub(super) const FIELDS: Fields = Fields {
+    of: "an axis",
+    known: &["name", "allowed", "open", "default", "read", "only", "may_be_unset"],
+};
 
 /// The most axes of a project: each may be read from another, all the way.
 const MOST_AXES: usize = 256;
@@ -124,9 +123,8 @@ pub(super) fn read_all(sink: &mut Sink<'_>, world: &dyn World, folder: &Path) ->
         }
         axes.push((axis, at));
     }
-    let mut axes: Vec<ProjectAxis> = axes.into_iter().map(|(axis, _)| axis).collect();
+    let axes: Vec<ProjectAxis> = axes.into_iter().map(|(axis, _)| axis).collect();
     check_maps(sink, &axes);
-    only(sink, &mut axes);
     axes
 }
 
@@ -293,7 +291,7 @@ fn texts_of(
 /// The format that a table names, or else the name of its file.
 fn format_of(sink: &mut Sink<'_>, table: NodeId, path: &str) -> Option<Format> {
     if sink.field(table, "format").is_some() {
-        return super::layer::format_named(sink, table, "format");
+        return format_named(sink, table, "format");
     }
     let found = Format::of_path(path);
     if found.is_none() {
@@ -462,8 +460,7 @@ fn way(sink: &mut Sink<'_>, item: NodeId, axis: &Axis, at: Span) -> Option<Way> 
             let several = justwhy_core::list_values(several, "and");
             let message = format!("{several} cannot be combined in one entry");
             let error = Error::new("bad-project", message).help(
-                "write one of { variable }, { variable, map }, { file }, { file, variable }, \
-                 { file, under }, { branch }, { folder }, { host }, { tag }, { axis, map }",
+                "an entry has one source: `variable`, `file`, `branch`, `folder`, `host`, `tag` or `axis`",
             );
             sink.error(error, at);
             None
@@ -483,44 +480,6 @@ fn patterns(
         patterns.push((pattern_of(sink, &pattern, name_at)?, pattern, value));
     }
     Some(patterns)
-}
-
-/// Where each axis exists, now that all of them are known.
-fn only(sink: &mut Sink<'_>, axes: &mut [ProjectAxis]) {
-    for table in sink.tables("axis") {
-        let Some(id) = sink.table(table, "only") else { continue };
-        let at = sink.tree.node(id).at;
-        let Some((name, _)) = sink.text(table, "name") else { continue };
-        let conditions = conditions_of(sink, id, axes);
-        let from: Vec<String> = conditions.iter().map(|it| it.axis.clone()).collect();
-        let is_circle = from.iter().any(|other| exists_by(axes, other, &name, &mut Vec::new()));
-        if is_circle {
-            let message = format!("the axis {name} decides itself whether it exists");
-            sink.error(Error::new("bad-project", message), at);
-            continue;
-        }
-        if let Some(axis) = axes.iter_mut().find(|axis| axis.axis.name == name) {
-            axis.only = conditions;
-        }
-    }
-}
-
-/// Whether it depends on the axis that is looked for whether another one exists, or which value it has.
-fn exists_by(axes: &[ProjectAxis], axis: &str, wanted: &str, seen: &mut Vec<String>) -> bool {
-    if axis == wanted {
-        return true;
-    }
-    if seen.iter().any(|other| other == axis) {
-        return false;
-    }
-    seen.push(axis.to_owned());
-    let Some(found) = axes.iter().find(|other| other.axis.name == axis) else { return false };
-    let mut from: Vec<&str> = found.only.iter().map(|it| it.axis.as_str()).collect();
-    from.extend(found.read.iter().filter_map(|way| match way {
-        Way::Axis { axis, .. } => Some(axis.as_str()),
-        _ => None,
-    }));
-    from.into_iter().any(|other| exists_by(axes, other, wanted, seen))
 }
 
 fn variable(sink: &mut Sink<'_>, item: NodeId) -> Option<String> {

@@ -2,8 +2,9 @@
 
 use super::axis::{check_value, named, pattern_of, required_name};
 use super::fields::{Fields, Sink};
+use super::parsed::{format_named, template};
 use super::part::{self, PartTemplate};
-use super::template::{PathTemplate, Piece, TemplateError};
+use super::template::{PathTemplate, Piece};
 use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
 use crate::error::Error;
 use crate::stores::Store;
@@ -192,8 +193,7 @@ fn read(
         false => variables(sink, table, (reads.as_ref(), part.as_ref()), naming),
     };
     let indirect = indirect(sink, table, variables.is_some());
-    let includes_are =
-        sink.word(table, "includes_are", &[("weaker", false), ("stronger", true)]);
+    let includes_are = sink.word(table, "includes_are", &[("weaker", false), ("stronger", true)]);
     if includes_are.is_some() && sink.field(table, "includes").is_none() {
         refuse(sink, table, "includes_are", "`includes_are` needs `includes`");
     }
@@ -606,41 +606,6 @@ fn unknown_format() -> Error {
 
 fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
     format_named(sink, table, "format")
-}
-
-/// The format that a field names.
-pub(super) fn format_named(sink: &mut Sink<'_>, table: NodeId, field: &str) -> Option<Format> {
-    let (name, at) = sink.text(table, field)?;
-    if let Some(format) = Format::named(&name) {
-        return Some(format);
-    }
-    let names: Vec<&str> = Format::all().map(Format::name).collect();
-    let error = Error::new("bad-project", format!("no format has the name {}", shown_name(&name)));
-    let error = match nearest(&name, names.iter().copied()) {
-        Some(near) => error.help(format!("did you mean \"{near}\"?")),
-        None => error.help(format!("the formats are {}", names.join(", "))),
-    };
-    sink.error(error, at);
-    None
-}
-
-pub(super) fn template<T>(
-    sink: &mut Sink<'_>,
-    parsed: Result<T, TemplateError>,
-    what: &str,
-    at: Span,
-) -> Option<T> {
-    match parsed {
-        Ok(template) => Some(template),
-        Err((offset, problem)) => {
-            // The text begins after its opening quote; escapes before the problem would shift it,
-            // and no sensible path has any.
-            let start = at.start as usize + 1 + offset;
-            let message = format!("invalid {what}: {problem}");
-            sink.error(Error::new("bad-project", message), Span::new(start, start));
-            None
-        }
-    }
 }
 
 /// The settings written in the project file.

@@ -30,7 +30,8 @@ impl Project {
     /// Whether a layer describes the place where somebody is.
     pub fn is_local(&self, layer: LayerIndex) -> bool {
         let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number));
-        declared.is_some_and(|it| it.local || matches!(it.reads, Reads::Process | Reads::ProcessLine))
+        declared
+            .is_some_and(|it| it.local || matches!(it.reads, Reads::Process | Reads::ProcessLine))
     }
 
     /// Takes layers out, and the axes that are only there for them.

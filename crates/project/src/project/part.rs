@@ -2,13 +2,12 @@
 
 use super::axis::named;
 use super::fields::Sink;
+use super::parsed::{format_named, template};
 use super::template::{KeyTemplate, QueryTemplate};
 use super::{ProjectAxis, ProjectLayer, Reads};
 use crate::error::Error;
 use justwhy_core::{Context, Dialect, KeyPath, Span};
-use justwhy_formats::{
-    Documents, Filled, Format, Kind, NodeId, Options, Pairs, Part, Under, View,
-};
+use justwhy_formats::{Documents, Filled, Format, Kind, NodeId, Options, Pairs, Part, Under, View};
 use std::sync::Arc;
 
 /// The fields of a layer that are read here.
@@ -182,10 +181,8 @@ pub(super) fn read(
         Some(UnderTemplate::Key(key)) if !in_file => (None, Some(key)),
         under => (under, None),
     };
-    let is_whole = documents.is_none()
-        && in_part.is_none()
-        && includes.is_none()
-        && fixed == Part::default();
+    let is_whole =
+        documents.is_none() && in_part.is_none() && includes.is_none() && fixed == Part::default();
     let part = PartTemplate { documents, under: in_part, includes, fixed };
     ((!is_whole).then_some(part), section)
 }
@@ -200,7 +197,8 @@ pub(super) fn of_command_line(
     let inside = sink.field(table, "command_line")?;
     if sink.field(inside, "under").is_none() {
         let at = sink.tree.node(inside).at;
-        let error = Error::new("bad-project", "`file` needs `under`, the place of the command line in it");
+        let error =
+            Error::new("bad-project", "`file` needs `under`, the place of the command line in it");
         sink.error(error.help("add under = \"scripts.start\", or a query"), at);
     }
     let secret = sink.boolean(table, "secret").unwrap_or_default();
@@ -244,7 +242,7 @@ fn check_format(
 
 fn inner(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
     sink.field(table, "inner")?;
-    super::layer::format_named(sink, table, "inner")
+    format_named(sink, table, "inner")
 }
 
 fn pairs(sink: &mut Sink<'_>, table: NodeId) -> Option<Pairs> {
@@ -371,11 +369,11 @@ fn under(
     let (text, at) = sink.text(table, field)?;
     let under = match text.starts_with('$') {
         true => {
-            let query = super::layer::template(sink, QueryTemplate::parse(&text), "query", at)?;
+            let query = template(sink, QueryTemplate::parse(&text), "query", at)?;
             UnderTemplate::Query(query)
         }
         false => {
-            let key = super::layer::template(sink, KeyTemplate::parse(&text), "section", at)?;
+            let key = template(sink, KeyTemplate::parse(&text), "section", at)?;
             UnderTemplate::Key(key)
         }
     };

@@ -20,7 +20,7 @@ pub(super) struct ProjectFile {
     /// Files that declare settings too.
     catalogue: Option<Vec<CatalogueEntry>>,
     variables: Option<Variables>,
-    names: Option<Names>,
+    names: Option<SettingNames>,
     limits: Option<Limits>,
     secrets: Option<Secrets>,
     axis: Option<Vec<Axis>>,
@@ -61,7 +61,7 @@ pub(super) struct Variables {
 /// When two names mean the same setting.
 #[derive(JsonSchema)]
 #[schemars(deny_unknown_fields)]
-pub(super) struct Names {
+pub(super) struct SettingNames {
     /// Whether names that differ in case, `-` and `_` alone mean the same.
     loose: Option<bool>,
 }

@@ -133,7 +133,8 @@ impl Declarations {
             if first == number || self.declared[first].key == setting.key {
                 continue;
             }
-            let message = format!("{} and {} are the same name", self.declared[first].key, setting.key);
+            let message =
+                format!("{} and {} are the same name", self.declared[first].key, setting.key);
             let (file, at) = &self.places[number];
             let (first_file, first) = &self.places[first];
             let error = Error::new("bad-project", message).at(file.clone(), Some(*at));

@@ -128,7 +128,7 @@ fn says_what_is_wrong_with_the_whole_file() {
         ),
         (
             "justwhy = 1\nwhatever = 'x'",
-            "[bad-project] justwhy.toml:2:1: unknown field: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, limits, secrets, axis, never, layer, store, setting, rule, accept",
+            "[bad-project] justwhy.toml:2:1: unknown field: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, names, limits, secrets, axis, never, layer, store, setting, rule, accept",
         ),
         (
             "justwhy = 1\nstore = []",
@@ -197,7 +197,7 @@ fn says_what_is_wrong_with_an_axis() {
         ),
         (
             "name = 'e'\nopen = true\nread = [{ file = 'x', branch = {} }]",
-            "[bad-project] justwhy.toml:5:9: branch and file cannot be combined in one entry | write one of { variable }, { file }, { file, variable }, { branch }, { folder }, { axis, map }; a list has several",
+            "[bad-project] justwhy.toml:5:9: branch and file cannot be combined in one entry | an entry has one source: `variable`, `file`, `branch`, `folder`, `host`, `tag` or `axis`",
         ),
         (
             "name = 'e'\nopen = true\nread = [{ file = '' }]",
@@ -221,7 +221,7 @@ fn says_what_is_wrong_with_an_axis() {
         ),
         (
             "name = 'e'\nallowed = { folders = 'x/*' }",
-            "[bad-project] justwhy.toml:4:13: unknown field: `allowed` has no field `folders` | its fields are directories",
+            "[bad-project] justwhy.toml:4:13: unknown field: `allowed` has no field `folders` | its fields are directories, file, under, format",
         ),
         (
             "name = 'e'\nallowed = ['a']\n[[never]]\ne = 'b'",
@@ -255,7 +255,7 @@ fn says_what_is_wrong_with_a_layer() {
     for (fields, expected) in [
         (
             "",
-            "[bad-project] justwhy.toml:6:8: the layer reads nothing | add one of: file = \"…\", files = \"…\", rows = \"…\", scope = \"…\", values = { … }, process = true",
+            "[bad-project] justwhy.toml:6:8: the layer reads nothing | add one of `file`, `files`, `entries`, `rows`, `scope`, `values`, `command_line`, `process`",
         ),
         (
             "file = 'a.toml'\nprocess = true",
@@ -503,11 +503,11 @@ fn says_what_is_wrong_with_a_declared_setting() {
         ),
         (
             "[setting.a]\nformerly = ['x']\n[setting.b]\nformerly = ['x']",
-            "[bad-project] justwhy.toml:4:10: the former name x of b is also a name of a | declared at justwhy.toml:2:10 | remove it from one of the two",
+            "[bad-project] justwhy.toml:4:10: the name x of b is also a name of a | declared at justwhy.toml:2:10 | remove it from one of the two",
         ),
         (
             "[setting.a]\nformerly = ['a']",
-            "[bad-project] justwhy.toml:2:10: the former name a of a is also a name of a | declared at justwhy.toml:2:10 | remove it from one of the two",
+            "[bad-project] justwhy.toml:2:10: the name a of a is also a name of a | declared at justwhy.toml:2:10 | remove it from one of the two",
         ),
         (
             "[setting.\"a.b\"]\n[setting.'\"a\".b']",

@@ -42,8 +42,8 @@ impl Keys {
         }
         let written = self.parent(key);
         let above = self.spelled(written, is_map);
-        let is_in_map =
-            !matches!(above, KeyId::ROOT) && std::iter::once(above).chain(self.above(above)).any(is_map);
+        let is_in_map = !matches!(above, KeyId::ROOT)
+            && std::iter::once(above).chain(self.above(above)).any(is_map);
         let segment = self.segment(key).to_owned();
         let own = if above == written { key } else { self.child(above, &segment) };
         if is_in_map {

@@ -125,7 +125,8 @@ impl<'t> Parser<'t> {
             return Ok(self.made(Target::Shell(name.clone()), name, None, Replaces::Empty));
         }
         let Some(inside) = rest.strip_prefix('{') else {
-            let is_parameter = rest.starts_with(|c: char| c.is_ascii_digit() || "(@*#?$!-".contains(c));
+            let is_parameter =
+                rest.starts_with(|c: char| c.is_ascii_digit() || "(@*#?$!-".contains(c));
             return match is_parameter {
                 true => Err(self.unknown(start)),
                 false => Ok(Sign::Plain(1, "$")),
@@ -168,7 +169,7 @@ impl<'t> Parser<'t> {
             return Ok(Sign::Plain(2, "%"));
         }
         let inside = rest.strip_prefix("%(").ok_or_else(|| {
-            bad("`%` must be followed by `(` or `%`; write `%%` for one that stands for itself".to_owned())
+            bad("`%` must be followed by `(` or `%`; write `%%` for a literal `%`".to_owned())
         })?;
         let end = inside.find(')').filter(|end| inside[end + 1..].starts_with('s'));
         let Some(end) = end.filter(|end| *end > 0) else {

@@ -1,9 +1,14 @@
 //! Tests of taking texts apart.
 
-use super::{Piece, Reference, Target, TextRules, may_refer, take_apart};
+use super::{Dialect, Piece, Reference, Target, TextRules, take_apart};
 
-const KEYS: TextRules<'static> =
-    TextRules { literal_dollars: &[], names_are_variables: false, depth: 4 };
+const KEYS: TextRules<'static> = TextRules {
+    literal_dollars: &[],
+    names_are_variables: false,
+    depth: 4,
+    dialect: Dialect::Own,
+    has_escapes: true,
+};
 const VARIABLES: TextRules<'static> = TextRules { names_are_variables: true, ..KEYS };
 
 /// The pieces of a text: plain ones in quotes, references as `kind(target@changes:-fallback)`.
@@ -108,7 +113,7 @@ fn refuses_fallbacks_that_nest_too_deep_without_going_deeper() {
 #[test]
 fn knows_texts_that_cannot_refer() {
     for (text, expected) in [("", false), ("$a {", false), ("a${", true), ("$${x}", true)] {
-        assert_eq!(may_refer(text), expected, "{text}");
+        assert_eq!(Dialect::Own.may_refer(text), expected, "{text}");
     }
 }
 
@@ -118,7 +123,7 @@ fn shows_a_reference_so_that_it_reads_the_same_again() {
         ["${a.b}", "${\"B\"}", "${B}", "${a.\"b c\"@x=y,z=}", "${variable:B}", "${file:a b}"]
     {
         for names_are_variables in [false, true] {
-            let rules = TextRules { literal_dollars: &[], names_are_variables, depth: 8 };
+            let rules = TextRules { names_are_variables, depth: 8, ..KEYS };
             let pieces = take_apart(text, rules).unwrap();
             let [Piece::Reference(reference)] = pieces.as_slice() else { panic!("{text}") };
             assert_eq!(reference.show(), text);

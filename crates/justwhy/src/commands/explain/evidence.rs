@@ -238,7 +238,9 @@ fn said(
 
 /// What is odd about a candidate, or all the reasons for what became of it.
 fn remark(resolution: &Resolution, row: &Row, is_full: bool) -> String {
-    let Row::Said { at, by, verdict, rule, because, through, named, is_old_name, pins, note, .. } = row
+    let Row::Said {
+        at, by, verdict, rule, because, through, named, is_old_name, pins, note, ..
+    } = row
     else {
         return String::new();
     };
