@@ -166,7 +166,8 @@ pub(crate) fn read_list(
     keys: &mut Keys,
 ) -> Result<Vec<Document>, Fault> {
     let mut items = Vec::new();
-    for id in tree.entries(list) {
+    let Kind::List(children) = tree.node(list).kind else { return Ok(Vec::new()) };
+    for id in tree.children(children) {
         let node = tree.node(tree.followed(id));
         let word = match &node.kind {
             Kind::Text(word) => word.to_string(),

@@ -128,15 +128,9 @@ fn read<'t>(text: &'t str, manner: Manner<'_>, faults: &mut Faults) -> Tree<'t> 
             };
             let at = Span::new(at, end);
             let root = tree.push(Node::new(at, Kind::Table(Children::default())));
-            // What it is built on comes first, so that its own variables are the later ones.
-            let own = stages.iter().rev().find(|it| it.name.eq_ignore_ascii_case(&base));
-            let inherited: Vec<NodeId> =
-                own.map(|stage| tree.entries(stage.root).collect()).unwrap_or_default();
-            for id in inherited {
-                let node = tree.node(id);
-                let copy = Node::named(node.name.clone(), node.name_at, node.at, node.kind.clone());
-                tree.push_child(root, copy);
-            }
+            // What it is built on is a weaker document.
+            let built_on = stages.iter().rev().find(|it| it.name.eq_ignore_ascii_case(&base));
+            tree.bases.extend(built_on.map(|stage| (root, stage.root)));
             stages.push(Stage { name, root });
         } else if word.eq_ignore_ascii_case("env") {
             match stages.last() {
@@ -159,8 +153,9 @@ fn read<'t>(text: &'t str, manner: Manner<'_>, faults: &mut Faults) -> Tree<'t> 
         }
         return tree;
     }
-    if let Some(last) = stages.last() {
-        let entries: Vec<NodeId> = tree.entries(last.root).collect();
+    let last = stages.last().map(|stage| stage.root);
+    for root in last.map(|root| tree.with_bases(root)).unwrap_or_default() {
+        let entries: Vec<NodeId> = tree.entries(root).collect();
         for id in entries {
             let node = tree.node(id);
             let copy = Node::named(node.name.clone(), node.name_at, node.at, node.kind.clone());

@@ -47,6 +47,8 @@ pub struct Tree<'s> {
     pub(crate) yielding: Vec<NodeId>,
     /// The roots of the documents of a file that may have several, or be something else than a table.
     pub documents: Vec<NodeId>,
+    /// Roots of documents, each with the one that it is built on.
+    pub(crate) bases: Vec<(NodeId, NodeId)>,
     /// Scalars that other readers of the format take for something else, and for what, by node,
     /// ascending.
     pub lookalikes: Vec<(NodeId, Lookalike)>,
@@ -130,6 +132,7 @@ impl<'s> Tree<'s> {
             yielding: Vec::new(),
             documents: Vec::new(),
             lookalikes: Vec::new(),
+            bases: Vec::new(),
         };
         tree.push(Node::new(Span::default(), Kind::Table(Children::default())));
         tree
@@ -201,6 +204,17 @@ impl<'s> Tree<'s> {
     /// How many nodes there are.
     pub(crate) fn len(&self) -> usize {
         self.nodes.len()
+    }
+
+    /// The root of a document, and before it those that it is built on.
+    pub(crate) fn with_bases(&self, root: NodeId) -> Vec<NodeId> {
+        let mut roots = vec![root];
+        // Every base comes before what is built on it, so that this ends.
+        while let Some((_, base)) = self.bases.iter().find(|(root, _)| roots.last() == Some(root)) {
+            roots.push(*base);
+        }
+        roots.reverse();
+        roots
     }
 
     /// The node itself, or what it is an alias of at last.

@@ -206,7 +206,10 @@ impl Part {
         keys: &mut Keys,
         limits: Limits,
     ) -> Result<Seen, Fault> {
-        let roots = choose::documents(tree, self.documents.as_ref())?;
+        let roots = match choose::documents(tree, self.documents.as_ref()) {
+            Err(nothing) if nothing.code == choose::NOT_THERE => return Ok(Seen::Nothing(nothing)),
+            roots => roots?,
+        };
         let mut documents = Vec::with_capacity(roots.len());
         for root in roots {
             let node = match &self.under {

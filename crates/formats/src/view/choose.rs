@@ -7,6 +7,9 @@ use crate::manner::second_document;
 use crate::tree::{Kind, NodeId, Tree};
 use justwhy_core::{KeyPath, Span};
 
+/// The code of the fault that a document is not there.
+pub(super) const NOT_THERE: &str = "missing-section";
+
 /// The most names that an error lists of what is there.
 const MOST_NAMES: usize = 8;
 
@@ -19,33 +22,31 @@ pub(super) fn documents(tree: &Tree<'_>, chosen: Option<&Documents>) -> Result<V
     };
     match chosen {
         None => match all.as_slice() {
-            [one] => Ok(vec![*one]),
+            [one] => Ok(tree.with_bases(*one)),
             [] => Ok(vec![Tree::ROOT]),
             // Stages have names, and the last one is what is built.
-            [.., last] if !tree.node(*last).name.is_empty() => Ok(vec![*last]),
+            [.., last] if !tree.node(*last).name.is_empty() => Ok(tree.with_bases(*last)),
             [_, second, ..] => Err(second_document(tree.node(*second).at)),
         },
         Some(Documents::All) => Ok(all.clone()),
         Some(Documents::Named(wanted)) => {
             let is_it = |id: &&NodeId| tree.node(**id).name.eq_ignore_ascii_case(wanted);
             match all.iter().rev().find(is_it) {
-                Some(root) => Ok(vec![*root]),
+                Some(root) => Ok(tree.with_bases(*root)),
                 None => {
                     let names: Vec<String> =
                         all.iter().map(|id| shown_name(&tree.node(*id).name)).collect();
-                    let fault =
-                        Fault::new(Span::default(), format!("no stage {}", shown_name(wanted)));
-                    Err(fault.help(format!("the stages are {}", names.join(", "))))
+                    let message = format!("no stage {}", shown_name(wanted));
+                    Err(not_there(message, format!("the stages are {}", names.join(", "))))
                 }
             }
         }
         Some(Documents::Number(number)) => match all.get(number.wrapping_sub(1)) {
             Some(root) => Ok(vec![*root]),
-            None => Err(Fault::new(
-                Span::default(),
+            None => Err(not_there(
                 format!("no document {number}: the file has {count}"),
-            )
-            .help("correct `document` of the layer")),
+                "correct `document` of the layer".to_owned(),
+            )),
         },
         Some(Documents::Matching(wanted)) => matching(tree, wanted),
         Some(Documents::At { key, value }) => {
@@ -58,6 +59,12 @@ pub(super) fn documents(tree: &Tree<'_>, chosen: Option<&Documents>) -> Result<V
             Ok(roots)
         }
     }
+}
+
+/// The fault that a document is not there.
+fn not_there(message: String, help: String) -> Fault {
+    let fault = Fault::new(Span::default(), message).help(help);
+    Fault { code: NOT_THERE, ..fault }
 }
 
 /// The one document that has the values.
@@ -84,8 +91,10 @@ fn matching(tree: &Tree<'_>, wanted: &[(KeyPath, String)]) -> Result<Vec<NodeId>
     };
     match found.as_slice() {
         [one] => Ok(vec![*one]),
-        [] => Err(Fault::new(Span::default(), "no document matches `document`")
-            .help(format!("the file has {}", list(&tree.documents)))),
+        [] => Err(not_there(
+            "no document matches `document`".to_owned(),
+            format!("the file has {}", list(&tree.documents)),
+        )),
         [_, second, ..] => Err(Fault::new(
             tree.node(*second).at,
             format!("{} documents match `document`", found.len()),

@@ -170,9 +170,9 @@ pub(super) fn read(
     if has_stages {
         let stage = sink.text(table, "under").map(|(stage, _)| Documents::Named(stage));
         let documents = stage.map(DocumentsTemplate::Fixed);
-        let is_whole = documents.is_none() && includes.is_none() && fixed == Part::default();
         let part = PartTemplate { documents, under: None, includes, fixed };
-        return ((!is_whole).then_some(part), None);
+        // Each stage is a document, so that one can be weaker than another.
+        return (Some(part), None);
     }
     let under = under(sink, table, "under", axes);
     // What is not yet a table of settings is chosen in the file, not among its settings.

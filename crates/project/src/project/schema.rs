@@ -309,7 +309,7 @@ pub(super) struct Layer {
 enum Document {
     Number(u32),
     Word(AllDocuments),
-    /// The document at whose key `at` the value of the axis stands.
+    /// Each document whose value at the key `at` matches the axis.
     At {
         at: String,
         axis: String,

@@ -1,0 +1,3 @@
+gauges = 12
+zone   = "tide.example"
+labels = { owner = "shore", level = 1 }

@@ -1,0 +1,2 @@
+gauges = 20
+host   = "north.${var.zone}"

@@ -1,0 +1,1 @@
+host = "south.tide.example"

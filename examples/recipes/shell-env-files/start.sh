@@ -1,0 +1,5 @@
+#!/bin/sh
+set -a
+. deploy/defaults.env
+. "deploy/${STAGE:-dev}.env"
+exec collector
