@@ -49,7 +49,7 @@ const EVERY_RULE: [&str; 26] = [
     "stray-quotes web.greeting deploy.env:7",
     "empty-string web.motto deploy.env:9",
     "tolerated - deploy.env:11",
-    "never-active experiments justwhy.toml:36",
+    "never-active experiments justwhy.toml:35",
     "bare-dollar archive.folder settings/defaults.toml:8",
     "not-run archive.stamp settings/defaults.toml:9",
     "old-name audit.readers settings/defaults.toml:13",

@@ -299,7 +299,7 @@ fn takes_loosely_written_names_for_one_setting() {
     place.file("justwhy.toml", more.as_bytes());
     assert_eq!(
         refused(&place, &["list"]),
-        "justwhy.toml:17:10: error: server.max_body and server.MaxBody are the same name"
+        "justwhy.toml:18:10: error: server.max_body and server.MaxBody are the same name"
     );
 }
 
@@ -609,4 +609,189 @@ fn reads_an_axis_from_the_tags_of_a_real_repository() {
         "x",
     ]);
     assert_eq!(from(&place), "git tag v1");
+}
+
+/// What each recipe comes to, as its own program has it: the context, the setting, its value and its place.
+const RECIPES: [(&str, &[(&str, &str)]); 8] = [
+    (
+        "shell-env-files",
+        &[
+            ("dev", "address=\"http://localhost:8080\" deploy/defaults.env:4:9"),
+            ("dev", "release=unreadable deploy/defaults.env:5:9"),
+            ("production", "host=\"gauges.tide.example\" deploy/production.env:1:6"),
+            // The address was put together before the host was set.
+            ("production", "address=\"http://localhost:8080\" deploy/defaults.env:4:9"),
+            (
+                "production",
+                "banner=\"http://localhost:8080 is for the shore desk\" deploy/production.env:3:8",
+            ),
+        ],
+    ),
+    (
+        "compose-stack",
+        &[
+            ("collector", "pool=\"25\" compose.yaml:6:14"),
+            ("collector", "log_level=\"debug\" collector.env:1:11"),
+            ("collector", "interval=\"5m\" services/collector/Containerfile:4:14"),
+            ("collector", "data=\"/data\" services/collector/Containerfile:2:10"),
+            ("forecast", "pool=\"10\" common.env:3:6"),
+        ],
+    ),
+    (
+        "profile-documents",
+        &[
+            ("dev", "gauge.pool.max-size=10 application.yaml:2:20"),
+            ("dev", "gauge.url=\"jdbc:tides://localhost/readings\" application.yaml:3:8"),
+            ("production", "gauge.pool.max-size=25 application.yaml:7:21"),
+            (
+                "production",
+                "gauge.url=\"jdbc:tides://db.tide.example/readings\" application.yaml:3:8",
+            ),
+            ("production", "gauge.retries=\"3\" container.json:2:94"),
+        ],
+    ),
+    (
+        "cluster-manifest",
+        &[
+            (
+                "staging",
+                "address=\"http://collector.staging.tide.example:8080\" cluster/staging.yaml:25:38",
+            ),
+            ("staging", "file.pool.idle=\"2\" cluster/staging.yaml:13:17"),
+            ("staging", "pod_ip=unreadable cluster/staging.yaml:27:26"),
+            ("production", "log_level=\"warning\" cluster/production.yaml:21:40"),
+        ],
+    ),
+    (
+        "chart-values",
+        &[
+            ("staging", "image.tag=\"latest\" chart/values.yaml:4:8"),
+            ("production", "image.tag=\"1.4.2\" justwhy.toml:20:37"),
+            ("production", "replicas=3 justwhy.toml:20:54"),
+        ],
+    ),
+    (
+        "pipeline-workflow",
+        &[
+            ("load", "batch=500 pipeline/load.yaml:8:14"),
+            ("load", "token=unreadable pipeline/load.yaml:9:14"),
+            ("load", "dry_run=false pipeline/load.yaml:15:20"),
+            ("report", "batch=100 pipeline/load.yaml:4:10"),
+            ("report", "region=\"south\" pipeline/load.yaml:19:23"),
+        ],
+    ),
+    (
+        "ini-and-sample",
+        &[
+            ("dev", "data=\"./tides/readings\" collector.ini:3:8"),
+            ("production", "data=\"/srv/tides/readings\" collector.ini:3:8"),
+            ("production", "interval=\"1m\" collector.ini:10:12"),
+        ],
+    ),
+    (
+        "infrastructure-values",
+        &[
+            ("north", "gauges=20 stack/north.tfvars:1:10"),
+            ("north", "host=unreadable stack/north.tfvars:2:10"),
+            ("south", "gauges=12 stack/defaults.tfvars:1:10"),
+            ("south", "machine.serial=\"TG-0417\" mounted/serial:1:1"),
+        ],
+    ),
+];
+
+#[test]
+fn every_recipe_has_what_its_programs_have_and_no_finding() {
+    for (name, facts) in RECIPES {
+        let place = Place::example(&format!("recipes/{name}"));
+        for (context, fact) in facts {
+            let found = listed(&place, &["--in", context], &[]);
+            assert!(found.contains(&(*fact).to_owned()), "{name} {context}: {fact}\n{found:#?}");
+        }
+        let run = place.run(&["check"]);
+        assert!(run.stdout.starts_with("no findings in 2 contexts"), "{name}: {}", run.all());
+        assert!(
+            include_str!("../../../docs/recipes.md").contains(&format!("examples/recipes/{name}")),
+            "{name}"
+        );
+    }
+}
+
+#[test]
+fn a_real_shell_passes_on_what_the_recipe_says() {
+    let place = Place::example("recipes/shell-env-files");
+    for stage in ["dev", "production"] {
+        let mut shell = Command::new("sh");
+        let script = format!(
+            "set -a; . deploy/defaults.env; . deploy/{stage}.env; echo \"$ADDRESS|$POOL|$HOST\""
+        );
+        shell.args(["-c", &script]).current_dir(place.path()).env_clear();
+        shell.envs(std::env::var_os("PATH").map(|path| ("PATH", path))).env("POOL", "7");
+        let said = String::from_utf8(shell.output().unwrap().stdout).unwrap();
+        let run = place.run_with(&["list", "-i", stage, "--output", "json"], &[("POOL", "7")]);
+        let answer: Value = serde_json::from_str(&run.stdout).unwrap();
+        let value = |key: &str| {
+            let mut settings = answer["settings"].as_array().unwrap().iter();
+            let found = settings.find(|it| it["key"] == key).unwrap();
+            found["value"].as_str().unwrap().to_owned()
+        };
+        assert_eq!(said.trim_end(), [value("address"), value("pool"), value("host")].join("|"));
+    }
+}
+
+/// Texts, and what Python's `configparser` has for each key of their sections; none where it refuses the value.
+const CONFIGPARSER: [(&str, &[(&str, Option<&str>)]); 12] = [
+    (
+        "[DEFAULT]\nhome=/srv\n[s]\na=%(home)s/x\n",
+        &[("s.a", Some("/srv/x")), ("s.home", Some("/srv"))],
+    ),
+    (
+        "[DEFAULT]\nhome=/srv\n[s]\nhome=/own\na=%(home)s/x\n",
+        &[("s.home", Some("/own")), ("s.a", Some("/own/x"))],
+    ),
+    (
+        "[DEFAULT]\nroot=%(base)s/r\nbase=/d\n[s]\nbase=/s\na=%(root)s\n",
+        &[("s.base", Some("/s")), ("s.a", Some("/s/r")), ("s.root", Some("/s/r"))],
+    ),
+    (
+        "[s]\na=1\nb=%(a)s%(a)s\n[t]\nb=%(a)s\n",
+        &[("s.a", Some("1")), ("s.b", Some("11")), ("t.b", None)],
+    ),
+    ("[s]\na=100%%\nb=%(a)s\n", &[("s.a", Some("100%")), ("s.b", Some("100%"))]),
+    (
+        "[s]\nName=x\na=%(name)s\nb=%(NAME)s\n",
+        &[("s.name", Some("x")), ("s.a", Some("x")), ("s.b", Some("x"))],
+    ),
+    (
+        "[s]\na=%(b)s\nb=%(c)s\nc=end\n",
+        &[("s.a", Some("end")), ("s.b", Some("end")), ("s.c", Some("end"))],
+    ),
+    ("[s]\na=5%\n", &[("s.a", None)]),
+    ("[s]\na=%(b\nb=1\n", &[("s.a", None), ("s.b", Some("1"))]),
+    ("[s]\na=%(b)d\nb=1\n", &[("s.a", None), ("s.b", Some("1"))]),
+    ("[s]\na=%(b)s\nb=%(a)s\n", &[("s.a", None), ("s.b", None)]),
+    ("[s]\na=$x ${y} %%(z)s\n", &[("s.a", Some("$x ${y} %(z)s"))]),
+];
+
+#[test]
+fn an_ini_file_has_what_configparser_has() {
+    let text = "justwhy = 1\n[[layer]]\nname = \"ini\"\nfile = \"app.ini\"\ninherit = \"DEFAULT\"\n\
+                references = \"percent\"\n";
+    let place = Place::new(&[("justwhy.toml", text)]);
+    for (ini, facts) in CONFIGPARSER {
+        place.file("app.ini", ini.as_bytes());
+        let found = listed(&place, &[], &[]);
+        for (key, value) in facts {
+            let begins = |line: &&String| line.to_lowercase().starts_with(&format!("{key}="));
+            let line =
+                found.iter().find(begins).unwrap_or_else(|| panic!("{ini}: {key} {found:?}"));
+            let (own, _) = line.split_once('=').unwrap().1.rsplit_once(' ').unwrap();
+            match value {
+                Some(value) => assert_eq!(own, format!("{value:?}"), "{ini}: {key}"),
+                None => assert!(
+                    own.starts_with("unresolved") || own.starts_with("reference"),
+                    "{ini}: {line}"
+                ),
+            }
+        }
+    }
 }

@@ -7,6 +7,7 @@ use crate::check::{CheckRule, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::model::key::KeyId;
 use crate::model::layer::{Kind, LayerIndex};
+use crate::model::place::Origin;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};
 use crate::reading::Reading;
@@ -35,7 +36,30 @@ pub(crate) static REPEATS_WEAKER: About = About::new(
 #[derive(Default)]
 struct Idle {
     said: Vec<Said>,
-    said_by: HashMap<((usize, usize), u32, KeyId), usize>,
+    said_by: HashMap<By, usize>,
+}
+
+/// What makes a value the same one in several contexts.
+#[derive(PartialEq, Eq, Hash)]
+enum By {
+    /// A scope of that number, read by a layer: what it has is one thing, for whomever it is meant.
+    Scope(usize, LayerIndex, u32, KeyId),
+    /// A place in a file, which contexts may read as different documents.
+    Place(LayerIndex, Origin, u32, KeyId),
+    /// The leaf of a reading.
+    Leaf(usize, u32, KeyId),
+}
+
+impl By {
+    fn of(reading: &Arc<Reading>, leaf: u32, key: KeyId) -> By {
+        if let Some(scope) = &reading.document.scope {
+            return By::Scope(scope.number, reading.layer, leaf, key);
+        }
+        match reading.document.leaves.get(leaf as usize).and_then(|leaf| leaf.at) {
+            Some(at) => By::Place(reading.layer, reading.origin.clone(), at.start, key),
+            None => By::Leaf(Arc::as_ptr(reading) as usize, leaf, key),
+        }
+    }
 }
 
 /// A value that a source has, in all contexts.
@@ -106,11 +130,7 @@ impl Idle {
         candidate: &Candidate,
         reading: &Arc<Reading>,
     ) -> &mut Said {
-        // What a scope has is one thing, for whomever it is meant.
-        let scope = reading.document.scope.as_ref();
-        let by = scope.map(|scope| (scope.number, reading.layer.0));
-        let by = by.unwrap_or((Arc::as_ptr(reading) as usize, usize::MAX));
-        let by = (by, candidate.leaf, seen.key);
+        let by = By::of(reading, candidate.leaf, seen.key);
         let all = &mut self.said;
         let at = *self.said_by.entry(by).or_insert_with(|| {
             all.push(Said {
@@ -132,16 +152,14 @@ impl Idle {
     /// A value that a stronger one repeats decides nothing only as long as that one is there: one of
     /// the two is told, not both.
     fn excuse_repeated(&mut self) {
-        let repeated: HashSet<(usize, u32)> = self
-            .said
-            .iter()
-            .filter(|said| said.repeats == Some(true))
-            .filter_map(|said| said.weaker.as_ref())
-            .map(|(reading, leaf)| (Arc::as_ptr(reading) as usize, *leaf))
+        let repeating = self.said.iter().filter(|said| said.repeats == Some(true));
+        let repeated: HashSet<By> = repeating
+            .filter_map(|said| said.weaker.as_ref().map(|weaker| (weaker, said.key)))
+            .map(|((reading, leaf), key)| By::of(reading, *leaf, key))
             .collect();
         for said in &mut self.said {
-            said.is_told |= repeated.contains(&(Arc::as_ptr(&said.reading) as usize, said.leaf))
-                && !said.counts;
+            let by = By::of(&said.reading, said.leaf, said.key);
+            said.is_told |= repeated.contains(&by) && !said.counts;
         }
     }
 }
