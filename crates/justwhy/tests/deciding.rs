@@ -607,7 +607,7 @@ fn finds_values_in_every_context_with_where_they_take_effect() {
     assert_eq!((&hit["source"], &hit["line"]), (&"settings/regions/north.json".into(), &3.into()));
     let contexts = hit["takes_effect"].as_array().unwrap();
     assert!(contexts.len() > 10 && contexts.iter().all(|it| it["region"] == "north"));
-    assert_eq!(answer["contexts"], 91);
+    assert_eq!(answer["contexts"], 121);
     let run = demo.run(&["explain", "settings/regions/south.json:2"]);
     assert!(run.stderr.contains("it is read with --in region=south"), "{}", run.stderr);
     let arguments = ["explain", "collector.gauges.x", "--expected", "1"];

@@ -64,7 +64,7 @@ fn reads_container_files() {
     };
     assert_eq!(stage("BASE"), ["A \"1\" 2:7", "B \"x y\" 2:11", "C \"$D\" 4:5"]);
     assert_eq!(stage("1").len(), 7);
-    assert_eq!(stage("other"), ["1:1 no stage other"]);
+    assert_eq!(stage("other"), ["no stage other"]);
     assert_eq!(read("containerfile", "ENV A=1\n"), ["1:4 ENV before the first FROM"]);
     assert_eq!(read("containerfile", "FROM a\nENV A=\"1\n"), ["2:7 unterminated quote"]);
     assert_eq!(read("containerfile", "FROM a\nENV A=1 B\n"), ["2:9 expected NAME=VALUE"]);

@@ -113,7 +113,8 @@ fn imply_row_axis(sink: &mut Sink<'_>, axes: &mut Vec<ProjectAxis>) {
             directories: None,
             allowed_file: None,
             only: Vec::new(),
-            may_be_unset: false,
+            // Most runs look at no row.
+            may_be_unset: true,
             is_implied: true,
         });
     }
