@@ -738,8 +738,11 @@ fn a_real_shell_passes_on_what_the_recipe_says() {
     }
 }
 
+/// Keys and their values.
+type Facts<'f> = &'f [(&'f str, Option<&'f str>)];
+
 /// Texts, and what Python's `configparser` has for each key of their sections; none where it refuses the value.
-const CONFIGPARSER: [(&str, &[(&str, Option<&str>)]); 12] = [
+const CONFIGPARSER: [(&str, Facts<'_>); 12] = [
     (
         "[DEFAULT]\nhome=/srv\n[s]\na=%(home)s/x\n",
         &[("s.a", Some("/srv/x")), ("s.home", Some("/srv"))],

@@ -124,7 +124,7 @@ impl Answers<'_> {
             let found = expansion.leaf(resolution, at);
             if expansion.needs.is_empty() {
                 let secret = expansion.secret;
-                let value = (*found).value.clone();
+                let value = found.value.clone();
                 let result = match expansion.failure {
                     Some(failure) => Err(failure),
                     None => Ok(Some(value).filter(|value| *value != Value::Null)),

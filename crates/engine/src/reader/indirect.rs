@@ -11,7 +11,7 @@ use std::sync::Arc;
 /// What is to be done with a leaf.
 enum Found {
     /// The file has the value.
-    Content(Document, Origin),
+    Content(Box<Document>, Origin),
     /// Nobody knows the value: why.
     Unread(String),
 }
@@ -63,7 +63,7 @@ impl Reader {
                             false => written.clone(),
                         };
                         document.named = Some(NamedBy { who: who.into(), is_value: true });
-                        let document = self.decrypted(document);
+                        let document = self.decrypted(*document);
                         let has_section = one.has_section;
                         all.push(Opened { origin, document, untyped: true, has_section });
                     }
@@ -114,7 +114,7 @@ impl Reader {
                 let mut document = documents.into_iter().next().unwrap_or_default();
                 document.leaves.iter_mut().for_each(|leaf| leaf.name = here.child(above, name));
                 document.text = Some(text);
-                Found::Content(document, Origin::file(&path))
+                Found::Content(Box::new(document), Origin::file(&path))
             }
             Ok(None) => Found::Unread(format!("its file {path} was not found")),
             Err(error) => Found::Unread(format!("its file cannot be read: {}", error.message())),
