@@ -137,6 +137,11 @@ impl Edit<'_> {
                 self.value,
             );
         }
+        match tree.node(node).kind {
+            Kind::Table(_) => {}
+            Kind::List(_) if self.part.numbered => {}
+            _ => return Err(choose::not_a_table(tree, node, self.part)),
+        }
         let encoded = match (self.part.base64, self.value) {
             (true, Some(value)) => {
                 let text = value.as_text().map_or_else(|| value.show(), str::to_owned);
@@ -145,7 +150,20 @@ impl Edit<'_> {
             (_, value) => value.cloned(),
         };
         let rules = self.view.format.rules();
-        match (find(tree, node, self.names, self.part), encoded) {
+        let found = find(tree, node, self.names, self.part);
+        if let Some((_, there)) = found {
+            let is_branch = match tree.node(there).kind {
+                Kind::Table(children) => !children.is_empty(),
+                Kind::List(children) => self.part.numbered && !children.is_empty(),
+                _ => false,
+            };
+            if is_branch {
+                let message = format!("{} is a table, not a value", self.names.join("."));
+                let fault = Fault::new(tree.node(there).name_at, message);
+                return Err(fault.help("name one of its keys, or remove the table first"));
+            }
+        }
+        match (found, encoded) {
             (Some((table, there)), Some(value)) => {
                 if let Kind::Alias(..) = tree.node(there).kind {
                     let fault = Fault::new(tree.node(there).at, "the value here is an alias");
