@@ -1,5 +1,6 @@
 //! The tree that every format is parsed into.
 
+use hashbrown::HashSet;
 use justwhy_core::{Lookalike, Span};
 use std::borrow::Cow;
 use std::num::NonZeroU32;
@@ -230,19 +231,19 @@ impl<'s> Tree<'s> {
     /// The entries of a table by name: its own, then those that it merges and has not itself.
     pub(crate) fn members(&self, table: NodeId) -> Vec<(&str, NodeId)> {
         let mut members: Vec<(&str, NodeId)> = Vec::new();
-        let (mut tables, mut seen) = (vec![self.followed(table)], Vec::new());
+        let (mut tables, mut seen) = (vec![self.followed(table)], HashSet::new());
+        let mut names: HashSet<&str> = HashSet::new();
         while let Some(table) = tables.pop() {
-            if seen.contains(&table) {
+            if !seen.insert(table) {
                 continue;
             }
-            seen.push(table);
             // Pushed from the last to the first, so that the first is taken first.
             let mut merged = Vec::new();
             for id in self.entries(table) {
                 let node = self.node(id);
                 if !node.merges {
-                    let is_new = seen.len() == 1 || members.iter().all(|it| it.0 != node.name);
-                    if is_new {
+                    let is_own = seen.len() == 1;
+                    if !self.has_merges || names.insert(&node.name) || is_own {
                         members.push((&node.name, id));
                     }
                     continue;

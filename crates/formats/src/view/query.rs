@@ -3,6 +3,7 @@
 use crate::Limits;
 use crate::fault::Fault;
 use crate::tree::{Kind, NodeId, Tree};
+use hashbrown::{HashMap, HashSet};
 use justwhy_core::Span;
 use serde_json::{Map, Value as Json};
 use serde_json_path::JsonPath;
@@ -189,25 +190,33 @@ impl<'t, 's> Skeleton<'t, 's> {
 
     fn select(&self, query: &str) -> Vec<NodeId> {
         let Ok(path) = JsonPath::parse(query) else { return Vec::new() };
-        let mut found: Vec<NodeId> = Vec::new();
-        for located in path.query_located(&self.json).iter() {
-            let node = self.at(located.location());
-            found.extend(node.filter(|node| !found.contains(node)));
+        let nodes = self.by_value();
+        let (mut found, mut seen) = (Vec::new(), HashSet::new());
+        for value in path.query(&self.json).iter() {
+            let node = nodes.get(&std::ptr::from_ref::<Json>(value));
+            found.extend(node.copied().filter(|node| seen.insert(*node)));
         }
         found
     }
 
-    fn at(&self, location: &serde_json_path::NormalizedPath<'_>) -> Option<NodeId> {
-        location.iter().try_fold(self.root, |at, element| {
-            let at = self.tree.followed(at);
-            match (element.as_name(), element.as_index(), &self.tree.node(at).kind) {
-                (Some(name), _, Kind::Table(_)) => {
-                    let mut members = self.tree.members(at).into_iter();
-                    members.find(|(other, _)| *other == name).map(|(_, node)| node)
+    /// The node of each value, which is where it is in memory and nowhere else.
+    fn by_value(&self) -> HashMap<*const Json, NodeId> {
+        let mut nodes = HashMap::with_capacity(self.nodes);
+        let mut open = vec![(&self.json, self.root)];
+        while let Some((value, id)) = open.pop() {
+            nodes.insert(std::ptr::from_ref(value), id);
+            let target = self.tree.followed(id);
+            match (value, &self.tree.node(target).kind) {
+                (Json::Array(items), Kind::List(children)) => {
+                    open.extend(items.iter().zip(self.tree.children(*children)));
                 }
-                (_, Some(index), Kind::List(items)) => self.tree.children(*items).nth(index),
-                _ => None,
+                (Json::Object(map), Kind::Table(_)) => {
+                    let members = self.tree.members(target).into_iter();
+                    open.extend(members.filter_map(|(name, node)| Some((map.get(name)?, node))));
+                }
+                _ => {}
             }
-        })
+        }
+        nodes
     }
 }

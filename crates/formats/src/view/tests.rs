@@ -5,6 +5,8 @@ use crate::{Format, Limits, Step};
 use justwhy_core::{KeyPath, Keys, SourceText, Value};
 use std::sync::Arc;
 
+mod made;
+
 fn view(format: Format, part: Part) -> View {
     View { format, part: Some(Arc::new(part)) }
 }
