@@ -9,6 +9,7 @@ use crate::splice::{Splice, Way, line_end, names, whole_lines};
 use crate::tree::{Kind, Node, NodeId, Tree};
 use crate::words::{self, End, Word, is_name};
 use crate::write::unwritable;
+use hashbrown::HashMap;
 use justwhy_core::{Dialect, Span, Value};
 
 /// Files with assignments.
@@ -40,6 +41,8 @@ impl FileFormat for Assignments {
             blocks: Vec::new(),
             in_recipe: false,
             dialect: manner.dialect,
+            counted: (0, 1),
+            by_name: HashMap::new(),
         };
         reader.tree.repeats = true;
         reader.tree.is_shell = true;
@@ -98,6 +101,10 @@ struct Reader<'s> {
     in_recipe: bool,
     /// How references are read, if they are.
     dialect: Option<Dialect>,
+    /// A byte, and the number of the line in which it is.
+    counted: (usize, usize),
+    /// The last entry of each name.
+    by_name: HashMap<String, NodeId>,
 }
 
 impl<'s> Reader<'s> {
@@ -137,7 +144,10 @@ impl<'s> Reader<'s> {
         let trimmed = line.trim();
         let word = trimmed.split([' ', '\t']).next().unwrap_or_default();
         match word {
-            "ifeq" | "ifneq" | "ifdef" | "ifndef" => self.blocks.push(("endif", self.line_of(at))),
+            "ifeq" | "ifneq" | "ifdef" | "ifndef" => {
+                let line = self.line_of(at);
+                self.blocks.push(("endif", line));
+            }
             "endif" => drop(self.blocks.pop()),
             _ => {}
         }
@@ -333,8 +343,7 @@ impl<'s> Reader<'s> {
         operator: &str,
         literal: &[u32],
     ) {
-        let before =
-            self.tree.entries(Tree::ROOT).filter(|id| self.tree.node(*id).name == name).last();
+        let before = self.by_name.get(name).copied();
         let kind = match (self.blocks.last(), operator) {
             (Some((_, line)), _) => {
                 Kind::Unread(format!("it is set in a block only, from line {line} on").into())
@@ -357,6 +366,7 @@ impl<'s> Reader<'s> {
         }
         let node = Node::named(name.to_owned().into(), name_at, at, kind);
         let id = self.tree.push_child(Tree::ROOT, node);
+        self.by_name.insert(name.to_owned(), id);
         if operator == "?=" {
             self.tree.yielding.push(id);
         }
@@ -365,8 +375,12 @@ impl<'s> Reader<'s> {
         }
     }
 
-    fn line_of(&self, at: usize) -> usize {
-        self.text[..at].matches('\n').count() + 1
+    /// The number of the line in which a byte is; they are asked for from the first to the last.
+    fn line_of(&mut self, at: usize) -> usize {
+        let (from, line) = self.counted;
+        let line = line + self.text[from..at].matches('\n').count();
+        self.counted = (at, line);
+        line
     }
 
     /// The byte after a document in the script that ends with a line.

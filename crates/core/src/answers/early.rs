@@ -12,20 +12,27 @@ use crate::model::reference::Within;
 use crate::model::value::Value;
 use crate::parallel::lock;
 use crate::precedence::resolution::Resolution;
+use crate::reading::Reading;
 use hashbrown::HashMap;
 use std::sync::{Arc, Mutex};
 
 /// The leaves of a document by their names, those of a name in order.
 type ByName = Arc<HashMap<KeyId, Vec<u32>>>;
 
-/// Where documents have their names.
+/// Where documents have their names, and for which settings readings offer them.
 #[derive(Default)]
-pub(super) struct Names(Mutex<HashMap<usize, ByName>>);
+pub(super) struct Names {
+    by_name: Mutex<HashMap<usize, ByName>>,
+    keys: Mutex<HashMap<usize, KeysOf>>,
+}
+
+/// The setting for which each leaf is offered.
+type KeysOf = Arc<HashMap<u32, KeyId>>;
 
 impl Names {
     fn of(&self, document: &Arc<Document>) -> ByName {
         let by = Arc::as_ptr(document) as usize;
-        let mut known = lock(&self.0);
+        let mut known = lock(&self.by_name);
         let found = known.entry(by).or_insert_with(|| {
             let mut leaves: HashMap<KeyId, Vec<u32>> = HashMap::new();
             for (number, leaf) in document.leaves.iter().enumerate() {
@@ -33,6 +40,14 @@ impl Names {
                 leaves.entry(leaf.name).or_default().push(number);
             }
             Arc::new(leaves)
+        });
+        Arc::clone(found)
+    }
+
+    fn keys_of(&self, reading: &Arc<Reading>) -> KeysOf {
+        let mut known = lock(&self.keys);
+        let found = known.entry(Arc::as_ptr(reading) as usize).or_insert_with(|| {
+            Arc::new(reading.offers.iter().map(|offer| (offer.leaf, offer.key)).collect())
         });
         Arc::clone(found)
     }
@@ -182,7 +197,8 @@ impl Expansion<'_, '_> {
             let message = format!("there are more than {depth} references in a row");
             return Arc::new(self.fail(Failure::new("reference-too-deep", message)));
         }
-        self.secret |= reading.document.hides(at.1) || is_secret(resolution, reading, leaf.name);
+        let names = &self.answers.names;
+        self.secret |= reading.document.hides(at.1) || is_secret(names, resolution, at);
         if leaf.value == Value::Unread {
             let note = reading.document.note(at.1);
             let why = note.and_then(|note| note.unreadable.as_deref()).unwrap_or("unknown");
@@ -229,23 +245,18 @@ impl Expansion<'_, '_> {
     }
 }
 
-/// Whether a name of a document, or the setting that it means, is secret.
-fn is_secret(resolution: &Resolution, reading: &crate::reading::Reading, name: KeyId) -> bool {
+/// Whether a leaf, or the setting that it is offered for, is secret.
+fn is_secret(names: &Names, resolution: &Resolution, (reading, leaf): (u32, u32)) -> bool {
     let keys: &Keys = resolution.keys();
-    let segments = keys.segments(name).join(".");
-    crate::model::secret::is_secret_name(&segments)
-        || resolution.is_secret_variable(keys.segment(name))
-        || reading
-            .offers
-            .iter()
-            .find(|offer| {
-                reading
-                    .document
-                    .leaves
-                    .get(offer.leaf as usize)
-                    .is_some_and(|leaf| leaf.name == name)
-            })
-            .is_some_and(|offer| resolution.secrets().has(offer.key))
+    let read = &resolution.readings().readings[reading as usize];
+    let name = read.document.leaves[leaf as usize].name;
+    match names.keys_of(read).get(&leaf) {
+        Some(key) => resolution.secrets().has(*key),
+        None => {
+            crate::model::secret::is_secret_name(&keys.segments(name).join("."))
+                || resolution.is_secret_variable(keys.segment(name))
+        }
+    }
 }
 
 /// The place of something that was set before, and the layer that has it.

@@ -2,10 +2,11 @@
 
 use crate::model::catalogue::{Catalogue, Former, Standing};
 use crate::model::document::Document;
-use crate::model::key::{KeyId, Keys};
+use crate::model::key::{KeyId, Keys, push_folded};
 use hashbrown::{DefaultHashBuilder, HashMap, HashSet, HashTable};
 use std::fmt;
 use std::hash::BuildHasher as _;
+use std::sync::OnceLock;
 
 mod system;
 #[cfg(test)]
@@ -35,8 +36,9 @@ pub struct Known {
     naming: Naming,
     /// Variables and former names that the catalogue gives; they are few, and kept.
     given: HashMap<String, Given>,
-    /// Where names are loose: the settings by their keys without case and separators.
-    squashed: HashMap<String, Vec<KeyId>>,
+    /// Where names are loose: the settings, and those by their keys without case and separators.
+    loose: Vec<KeyId>,
+    squashed: OnceLock<HashMap<String, Vec<KeyId>>>,
 }
 
 /// What a name that the catalogue gives means.
@@ -59,6 +61,12 @@ struct Named {
     hash: u64,
     key: KeyId,
     others: Vec<KeyId>,
+}
+
+impl Named {
+    fn keys(&self) -> impl Iterator<Item = KeyId> + '_ {
+        std::iter::once(self.key).chain(self.others.iter().copied())
+    }
 }
 
 /// Two known settings that have the same variable.
@@ -98,12 +106,7 @@ impl Known {
         // Those that follow each other mostly are under one branch, whose part is the same then.
         let mut branch = (KeyId::ROOT, naming.prefix.len());
         name.push_str(&naming.prefix);
-        let mut squashed_names: HashMap<String, Vec<KeyId>> = HashMap::new();
         for key in declared.chain(others).filter(has_none) {
-            if keys.is_loose() {
-                let name = keys.segments(key).concat();
-                squashed_names.entry(squashed(&name)).or_default().push(key);
-            }
             let parent = keys.parent(key);
             if parent != branch.0 {
                 name.clear();
@@ -125,8 +128,12 @@ impl Known {
                 }
             }
         }
-        let squashed = squashed_names;
-        Known { by_variable, hasher, naming: naming.clone(), given, squashed }
+        let loose = match keys.is_loose() {
+            true => by_variable.iter().flat_map(Named::keys).collect(),
+            false => Vec::new(),
+        };
+        let squashed = OnceLock::new();
+        Known { by_variable, hasher, naming: naming.clone(), given, loose, squashed }
     }
 
     /// Every setting that any name in a document could mean by its variable.
@@ -142,7 +149,7 @@ impl Known {
                     all.push(named.key);
                     all.extend(&named.others);
                 }
-                all.extend(self.nearly(name));
+                all.extend(self.nearly(keys, name));
             });
         }
         all.sort_unstable();
@@ -189,7 +196,7 @@ impl Known {
             (Some((key, None)), None) | (None, Some((key, None))) => Ok(Some((key, Standing::Own))),
             (None, None) if given.former.is_some() => Ok(given.former),
             (None, None) => {
-                let mut nearly = self.nearly(name).iter().copied().filter(is_known);
+                let mut nearly = self.nearly(keys, name).iter().copied().filter(is_known);
                 match (nearly.next(), nearly.next()) {
                     (Some(key), None) => Ok(Some((key, Standing::Loose))),
                     (Some(key), Some(other)) => clash(key, other),
@@ -200,19 +207,36 @@ impl Known {
     }
 
     /// Where names are loose: the settings that a name means without case and separators.
-    fn nearly(&self, name: &str) -> &[KeyId] {
-        if self.squashed.is_empty() {
+    fn nearly(&self, keys: &Keys, name: &str) -> &[KeyId] {
+        if self.loose.is_empty() {
             return &[];
         }
         let Some(rest) = name.strip_prefix(self.naming.prefix.as_str()) else { return &[] };
-        self.squashed.get(&squashed(rest)).map_or(&[], Vec::as_slice)
+        let all = self.squashed.get_or_init(|| {
+            let mut all: HashMap<String, Vec<KeyId>> = HashMap::with_capacity(self.loose.len());
+            let mut name = String::new();
+            for key in &self.loose {
+                name.clear();
+                keys.for_each_segment(*key, |_, segment| push_folded(&mut name, segment));
+                name.retain(is_no_separator);
+                all.entry_ref(name.as_str()).or_default().push(*key);
+            }
+            all
+        });
+        all.get(&squashed(rest)).map_or(&[], Vec::as_slice)
     }
 }
 
 /// A name without case and separators.
 fn squashed(name: &str) -> String {
-    let letters = name.chars().filter(|c| !matches!(c, '-' | '_' | '.' | ':'));
-    letters.flat_map(char::to_lowercase).collect()
+    let mut squashed = String::with_capacity(name.len());
+    push_folded(&mut squashed, name);
+    squashed.retain(is_no_separator);
+    squashed
+}
+
+fn is_no_separator(c: char) -> bool {
+    !matches!(c, '.' | ':')
 }
 
 impl Known {
@@ -222,7 +246,7 @@ impl Known {
         let same =
             |named: &Named| named.hash == hash && self.naming.is_variable(keys, named.key, name);
         let named = self.by_variable.find(hash, same).map(|named| named.key);
-        named.or_else(|| match self.nearly(name) {
+        named.or_else(|| match self.nearly(keys, name) {
             [one] => Some(*one),
             _ => None,
         })

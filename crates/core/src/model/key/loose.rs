@@ -10,6 +10,8 @@ use std::sync::Arc;
 pub(super) struct Loose {
     /// By the key above in the spelling that counts, and the segment without case, `-` and `_`.
     spelled: HashMap<(KeyId, Box<str>), KeyId>,
+    /// What is known of each key, by its index: the spelling that counts.
+    known: Vec<Option<KeyId>>,
 }
 
 /// A segment without case, `-` and `_`.
@@ -18,8 +20,23 @@ pub(crate) fn folded(segment: &str) -> Cow<'_, str> {
     if segment.bytes().all(is_folded) {
         return Cow::Borrowed(segment);
     }
-    let letters = segment.chars().filter(|c| !matches!(c, '-' | '_'));
-    Cow::Owned(letters.flat_map(char::to_lowercase).collect())
+    let mut made = String::with_capacity(segment.len());
+    push_folded(&mut made, segment);
+    Cow::Owned(made)
+}
+
+/// Writes a text without case, `-` and `_`.
+pub(crate) fn push_folded(out: &mut String, text: &str) {
+    if !text.is_ascii() {
+        let letters = text.chars().filter(|c| !matches!(c, '-' | '_'));
+        out.extend(letters.flat_map(char::to_lowercase));
+        return;
+    }
+    for part in text.split(['-', '_']) {
+        let start = out.len();
+        out.push_str(part);
+        out[start..].make_ascii_lowercase();
+    }
 }
 
 impl Keys {
@@ -40,20 +57,28 @@ impl Keys {
         if key == KeyId::ROOT || !self.is_loose() {
             return key;
         }
+        let known = |keys: &Keys| {
+            keys.0.loose.as_ref().and_then(|loose| loose.known.get(key.index()).copied().flatten())
+        };
+        if let Some(known) = known(self) {
+            return known;
+        }
         let written = self.parent(key);
         let above = self.spelled(written, is_map);
         let is_in_map = !matches!(above, KeyId::ROOT)
             && std::iter::once(above).chain(self.above(above)).any(is_map);
         let segment = self.segment(key).to_owned();
         let own = if above == written { key } else { self.child(above, &segment) };
-        if is_in_map {
-            return own;
+        let Some(loose) = &mut Arc::make_mut(&mut self.0).loose else { return own };
+        let spelled = match is_in_map {
+            true => own,
+            false => *loose.spelled.entry((above, folded(&segment).into())).or_insert(own),
+        };
+        if loose.known.len() <= key.index() {
+            loose.known.resize(key.index() + 1, None);
         }
-        let by = (above, folded(&segment).into());
-        match &mut Arc::make_mut(&mut self.0).loose {
-            Some(loose) => *loose.spelled.entry(by).or_insert(own),
-            None => own,
-        }
+        loose.known[key.index()] = Some(spelled);
+        spelled
     }
 
     /// The key one segment below, in the spelling that counts if there is one.
