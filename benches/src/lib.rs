@@ -243,3 +243,77 @@ pub fn write_scopes(folder: &Path, service: &str, etcd: &str) -> io::Result<()> 
     );
     std::fs::write(folder.join("stores.toml"), allow)
 }
+
+/// Writes a project of `settings` settings to `folder`, which must be there, each set once: in plain files, or
+/// the same values in parts of files, under other names and with the references of other programs.
+pub fn write_parts(folder: &Path, settings: usize, are_plain: bool) -> io::Result<()> {
+    let each = settings / 5;
+    let dotted = |at: usize| format!("g{}.key-{at}", at / 50);
+    let lines = |line: &dyn Fn(usize) -> String| (0..each).map(line).collect::<String>();
+    let tree = |indent: &str| {
+        lines(&|at| {
+            let branch =
+                if at % 50 == 0 { format!("{indent}g{}:\n", at / 50) } else { String::new() };
+            format!("{branch}{indent}  key-{at}: value {at}\n")
+        })
+    };
+    let mut files: Vec<(&str, String)> = Vec::new();
+    let project = match are_plain {
+        true => {
+            files.push(("a.yaml", format!("tree:\n{}", tree("  "))));
+            files.push(("b.properties", lines(&|at| format!("prop.{}=value {at}\n", dotted(at)))));
+            files.push(("c.env", lines(&|at| format!("ENV_KEY{at}=value{at}\n"))));
+            let entries: Vec<String> =
+                (0..each).map(|at| format!("  \"j{at}\": \"value {at}\"")).collect();
+            files.push(("d.json", format!("{{\n{}\n}}\n", entries.join(",\n"))));
+            files.push(("e.yaml", format!("pairs:\n{}", lines(&|at| format!("  p{at}: v{at}\n")))));
+            "justwhy = 1\n".to_owned()
+                + &["a.yaml", "b.properties", "c.env", "d.json", "e.yaml"]
+                    .map(|file| {
+                        format!("[[layer]]\nname = \"{}\"\nfile = \"{file}\"\n", &file[..1])
+                    })
+                    .concat()
+        }
+        false => {
+            let head = "kind: Other\n---\nkind: Settings\nmore: [more.yaml]\nspec:\n- name: other\n- name: wanted\n  values:\n";
+            files.push(("a.yaml", head.to_owned() + &tree("    ")));
+            files.push((
+                "more.yaml",
+                "kind: Settings\nspec: [{name: wanted, values: {}}]\n".to_owned(),
+            ));
+            let inner = lines(&|at| format!("    prop.{}=value {at}\n", dotted(at)));
+            files.push(("b.yaml", format!("data:\n  app.properties: |\n{inner}")));
+            files.push((
+                "c.sh",
+                lines(&|at| match at % 10 {
+                    9 => format!("export ENV_KEY{at}=\"${{ENV_KEY{}:-x}}/{at}\"\n", at - 1),
+                    _ => format!("ENV_KEY{at}='value{at}'\n"),
+                }),
+            ));
+            let entries: Vec<String> =
+                (0..each).map(|at| format!("  \"j.{at}\": \"dmFsdWUgMTIzNA==\"")).collect();
+            files.push(("d.json", format!("{{\n{}\n}}\n", entries.join(",\n"))));
+            let pairs = lines(&|at| match at % 10 {
+                9 => format!("- {{name: p{at}, value: \"$(p{})/{at}\"}}\n", at - 1),
+                _ => format!("- {{name: p{at}, value: v{at}}}\n"),
+            });
+            files.push(("e.yaml", format!("env:\n{pairs}")));
+            "justwhy = 1\n[names]\nloose = true\n\
+             [[layer]]\nname = \"a\"\nfile = \"a.yaml\"\ndocument = { kind = \"Settings\" }\n\
+             under = \"$.spec[?@.name=='wanted'].values\"\nincludes = \"$.more\"\nreferences = \"colon\"\n\
+             [[layer]]\nname = \"b\"\nfile = \"b.yaml\"\nunder = \"$.data['app.properties']\"\n\
+             inner = \"properties\"\nreferences = \"percent\"\n\
+             [[layer]]\nname = \"c\"\nfile = \"c.sh\"\nreferences = \"posix\"\n\
+             [[layer]]\nname = \"d\"\nfile = \"d.json\"\ndecode = \"base64\"\ndotted = true\nelsewhere = [\"${{ * }}\"]\n\
+             [[layer]]\nname = \"e\"\nfile = \"e.yaml\"\nunder = \"$.env\"\npairs = true\nnames = \"keys\"\n\
+             references = \"parens\"\n\
+             [[layer]]\nname = \"f\"\ncommand_line = \"run --x.a=1 --x.b=2\"\n"
+                .to_owned()
+        }
+    };
+    for (name, text) in files {
+        std::fs::write(folder.join(name), text)?;
+    }
+    let process = "[[layer]]\nname = \"process\"\nprocess = true\n";
+    std::fs::write(folder.join("justwhy.toml"), project + process)
+}

@@ -65,13 +65,13 @@ libfuzzer_sys::fuzz_target!(|input: (u32, u8, &str)| {
     let mut keys = Keys::default();
     match view.read(text, &mut keys, limits()) {
         Ok(Seen::Documents(documents)) => {
-            documents.iter().for_each(|document| check(document, &keys, &source));
+            for document in &documents {
+                check(document, &keys, &source);
+                document.includes.iter().for_each(|(_, at)| check_place(&source, at.start));
+            }
         }
         Ok(Seen::Nothing(fault)) => check_place(&source, fault.at.start),
         Err(faults) => faults.iter().for_each(|fault| check_place(&source, fault.at.start)),
-    }
-    if let Ok(included) = view.included(text, limits()) {
-        included.iter().for_each(|it| check_place(&source, it.at.start));
     }
     // What can be edited can be read again.
     let path = [Step::Name("a".to_owned())];

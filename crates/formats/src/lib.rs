@@ -48,6 +48,4 @@ pub use rows::RowFormat;
 pub use splice::Step;
 pub use text::decode;
 pub use tree::{Children, Kind, Node, NodeId, Tree};
-pub use view::{
-    Documents, Filled, Included, Pairs, Part, Query, Seen, Under, View, names_at, scalar_at,
-};
+pub use view::{Documents, Filled, Pairs, Part, Query, Seen, Under, View, names_at, scalar_at};

@@ -25,7 +25,7 @@ mod query;
 mod tests;
 
 pub use elsewhere::Filled;
-pub use includes::{Included, names_at, scalar_at};
+pub use includes::{names_at, scalar_at};
 pub use query::Query;
 
 /// How a file is read.
@@ -210,6 +210,7 @@ impl Part {
             Err(nothing) if nothing.code == choose::NOT_THERE => return Ok(Seen::Nothing(nothing)),
             roots => roots?,
         };
+        let includes = self.included(tree, &roots, limits)?;
         let mut documents = Vec::with_capacity(roots.len());
         for root in roots {
             let node = match &self.under {
@@ -233,6 +234,9 @@ impl Part {
                 document.make_secret();
             }
             documents.push(document);
+        }
+        if let Some(first) = documents.first_mut() {
+            first.includes = includes;
         }
         Ok(Seen::Documents(documents))
     }

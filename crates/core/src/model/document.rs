@@ -88,6 +88,8 @@ pub struct Document {
     pub are_variables: bool,
     /// Whether it was read as a shell reads it: its lines count in their order, and quotes are gone.
     pub is_shell: bool,
+    /// The files that this one names and that are read with it, each with the place of its name.
+    pub includes: Vec<(String, Span)>,
     /// What names the file that this is read of, if that is not the layer.
     pub named: Option<NamedBy>,
     /// Where reading stopped before the end, and at what (an operator in a command line).

@@ -38,7 +38,7 @@ pub struct Known {
     given: HashMap<String, Given>,
     /// Where names are loose: the settings, and those by their keys without case and separators.
     loose: Vec<KeyId>,
-    squashed: OnceLock<HashMap<String, Vec<KeyId>>>,
+    squashed: OnceLock<HashMap<u64, (KeyId, Vec<KeyId>)>>,
 }
 
 /// What a name that the catalogue gives means.
@@ -196,7 +196,7 @@ impl Known {
             (Some((key, None)), None) | (None, Some((key, None))) => Ok(Some((key, Standing::Own))),
             (None, None) if given.former.is_some() => Ok(given.former),
             (None, None) => {
-                let mut nearly = self.nearly(keys, name).iter().copied().filter(is_known);
+                let mut nearly = self.nearly(keys, name).filter(is_known);
                 match (nearly.next(), nearly.next()) {
                     (Some(key), None) => Ok(Some((key, Standing::Loose))),
                     (Some(key), Some(other)) => clash(key, other),
@@ -207,24 +207,40 @@ impl Known {
     }
 
     /// Where names are loose: the settings that a name means without case and separators.
-    fn nearly(&self, keys: &Keys, name: &str) -> &[KeyId] {
-        if self.loose.is_empty() {
-            return &[];
-        }
-        let Some(rest) = name.strip_prefix(self.naming.prefix.as_str()) else { return &[] };
-        let all = self.squashed.get_or_init(|| {
-            let mut all: HashMap<String, Vec<KeyId>> = HashMap::with_capacity(self.loose.len());
-            let mut name = String::new();
-            for key in &self.loose {
-                name.clear();
-                keys.for_each_segment(*key, |_, segment| push_folded(&mut name, segment));
-                name.retain(is_no_separator);
-                all.entry_ref(name.as_str()).or_default().push(*key);
-            }
-            all
+    fn nearly<'k>(&'k self, keys: &'k Keys, name: &str) -> impl Iterator<Item = KeyId> + use<'k> {
+        let rest = name.strip_prefix(self.naming.prefix.as_str());
+        let wanted = rest.filter(|_| !self.loose.is_empty()).map(squashed);
+        let found = wanted.as_ref().and_then(|wanted| {
+            let all = self.squashed.get_or_init(|| self.squash(keys));
+            all.get(&self.hasher.hash_one(wanted.as_str()))
         });
-        all.get(&squashed(rest)).map_or(&[], Vec::as_slice)
+        let all = found.into_iter().flat_map(|(one, more)| std::iter::once(one).chain(more));
+        // What hashes alike need not be alike.
+        all.copied().filter(move |key| wanted.as_ref() == Some(&squashed_key(keys, *key)))
     }
+
+    fn squash(&self, keys: &Keys) -> HashMap<u64, (KeyId, Vec<KeyId>)> {
+        let mut all: HashMap<u64, (KeyId, Vec<KeyId>)> = HashMap::with_capacity(self.loose.len());
+        let mut name = String::new();
+        for key in &self.loose {
+            name.clear();
+            push_squashed(&mut name, keys, *key);
+            let entry = all.entry(self.hasher.hash_one(name.as_str()));
+            entry.and_modify(|(_, more)| more.push(*key)).or_insert((*key, Vec::new()));
+        }
+        all
+    }
+}
+
+fn squashed_key(keys: &Keys, key: KeyId) -> String {
+    let mut name = String::new();
+    push_squashed(&mut name, keys, key);
+    name
+}
+
+fn push_squashed(name: &mut String, keys: &Keys, key: KeyId) {
+    keys.for_each_segment(key, |_, segment| push_folded(name, segment));
+    name.retain(is_no_separator);
 }
 
 /// A name without case and separators.
@@ -246,9 +262,10 @@ impl Known {
         let same =
             |named: &Named| named.hash == hash && self.naming.is_variable(keys, named.key, name);
         let named = self.by_variable.find(hash, same).map(|named| named.key);
-        named.or_else(|| match self.nearly(keys, name) {
-            [one] => Some(*one),
-            _ => None,
+        named.or_else(|| {
+            let mut nearly = self.nearly(keys, name);
+            let one = nearly.next()?;
+            nearly.next().is_none().then_some(one)
         })
     }
 

@@ -2,9 +2,9 @@
 
 use super::{Content, Reader};
 use hashbrown::HashSet;
-use justwhy_core::{Document, NamedBy, Origin, Place, SourceText};
-use justwhy_formats::{Format, Included, View};
-use justwhy_project::{Error, ProjectLayer, Reads, attach};
+use justwhy_core::{Document, NamedBy, Origin, Place, SourceText, Span};
+use justwhy_formats::{Format, View};
+use justwhy_project::{Error, ProjectLayer, Reads};
 use std::sync::Arc;
 
 /// The most files that a layer reads because others name them.
@@ -36,8 +36,7 @@ impl Reader {
         way: &mut Vec<String>,
         all: &mut Vec<(String, View)>,
     ) -> Result<(), Vec<Error>> {
-        let included = self.included(&file)?;
-        let Some((text, included)) = included else {
+        let Some((text, included)) = self.included(&file) else {
             all.push(file);
             return Ok(());
         };
@@ -48,7 +47,7 @@ impl Reader {
         if declared.includes_are_stronger {
             all.push((path.clone(), view.clone()));
         }
-        for Included { path: named, at } in included {
+        for (named, at) in included {
             let target = beside(&path, &named);
             let error = |code, message: String| {
                 let at = text.position(at.start);
@@ -115,24 +114,15 @@ impl Reader {
 
     /// The text of a file and the files that it names; none if it names none, or cannot be read, which is
     /// reported where it is read.
-    fn included(
-        &mut self,
-        (path, view): &(String, View),
-    ) -> Result<Option<(SourceText, Vec<Included>)>, Vec<Error>> {
+    fn included(&self, (path, view): &(String, View)) -> Option<(SourceText, Vec<(String, Span)>)> {
         if view.part.as_ref().is_none_or(|part| part.includes.is_none()) {
-            return Ok(None);
+            return None;
         }
-        let Ok(Some(content)) = self.file(path, view) else { return Ok(None) };
-        let first = content.documents.first().and_then(|document| document.text.clone());
-        let text = match first {
-            Some(text) => Some(text),
-            None => self.text(path).map_err(|error| vec![error])?,
-        };
-        let Some(text) = text else { return Ok(None) };
-        match view.included(text.text(), self.project.limits) {
-            Ok(included) if included.is_empty() => Ok(None),
-            Ok(included) => Ok(Some((text, included))),
-            Err(fault) => Err(vec![attach(fault, path, &text)]),
+        let Ok(Some(content)) = self.file(path, view) else { return None };
+        let first = content.documents.first()?;
+        match first.includes.is_empty() {
+            true => None,
+            false => Some((first.text.clone()?, first.includes.clone())),
         }
     }
 

@@ -9,48 +9,37 @@ use crate::tree::{Kind, NodeId, Tree};
 use justwhy_core::Span;
 use std::sync::Arc;
 
-/// A file that another one names.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Included {
-    /// Its path as it is written.
-    pub path: String,
-    /// Where it is written.
-    pub at: Span,
-}
-
-impl View {
-    /// The files that a text names where the part looks for such names, in the order of the text.
-    pub fn included(&self, text: &str, limits: Limits) -> Result<Vec<Included>, Fault> {
-        let Some(part) = self.part.as_deref() else { return Ok(Vec::new()) };
-        let Some(under) = &part.includes else { return Ok(Vec::new()) };
-        let filled = elsewhere::places(text, &part.elsewhere);
-        let masked = elsewhere::masked(text, &filled, self.format);
-        let read = masked.as_deref().unwrap_or(text);
-        let mut faults = Faults::default();
-        let tree = self.format.rules().read(read, part.manner(), limits, &mut faults);
-        if let Some(fault) = faults.in_order().into_iter().next() {
-            return Err(fault);
-        }
+impl Part {
+    /// The files that documents name where the part looks for such names, in the order of the text.
+    pub(super) fn included(
+        &self,
+        tree: &Tree<'_>,
+        roots: &[NodeId],
+        limits: Limits,
+    ) -> Result<Vec<(String, Span)>, Fault> {
+        let Some(under) = &self.includes else { return Ok(Vec::new()) };
         let mut included = Vec::new();
-        for root in choose::documents(&tree, part.documents.as_ref())? {
+        for root in roots {
             let nodes = match under {
-                Under::Key(key) => choose::at_key(&tree, root, key).into_iter().collect(),
-                Under::Query(query) => query.select(&tree, root, limits)?,
+                Under::Key(key) => choose::at_key(tree, *root, key).into_iter().collect(),
+                Under::Query(query) => query.select(tree, *root, limits)?,
             };
             for node in nodes {
-                named(&tree, node, &mut included)?;
+                named(tree, node, &mut included)?;
             }
         }
-        for one in &included {
-            if let Some(filled) = elsewhere::places(&one.path, &part.elsewhere).first() {
-                let filled = &one.path[filled.start as usize..filled.end as usize];
+        for (path, at) in &included {
+            if let Some(filled) = elsewhere::places(path, &self.elsewhere).first() {
+                let filled = &path[filled.start as usize..filled.end as usize];
                 let message = format!("another program fills in this path: {filled}");
-                return Err(Fault::new(one.at, message));
+                return Err(Fault::new(*at, message));
             }
         }
         Ok(included)
     }
+}
 
+impl View {
     /// How a file is read that a file of this view names: a file of the same format in the same way, any
     /// other as a whole.
     #[must_use]
@@ -74,7 +63,7 @@ impl View {
 }
 
 /// The paths that a node names: a string, or a list of such nodes.
-fn named(tree: &Tree<'_>, node: NodeId, included: &mut Vec<Included>) -> Result<(), Fault> {
+fn named(tree: &Tree<'_>, node: NodeId, included: &mut Vec<(String, Span)>) -> Result<(), Fault> {
     let node = tree.followed(node);
     let at = tree.node(node).at;
     match &tree.node(node).kind {
@@ -86,7 +75,7 @@ fn named(tree: &Tree<'_>, node: NodeId, included: &mut Vec<Included>) -> Result<
             Err(fault.help("make a layer that reads the file, with {axis} in its path"))
         }
         Kind::Text(path) => {
-            included.push(Included { path: path.to_string(), at });
+            included.push((path.to_string(), at));
             Ok(())
         }
         Kind::List(items) => tree.children(*items).try_for_each(|item| named(tree, item, included)),
