@@ -144,7 +144,9 @@ pub fn foresee<C: PartialEq + Send + Sync>(
     let read_after = after.survey(context_then, here, &reads).map_err(then)?;
     say_what_decides_nothing(&after, asked_then.as_deref(), supposed).map_err(|it| vec![it])?;
     waits.looks();
-    let wanted = CheckWanted { here, is_everywhere: asked.everywhere, with_local, allow: &[] };
+    let is_everywhere =
+        asked.everywhere && read_before.faults.is_empty() && read_after.faults.is_empty();
+    let wanted = CheckWanted { here, is_everywhere, with_local, allow: &[] };
     let looking = Looking { before: &before, after: &after, supposed, show: &show };
     let pairs = pairs(&read_before, &read_after, after.project(), asked.everywhere);
     let looked = looking.at([read_before, read_after], pairs, wanted)?;

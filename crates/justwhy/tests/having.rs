@@ -798,3 +798,21 @@ fn an_ini_file_has_what_configparser_has() {
         }
     }
 }
+
+#[test]
+fn a_context_that_cannot_be_read_makes_no_value_one_that_never_wins() {
+    let text = "justwhy = 1\n[[axis]]\nname = \"e\"\nallowed = [\"dev\", \"production\"]\ndefault = \"dev\"\n\
+                [[layer]]\nname = \"a\"\nvalues = { x = 1 }\n\
+                [[layer]]\nname = \"b\"\nfile = \"{e}.yaml\"\n";
+    let place = Place::new(&[
+        ("justwhy.toml", text),
+        ("dev.yaml", "x: 2\n"),
+        ("production.yaml", "x: [\n"),
+    ]);
+    let run = place.run(&["check"]);
+    assert_eq!(run.code, 1);
+    assert!(run.stdout.contains("production.yaml:1:4: error: invalid YAML"), "{}", run.all());
+    assert!(run.stdout.contains("[cannot-read] e=production"), "{}", run.all());
+    assert!(!run.stdout.contains("never-wins"), "{}", run.all());
+    assert!(run.stdout.contains("rules skipped (not every context is checked)"), "{}", run.all());
+}

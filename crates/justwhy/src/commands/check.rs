@@ -111,7 +111,7 @@ pub(crate) fn run(
     progress.now(looking);
     let survey = Unfreed::new(survey, surveying.keyring.may_decrypt());
     let checking = Checking { snapshot: surveying.snapshot };
-    let is_everywhere = !options.here && !head.is_asked();
+    let is_everywhere = !options.here && !head.is_asked() && faults.is_empty();
     let CheckArguments { here, with_local, .. } = *options;
     let wanted = CheckWanted { here, is_everywhere, with_local, allow: &allow };
     let mut checked = checking.check(&survey, &full, wanted)?;

@@ -197,3 +197,29 @@ fn edits_where_no_table_is_are_refused() {
     assert!(put(&view(Format::JSON, numbered()), "2").contains("expected settings"));
     assert_eq!(put(&view(Format::PROPERTIES, numbered()), "\na.b=1"), "a is a table, not a value");
 }
+
+#[test]
+fn a_stream_has_the_documents_that_another_reader_finds() {
+    use serde::Deserialize as _;
+    let mut random = Random(0x2545_f491_4f6c_dd1d);
+    for _ in 0..200 {
+        let (text, ..) = manifests(&mut random);
+        let others: Vec<serde_yaml_ng::Value> = serde_yaml_ng::Deserializer::from_str(&text)
+            .map(|document| serde_yaml_ng::Value::deserialize(document).unwrap())
+            .collect();
+        for (number, other) in others.iter().enumerate() {
+            let documents = Some(Documents::Number(number + 1));
+            let ours = read(&view(Format::YAML, Part { documents, ..Part::default() }), &text);
+            let kind = format!("kind \"{}\" ", other["kind"].as_str().unwrap());
+            assert!(ours.iter().any(|line| line.starts_with(&kind)), "{text}\n{ours:?}");
+            let properties = other.get("app.properties").and_then(|it| it.as_str());
+            if let Some(properties) = properties {
+                let shown = format!("\"app.properties\" {properties:?} ");
+                assert!(ours.iter().any(|line| line.starts_with(&shown)), "{shown}\n{ours:?}");
+            }
+        }
+        let documents = Some(Documents::Number(others.len() + 1));
+        let none = read(&view(Format::YAML, Part { documents, ..Part::default() }), &text);
+        assert!(none[0].starts_with("nothing: no document"), "{none:?}");
+    }
+}
