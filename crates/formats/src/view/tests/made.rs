@@ -34,7 +34,7 @@ fn manifests(random: &mut Random) -> (String, Expected, Expected, usize) {
     let (mut pairs, mut inner) = (Vec::new(), Vec::new());
     let mut number = 0;
     let mut wanted = 0;
-    let mut open = |out: &mut Stream, number: &mut usize| {
+    let open = |out: &mut Stream, number: &mut usize| {
         if *number > 0 {
             out.line("---");
         }
