@@ -47,6 +47,7 @@ impl FileFormat for Assignments {
         reader.tree.repeats = true;
         reader.tree.is_shell = true;
         reader.read(faults);
+        reader.tree.passed_over = passed_over(text, &reader.tree);
         reader.tree
     }
 
@@ -395,6 +396,26 @@ impl<'s> Reader<'s> {
         }
         at
     }
+}
+
+/// How many lines have something else than a comment or an assignment.
+fn passed_over(text: &str, tree: &Tree<'_>) -> usize {
+    let places = tree.entries(Tree::ROOT).map(|id| tree.node(id));
+    let mut covered: Vec<(usize, usize)> =
+        places.map(|node| (node.name_at.start as usize, node.at.end as usize)).collect();
+    covered.sort_unstable();
+    let (mut at, mut count, mut next) = (0, 0, 0);
+    for line in text.split_inclusive('\n') {
+        let end = at + line.len();
+        while covered.get(next).is_some_and(|(_, to)| *to < at) {
+            next += 1;
+        }
+        let is_covered = covered.get(next).is_some_and(|(from, _)| *from < end);
+        let line = line.trim();
+        count += usize::from(!is_covered && !line.is_empty() && !line.starts_with('#'));
+        at = end;
+    }
+    count
 }
 
 /// Whether every `$` in a value of a makefile begins `$(NAME)` or is doubled.

@@ -89,6 +89,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         let tolerated = self.tree.tolerated.iter().map(|(at, what)| (*at, what.as_str().into()));
         self.document.tolerated = tolerated.collect();
         self.document.is_shell = self.tree.is_shell;
+        self.document.passed_over = self.tree.passed_over;
         if self.dotted.is_some() || self.numbered {
             self.refuse_overlaps()?;
         }

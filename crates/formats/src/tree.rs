@@ -44,6 +44,8 @@ pub struct Tree<'s> {
     pub(crate) repeats: bool,
     /// Whether it was read as a shell reads it: its lines count in their order, and quotes are gone.
     pub(crate) is_shell: bool,
+    /// How many lines with something else than comments were passed over.
+    pub(crate) passed_over: usize,
     /// Entries that only count where nothing weaker sets them, ascending.
     pub(crate) yielding: Vec<NodeId>,
     /// The roots of the documents of a file that may have several, or be something else than a table.
@@ -130,6 +132,7 @@ impl<'s> Tree<'s> {
             tolerated: Vec::new(),
             repeats: false,
             is_shell: false,
+            passed_over: 0,
             yielding: Vec::new(),
             documents: Vec::new(),
             lookalikes: Vec::new(),

@@ -430,6 +430,23 @@ fn what_only_a_shell_knows_is_unreadable() {
 }
 
 #[test]
+fn lines_that_assign_nothing_are_counted() {
+    let text = "justwhy = 1\n[[layer]]\nname = \"one\"\nfile = \"one.sh\"\n";
+    let place = Place::new(&[
+        ("justwhy.toml", text),
+        ("one.sh", "#!/bin/sh\n\n# a comment\nA=1\nrun it\nexport B='x\ny'\nexec other\n"),
+    ]);
+    let run = place.run(&["explain", "a", "--set", "c=1", "--full"]);
+    assert!(!run.stdout.contains("not read"), "{}", run.stdout);
+    let run = place.run(&["explain", "c", "--set", "c=1", "--full"]);
+    assert!(
+        run.stdout.contains("one.sh does not set C; 2 other lines are not read"),
+        "{}",
+        run.all()
+    );
+}
+
+#[test]
 fn an_expansion_bomb_is_an_error_and_not_a_memory() {
     let text = "justwhy = 1\n[limits]\nfile_bytes = 65536\n\
                 [[layer]]\nname = \"one\"\nfile = \"one.sh\"\nreferences = \"posix\"\n";

@@ -278,6 +278,11 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId, nearly: &[KeyId]
             because.push_str(&format!("; nothing from `{operator}` on is read ({place})"));
         }
     }
+    let passed: usize = sources_of(answers, layer).map(|it| it.document.passed_over).sum();
+    if passed > 0 {
+        let lines = if passed == 1 { "line is" } else { "lines are" };
+        because.push_str(&format!("; {passed} other {lines} not read"));
+    }
     for near in &near {
         because.push_str(&format!("; {} ({}) is a similar name", near.name, near.show_line()));
     }

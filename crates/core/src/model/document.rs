@@ -86,6 +86,8 @@ pub struct Document {
     pub yielding: Vec<usize>,
     /// Whether its names are those of variables, whatever those of its layer are (a command line).
     pub are_variables: bool,
+    /// How many lines were passed over, as they assign nothing.
+    pub passed_over: usize,
     /// Whether it was read as a shell reads it: its lines count in their order, and quotes are gone.
     pub is_shell: bool,
     /// The files that this one names and that are read with it, each with the place of its name.
