@@ -58,7 +58,7 @@ pub use model::convert::{
 };
 pub use model::document::{Document, Leaf, Lookalike, NamedBy, OfScope};
 pub use model::encrypted::{Decrypts, ENCRYPTED_MARK, Encrypts, NotEncrypted, is_encrypted};
-pub use model::key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError};
+pub use model::key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError, folded};
 pub use model::layer::{
     Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence, Removal,
     ScopeOf, list_values,

@@ -210,9 +210,7 @@ impl Situation {
             choices.push((name, values));
         }
         if count > MOST_CONTEXTS {
-            let message = format!("the axes form more than {MOST_CONTEXTS} contexts");
-            let error = Error::new("limit", message);
-            return Err(error.help("fix some of them: --in AXIS=VALUE"));
+            return Err(too_many());
         }
         let kept = self.project.axes.iter().zip(&from.axes);
         let kept = kept.filter(|(axis, value)| !follows(axis, value));

@@ -6,7 +6,7 @@ use crate::string_map::Map;
 use crate::tree::{Kind, NodeId, Tree};
 use crate::words::{self, End, Word, is_name};
 use hashbrown::HashMap;
-use justwhy_core::{Document, Element, KeyId, KeyPath, Keys, Leaf, Note, Span, Value};
+use justwhy_core::{Document, Element, KeyId, KeyPath, Keys, Leaf, Note, Span, Value, folded};
 use std::hash::{Hash, Hasher};
 use std::sync::Arc;
 
@@ -60,13 +60,13 @@ impl Options {
         self.known.push((key.clone(), takes));
         for name in named {
             if let (Some(by_loose), Some(name)) = (&mut self.by_loose, name.strip_prefix("--")) {
-                by_loose.entry(folded(name)).or_insert(number);
+                by_loose.entry(folded(name).into_owned()).or_insert(number);
             }
             self.named.entry(name).or_insert(number);
         }
         let key = key.segments().collect::<Vec<_>>().join(".");
         if let Some(by_loose) = &mut self.by_loose {
-            by_loose.entry(folded(&key)).or_insert(number);
+            by_loose.entry(folded(&key).into_owned()).or_insert(number);
         }
         self.by_key.entry(key).or_insert(number);
     }
@@ -78,13 +78,9 @@ impl Options {
 
     /// The setting that has the name of a long option, and what it takes.
     fn of_key(&self, name: &str) -> Option<&(KeyPath, Takes)> {
-        let loose = || self.by_loose.as_ref().and_then(|known| known.get(&folded(name)));
+        let loose = || self.by_loose.as_ref().and_then(|known| known.get(folded(name).as_ref()));
         self.by_key.get(name).or_else(loose).map(|number| &self.known[*number])
     }
-}
-
-fn folded(name: &str) -> String {
-    name.chars().filter(|c| !matches!(c, '-' | '_')).flat_map(char::to_lowercase).collect()
 }
 
 /// What one reads a command line with.

@@ -481,7 +481,6 @@ fn refers_as_programs_do_that_resolve_late() {
             "app.yaml",
             "a: x\nb: ${a}\nc: ${none:d${a}}\nd: ${none}\ne: '\\${a}'\nf: ${HOST:here}\ng: ${a}-${b}\nh: ${k:}\n",
         ),
-        // What Python's configparser makes of the same text: see the table in the formats' tests.
         (
             "app.ini",
             "[DEFAULT]\nhome = /srv\n[s]\nDir = %(home)s/a\nsub = %(dir)s/b\npart = 100%%\nbad = 5%\nnone = %(other)s\n",

@@ -85,10 +85,8 @@ pub(super) struct TextContext<'r> {
     pub(super) resolution: &'r Resolution,
     /// The number of the reading and of the leaf.
     pub(super) at: (u32, u32),
-    literal_dollars: &'r [u32],
     naming: Option<&'r Naming>,
     pub(super) layer: &'r Layer,
-    is_shell: bool,
     is_from_store: bool,
 }
 
@@ -373,20 +371,12 @@ impl<'r> TextContext<'r> {
             Names::Variables(naming) => Some(naming),
             Names::Keys => None,
         };
-        let literal_dollars = reading.document.literal_dollars(at.1 as usize);
-        let is_from_store = layer.reads_scopes();
-        let is_shell = reading.document.is_shell;
-        TextContext { resolution, at, literal_dollars, naming, layer, is_shell, is_from_store }
+        TextContext { resolution, at, naming, layer, is_from_store: layer.reads_scopes() }
     }
 
     fn rules(&self, depth: usize) -> TextRules<'r> {
-        TextRules {
-            literal_dollars: self.literal_dollars,
-            names_are_variables: self.naming.is_some(),
-            depth,
-            dialect: self.layer.dialect,
-            has_escapes: !self.is_shell,
-        }
+        let reading = &self.resolution.readings().readings[self.at.0 as usize];
+        rules_of(reading, self.layer, self.at.1, depth)
     }
 
     /// How a shell's names are known here.

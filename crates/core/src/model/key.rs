@@ -11,7 +11,8 @@ mod path;
 mod tests;
 
 use loose::Loose;
-pub(crate) use loose::{folded, push_folded};
+pub use loose::folded;
+pub(crate) use loose::push_folded;
 pub use path::{KeyPath, MAX_SEGMENTS, NameError};
 
 /// An interned key. Two keys of one [`Keys`] are equal exactly if their segments are.

@@ -85,6 +85,17 @@ fn named(tree: &Tree<'_>, node: NodeId, included: &mut Vec<(String, Span)>) -> R
     }
 }
 
+/// The tree of a text that may be any value; the first fault if it has any.
+fn parsed(format: Format, text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
+    let mut faults = Faults::default();
+    let manner = Manner { is_any: true, ..Manner::default() };
+    let tree = format.rules().read(text, manner, limits, &mut faults);
+    if let Some(fault) = faults.in_order().into_iter().next() {
+        return Err(fault);
+    }
+    Ok(tree)
+}
+
 /// The strings of a list, or the keys of a table, that a text has at a place.
 pub fn names_at(
     format: Format,
@@ -92,12 +103,7 @@ pub fn names_at(
     under: Option<&Under>,
     limits: Limits,
 ) -> Result<Vec<String>, Fault> {
-    let mut faults = Faults::default();
-    let manner = Manner { is_any: true, ..Manner::default() };
-    let tree = format.rules().read(text, manner, limits, &mut faults);
-    if let Some(fault) = faults.in_order().into_iter().next() {
-        return Err(fault);
-    }
+    let tree = parsed(format, text, limits)?;
     let mut names = Vec::new();
     for root in choose::documents(&tree, None)? {
         let nodes = match under {
@@ -140,12 +146,7 @@ pub fn scalar_at(
     under: &Under,
     limits: Limits,
 ) -> Result<Option<(String, Span)>, Fault> {
-    let mut faults = Faults::default();
-    let manner = Manner { is_any: true, ..Manner::default() };
-    let tree = format.rules().read(text, manner, limits, &mut faults);
-    if let Some(fault) = faults.in_order().into_iter().next() {
-        return Err(fault);
-    }
+    let tree = parsed(format, text, limits)?;
     for root in choose::documents(&tree, None)? {
         let Ok(node) = choose::node(&tree, root, under, limits)? else { continue };
         let at = tree.node(tree.followed(node)).at;

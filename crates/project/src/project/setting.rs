@@ -9,7 +9,7 @@ use crate::error::Error;
 use hashbrown::HashMap;
 use justwhy_core::{
     Bound, Declaration, Declared, EmptyText, Former, Gather, KeyPath, Matches, Naming, Position,
-    Required, Shape, SourceText, Span, Value, is_secret_name,
+    Required, Shape, SourceText, Span, Value, folded, is_secret_name,
 };
 use justwhy_formats::{Kind, Limits, Lowering, NodeId, Tree, shown_name};
 use std::sync::Arc;
@@ -128,7 +128,8 @@ impl Declarations {
         let mut errors = Vec::new();
         let mut known: HashMap<Vec<String>, usize> = HashMap::new();
         for (number, setting) in self.declared.iter().enumerate() {
-            let folded: Vec<String> = setting.key.segments().map(fold).collect();
+            let folded: Vec<String> =
+                setting.key.segments().map(|it| folded(it).into_owned()).collect();
             let first = *known.entry(folded).or_insert(number);
             if first == number || self.declared[first].key == setting.key {
                 continue;
@@ -143,12 +144,6 @@ impl Declarations {
         }
         errors
     }
-}
-
-/// A segment without case, `-` and `_`.
-fn fold(segment: &str) -> String {
-    let letters = segment.chars().filter(|c| !matches!(c, '-' | '_'));
-    letters.flat_map(char::to_lowercase).collect()
 }
 
 /// The keys and variables of a list, and the options of command lines where those may be in it.

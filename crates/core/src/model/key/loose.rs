@@ -16,8 +16,8 @@ pub(super) struct Loose {
     known: Vec<Option<KeyId>>,
 }
 
-/// A segment without case, `-` and `_`.
-pub(crate) fn folded(segment: &str) -> Cow<'_, str> {
+/// A name without case, `-` and `_`.
+pub fn folded(segment: &str) -> Cow<'_, str> {
     let is_folded = |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit();
     if segment.bytes().all(is_folded) {
         return Cow::Borrowed(segment);
