@@ -53,6 +53,8 @@ pub struct Extent<'a> {
     pub with_local: bool,
     /// Whether these are all contexts there are, so that what is nowhere can be told.
     pub is_everywhere: bool,
+    /// Whether source code is searched, too: its rules then report variables that only code has.
+    pub has_code: bool,
     /// Axes that may have values which nobody lists, so that not all of their contexts are there.
     pub open: &'a [String],
 }

@@ -84,5 +84,6 @@ pub use precedence::provenance::Provenance;
 pub use precedence::resolution::{Candidate, Resolution};
 pub use precedence::verdict::{Rule, Verdict};
 pub use reading::{
-    Assembled, BadInput, BadReading, Edit, From, Input, Inputs, NearName, Offer, Reading, Readings,
+    Assembled, BadInput, BadReading, Edit, From, Input, Inputs, NearName, Need, Offer, Reading,
+    Readings,
 };

@@ -33,6 +33,17 @@ pub struct Offer {
     pub leaf: u32,
 }
 
+/// A setting that source code reads without a fallback.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Need {
+    /// The setting.
+    pub key: KeyId,
+    /// The leaf of the source's document that has the place.
+    pub leaf: u32,
+    /// Whether the code fails without a value.
+    pub fails: bool,
+}
+
 /// What one source offers, later offers stronger; or, if it is from no input, what a layer takes
 /// away before it sets anything: a leaf for each pattern, no offers.
 #[derive(Clone, Debug)]
@@ -57,6 +68,8 @@ pub struct Reading {
     pub losers: Vec<u32>,
     /// Whether this is what a layer takes away, rather than what one of its sources has.
     pub is_removal: bool,
+    /// What source code reads without a fallback.
+    pub needs: Vec<Need>,
     /// Where names are variables: the names that are not the variable of any known setting, and may
     /// have been meant for one, each with a leaf that it has.
     pub strangers: Vec<Offer>,
@@ -153,7 +166,9 @@ impl Reading {
             if section == KeyId::ROOT || keys.is_within(leaf.name, section) {
                 let key = keys.moved(leaf.name, section, into);
                 let (key, standing) = meant(keys, catalogue, key);
-                reading.offer(key, index, standing, &mut standings);
+                if !reading.need(key, index) {
+                    reading.offer(key, index, standing, &mut standings);
+                }
             }
         }
         if ranks_all {
@@ -218,7 +233,10 @@ impl Reading {
             })?;
             let is_known = claimed.is_some_and(|claim| claim.is_known)
                 || !naming.claims_every_name && is_system_variable(&name);
-            if !is_known && reading.strangers.last().is_none_or(|last| last.key != top) {
+            if !is_known
+                && !document.is_code
+                && reading.strangers.last().is_none_or(|last| last.key != top)
+            {
                 reading.strangers.push(Offer { key: top, leaf: narrow(index) });
             }
             if let Some(Claim { key: base, standing, .. }) = claimed {
@@ -229,7 +247,9 @@ impl Reading {
                 };
                 let key = keys.moved(key, KeyId::ROOT, into);
                 let key = catalogue.spelled(keys, key);
-                reading.offer(key, index, standing, &mut standings);
+                if !reading.need(key, index) {
+                    reading.offer(key, index, standing, &mut standings);
+                }
             }
         }
         reading.put_maps_together(keys, catalogue, &[], &mut standings, Standing::Own);
@@ -248,9 +268,17 @@ impl Reading {
             old_names: Vec::new(),
             losers: Vec::new(),
             is_removal: false,
+            needs: Vec::new(),
             strangers: Vec::new(),
             maps: Vec::new(),
         }
+    }
+
+    /// Notes a leaf that sets nothing; whether it is one.
+    fn need(&mut self, key: KeyId, leaf: usize) -> bool {
+        let Some(fails) = self.document.unset(leaf) else { return false };
+        self.needs.push(Need { key, leaf: narrow(leaf), fails });
+        true
     }
 
     fn offer(
@@ -373,6 +401,7 @@ impl Reading {
         self.origin == other.origin
             && self.offers == other.offers
             && self.strangers == other.strangers
+            && self.needs == other.needs
             && self.old_names == other.old_names
             && self.losers == other.losers
             && self.maps == other.maps

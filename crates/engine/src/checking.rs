@@ -110,7 +110,7 @@ impl Checking<'_> {
         let rules = self.expressions()?;
         let open = self.snapshot.project().open_axes();
         let CheckWanted { with_local, is_everywhere, .. } = wanted;
-        let extent = Extent { full, with_local, is_everywhere, open: &open };
+        let extent = Extent { full, with_local, is_everywhere, has_code: false, open: &open };
         let check = Check::of(survey, extent, self.snapshot, self.snapshot.limits());
         let Check { mut findings, exposed, is_exhausted } = check;
         if is_exhausted {
@@ -126,7 +126,7 @@ impl Checking<'_> {
             let cannot = |rule: &CheckRule| match rule.needs() {
                 Needs::EveryContext => true,
                 Needs::EveryValueOfTheirAxes => is_narrowed,
-                Needs::Nothing | Needs::Catalogue => false,
+                Needs::Nothing | Needs::Catalogue | Needs::Code => false,
             };
             not_run.extend(CheckRule::all().filter(cannot).map(|rule| (rule, why.to_owned())));
         } else {

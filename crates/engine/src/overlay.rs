@@ -2,8 +2,8 @@
 
 use crate::reader::real_path;
 use justwhy_project::{
-    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Stamp,
-    Tracking, World,
+    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Sources,
+    Stamp, Tracking, World,
 };
 use std::collections::BTreeMap;
 use std::ffi::OsString;
@@ -98,6 +98,16 @@ impl Files for Overlay {
         }
     }
 
+    fn read_plain(&self, path: &Path, most: u64, into: &mut Vec<u8>) -> Result<(), ReadProblem> {
+        match self.held(path) {
+            Some(_) => {
+                *into = self.read_file(path, most)?;
+                Ok(())
+            }
+            None => self.inner.read_plain(path, most, into),
+        }
+    }
+
     fn stamp(&self, path: &Path) -> Option<Stamp> {
         match self.held(path) {
             // What is locked stays so.
@@ -175,6 +185,16 @@ impl History for Overlay {
 
     fn branch(&self, folder: &Path) -> Branch {
         self.inner.branch(folder)
+    }
+
+    fn sources(&self, folder: &Path) -> Result<Sources, String> {
+        let mut sources = self.inner.sources(folder)?;
+        let real = self.real(folder);
+        let held = self.files.keys().filter_map(|path| path.strip_prefix(&real).ok());
+        sources.files.extend(held.map(Path::to_owned));
+        sources.files.sort();
+        sources.files.dedup();
+        Ok(sources)
     }
 
     fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking {

@@ -17,6 +17,7 @@ use justwhy_project::{
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+mod fallbacks;
 mod files;
 mod includes;
 mod indirect;
@@ -276,6 +277,10 @@ impl Reader {
                 Some(suffix) => opened.map(|opened| self.followed(layer, suffix, opened)),
                 None => opened,
             };
+            let opened = match layer.kind {
+                Kind::Code => opened.map(|opened| self.agreed(opened)),
+                _ => opened,
+            };
             // Who asks for all that is wrong gets it at once.
             let opened = opened.unwrap_or_else(|more| {
                 errors.extend(more);
@@ -337,6 +342,7 @@ impl Reader {
     ) -> Result<Layer, Error> {
         let (kind, reads_process) = match declared.reads {
             Reads::File(..) if declared.front.is_some() => (Kind::CommandLine, false),
+            Reads::Files(_, Some(format)) if format == Format::CODE => (Kind::Code, false),
             Reads::CommandLine { .. } | Reads::ProcessLine => (Kind::CommandLine, false),
             Reads::File(..) => (Kind::File, false),
             Reads::Files(..) => (Kind::Files, false),
@@ -484,7 +490,12 @@ impl Reader {
             Reads::File(_, format) => Ok(vec![(path, declared.view(*format, context))]),
             Reads::Files(_, format) => {
                 let mut files = Vec::new();
+                let is_code = layer.kind == Kind::Code;
                 for file in self.files_matching(declared, &path)? {
+                    // A test has fallbacks of its own, and somebody else's code other settings.
+                    if is_code && !self.project.reads_code(&file) {
+                        continue;
+                    }
                     let of_file = format.or_else(|| Format::of_path(&file));
                     let of_file = of_file
                         .filter(|format| !format.has_variables() || layer.names != Names::Keys);
@@ -704,9 +715,10 @@ impl Decrypts for Nobody {
     }
 }
 
-/// A file and how it is read, which is by its name if it is one value.
+/// A file and how it is read, which is by its name if it is one value or source code.
 fn named_entry(path: String, view: View) -> (String, View) {
-    let view = match view.format == Format::ENTRY {
+    let is_named = view.format == Format::ENTRY || view.format == Format::CODE;
+    let view = match is_named {
         true => view.of_entry(path.rsplit('/').next().unwrap_or(&path)),
         false => view,
     };

@@ -6,6 +6,7 @@
 //! text is from: what is wrong with one is a [`Fault`], which has a place in the text and a reason.
 
 mod assignments;
+mod code;
 mod command_line;
 mod containerfile;
 mod edit;
@@ -41,6 +42,7 @@ pub use command_line::{Options, Takes, command_line, command_line_of};
 pub use edit::{is_table, put, take_out};
 pub use export::{Export, Exported, NotWritable, json_of, variables};
 pub use fault::{Fault, shown_name};
+pub use justwhy_code::{ReadSet, is_sample, named_sets};
 pub use limits::Limits;
 pub use lowering::Lowering;
 pub use registry::Format;

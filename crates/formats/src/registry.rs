@@ -8,7 +8,9 @@ use crate::fault::{Fault, Faults};
 use crate::format::FileFormat;
 use crate::manner::Manner;
 use crate::tree::Tree;
-use crate::{assignments, containerfile, env, hcl, ini, json, properties, toml, whole, xml, yaml};
+use crate::{
+    assignments, code, containerfile, env, hcl, ini, json, properties, toml, whole, xml, yaml,
+};
 
 /// Every format, in the order in which they are listed for people.
 static REGISTRY: [&dyn FileFormat; 11] = [
@@ -65,6 +67,8 @@ impl Format {
     pub const ENV: Format = Format(&env::Env);
     /// Files that are one value each, called as the file. No layer names it: it is how layers with `entries` read.
     pub const ENTRY: Format = Format(&whole::Whole);
+    /// Source code, for the fallbacks in it. No layer names it either: it is how layers with `code` read.
+    pub const CODE: Format = Format(&code::Code);
 
     /// Every format.
     pub fn all() -> impl Iterator<Item = Format> {

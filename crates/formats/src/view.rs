@@ -11,6 +11,7 @@ use crate::lowering::Lowering;
 use crate::manner::Manner;
 use crate::registry::Format;
 use crate::tree::{Kind, NodeId, Tree};
+use justwhy_code::ReadSet;
 use justwhy_core::{Dialect, Document, KeyPath, Keys};
 use std::sync::Arc;
 
@@ -74,6 +75,8 @@ pub struct Part {
     pub command: Option<Arc<Options>>,
     /// Where the files are named that are read with this one.
     pub includes: Option<Under>,
+    /// Whether it is source code, and how that reads variables.
+    pub reads: Option<Arc<ReadSet>>,
 }
 
 /// Which documents of a stream are read.
@@ -135,7 +138,8 @@ impl View {
         View { format, part: None }
     }
 
-    /// The same of a file that is one value of that name.
+    /// The same of a file whose name has to be known to read it: it is one value of that name, or the name
+    /// shows the language.
     #[must_use]
     pub fn of_entry(self, name: &str) -> View {
         let part = self.part.as_deref().cloned().unwrap_or_default();
@@ -166,6 +170,10 @@ impl View {
             let document = Lowering::new(&tree, keys, limits).lower(Tree::ROOT);
             return document.map(|it| Seen::Documents(vec![it])).map_err(|fault| vec![fault]);
         };
+        if let Some(reads) = &part.reads {
+            let name = part.entry.as_deref().unwrap_or_default();
+            return Ok(Seen::Documents(crate::code::documents(name, text, reads, keys)));
+        }
         let mut faults = Faults::default();
         let filled = elsewhere::places(text, &part.elsewhere);
         let masked = elsewhere::masked(text, &filled, self.format);

@@ -18,12 +18,12 @@ pub use consent::{Consent, User};
 pub use error::{Error, Excerpt, attach};
 pub use glob::{Glob, Wanted};
 pub use ports::{
-    Branch, Clock, Consents, FileEdit, Files, FolderEntry, History, Process, ReadProblem, Stamp,
-    Tracking, World, date_of_day,
+    Branch, Clock, Consents, FileEdit, Files, FolderEntry, History, Process, ReadProblem, Sources,
+    Stamp, Tracking, World, date_of_day,
 };
 pub use project::{
-    Accept, KeyTemplate, PartTemplate, PathTemplate, Piece, Project, ProjectAxis, ProjectLayer,
-    ProjectRule, Reads, Way, unreadable,
+    Accept, CodeSearch, KeyTemplate, PartTemplate, PathTemplate, Piece, Project, ProjectAxis,
+    ProjectLayer, ProjectRule, Reads, Way, unreadable,
 };
 pub use stores::file::{self as store_file, read_store_file};
 pub use stores::{

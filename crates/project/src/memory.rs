@@ -2,7 +2,8 @@
 
 use crate::consent::Consent;
 use crate::ports::{
-    Branch, Clock, Consents, Files, FolderEntry, History, Process, ReadProblem, Stamp, Tracking,
+    Branch, Clock, Consents, Files, FolderEntry, History, Process, ReadProblem, Sources, Stamp,
+    Tracking,
 };
 use std::collections::BTreeMap;
 use std::ffi::OsString;
@@ -51,6 +52,11 @@ impl Files for Memory {
             .or_default() += 1;
         let bytes = self.files.get(path).ok_or(ReadProblem::Missing)?;
         if bytes.len() as u64 > most { Err(ReadProblem::TooLarge) } else { Ok(bytes.clone()) }
+    }
+
+    fn read_plain(&self, path: &Path, most: u64, into: &mut Vec<u8>) -> Result<(), ReadProblem> {
+        *into = self.read_file(path, most)?;
+        Ok(())
     }
 
     fn stamp(&self, path: &Path) -> Option<Stamp> {
@@ -132,6 +138,12 @@ impl History for Memory {
 
     fn branch(&self, _: &Path) -> Branch {
         self.branch.clone().unwrap_or(Branch::NoRepository)
+    }
+
+    fn sources(&self, folder: &Path) -> Result<Sources, String> {
+        let below = self.files.keys().filter_map(|path| path.strip_prefix(folder).ok());
+        let files = below.map(Path::to_owned).collect();
+        Ok(Sources { files, ..Sources::default() })
     }
 
     fn tracking(&self, _: &Path, _: &[PathBuf]) -> Tracking {

@@ -12,6 +12,9 @@ pub trait Files: Send + Sync {
     /// The bytes of a regular file of at most `most` bytes.
     fn read_file(&self, path: &Path, most: u64) -> Result<Vec<u8>, ReadProblem>;
 
+    /// Puts the bytes of a regular file of at most `most` bytes, which is no link, in place of what `into` has.
+    fn read_plain(&self, path: &Path, most: u64, into: &mut Vec<u8>) -> Result<(), ReadProblem>;
+
     /// What distinguishes one state of a file from another; none if there is nothing, or nobody can find out.
     fn stamp(&self, path: &Path) -> Option<Stamp>;
 
@@ -70,6 +73,10 @@ pub trait History: Send + Sync {
     /// The git tags that HEAD has, in the order of their names; an error is a clause.
     fn tags(&self, folder: &Path) -> Result<Vec<String>, String>;
 
+    /// The files of a folder that could be source code: those that git tracks, or where there is no repository,
+    /// all that its ignore files do not leave out. An error is a clause.
+    fn sources(&self, folder: &Path) -> Result<Sources, String>;
+
     /// Whether git tracks files, or would, `folder` being where they are relative to.
     fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking;
 }
@@ -116,6 +123,17 @@ pub enum Branch {
     NoRepository,
     /// Git could not be asked, or did not answer: why, as a clause.
     Unknown(String),
+}
+
+/// The files of a folder that could be source code.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Sources {
+    /// Their paths below the folder, each once, in byte order.
+    pub files: Vec<PathBuf>,
+    /// Whether these are the files that git tracks.
+    pub are_tracked: bool,
+    /// Whether there are more than these.
+    pub are_cut: bool,
 }
 
 /// What git has about files.

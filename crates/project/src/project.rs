@@ -14,6 +14,7 @@ use std::sync::Arc;
 
 mod asked;
 mod axis;
+mod code;
 pub(crate) mod fields;
 mod layer;
 mod layers;
@@ -30,6 +31,7 @@ mod template;
 mod tests;
 
 pub use axis::{ProjectAxis, Way};
+pub use code::CodeSearch;
 pub use part::PartTemplate;
 pub use rule::{Accept, ProjectRule};
 pub use template::{KeyTemplate, PathTemplate, Piece};
@@ -78,6 +80,8 @@ pub struct Project {
     pub rules: Vec<ProjectRule>,
     /// Findings that are known already.
     pub accepts: Vec<Accept>,
+    /// Where source code is searched, if the project says so.
+    pub code: Option<CodeSearch>,
     /// Folders besides the project's from which references may read files.
     pub read_folders: Vec<String>,
     /// The text of the project file, for places.
@@ -457,6 +461,7 @@ const FIELDS: Fields = Fields {
         "never",
         "layer",
         "store",
+        "code",
         "setting",
         "rule",
         "accept",
@@ -498,6 +503,7 @@ fn read(
     let mut rules = Vec::new();
     rule::rules(sink, &axes, &mut rules);
     let accepts = rule::accepts(sink);
+    let code = code::search(sink);
     let mut paths: Vec<NamedFile> = Vec::new();
     for item in sink.list(root, "catalogue").unwrap_or_default() {
         let (named, required_when_empty) = match sink.tree.node(item).kind {
@@ -542,6 +548,7 @@ fn read(
         catalogues: Arc::new([]),
         rules,
         accepts,
+        code,
         read_folders,
         text: justwhy_core::SourceText::new("".into()),
     };

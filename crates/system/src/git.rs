@@ -285,6 +285,22 @@ pub(super) fn tags(folder: &Path) -> Result<Vec<String>, String> {
     Ok(names.lines().map(str::to_owned).collect())
 }
 
+/// The files below a folder that git tracks, in byte order; none if it is in no repository.
+pub(super) fn tracked(folder: &Path) -> Result<Option<Vec<PathBuf>>, String> {
+    let answer = ask(folder, &["ls-files", "-z", "--cached"].map(OsStr::new), &[])?;
+    if !answer.status.success() {
+        return match is_no_repository(&answer) {
+            true => Ok(None),
+            false => Err(format!("git: {}", printed(&answer).unwrap_or_default())),
+        };
+    }
+    let names = answer.stdout.split(|byte| *byte == 0).filter(|path| !path.is_empty());
+    let mut files: Vec<PathBuf> = names.map(path_of).collect();
+    files.sort();
+    files.dedup();
+    Ok(Some(files))
+}
+
 /// Whether git tracks each of the files of a tree, or would if they were added.
 pub(super) fn tracking(tree: &dyn Files, folder: &Path, files: &[PathBuf]) -> Tracking {
     match asked(tree, folder, files) {

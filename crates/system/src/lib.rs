@@ -3,8 +3,8 @@
 //! Everything that touches the disk or starts a program is here, but for stores and identities.
 
 use justwhy_project::{
-    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Stamp,
-    Tracking, date_of_day,
+    Branch, Clock, Consent, Consents, Files, FolderEntry, History, Process, ReadProblem, Sources,
+    Stamp, Tracking, date_of_day,
 };
 use std::ffi::OsString;
 use std::fs::{File, Metadata};
@@ -19,6 +19,7 @@ mod replace;
 #[cfg(test)]
 mod tests;
 mod user;
+mod walk;
 
 pub use dump::read_dump;
 pub use folder::{write_new_folder, write_temporary_folder};
@@ -44,6 +45,16 @@ impl Files for System {
             return Err(ReadProblem::TooLarge);
         }
         Ok(bytes)
+    }
+
+    fn read_plain(&self, path: &Path, most: u64, into: &mut Vec<u8>) -> Result<(), ReadProblem> {
+        into.clear();
+        let mut file = open_plain(path).map_err(problem)?;
+        let metadata = file.metadata().map_err(problem)?;
+        regular(&metadata, most)?;
+        into.reserve(usize::try_from(metadata.len()).unwrap_or(0) + 1);
+        file.by_ref().take(most + 1).read_to_end(into).map_err(problem)?;
+        if into.len() as u64 > most { Err(ReadProblem::TooLarge) } else { Ok(()) }
     }
 
     fn stamp(&self, path: &Path) -> Option<Stamp> {
@@ -138,6 +149,13 @@ impl History for System {
         git::branch(folder)
     }
 
+    fn sources(&self, folder: &Path) -> Result<Sources, String> {
+        match git::tracked(folder)? {
+            Some(files) => Ok(Sources { files, are_tracked: true, are_cut: false }),
+            None => Ok(walk::files(folder)),
+        }
+    }
+
     fn tracking(&self, folder: &Path, files: &[PathBuf]) -> Tracking {
         git::tracking(self, folder, files)
     }
@@ -170,6 +188,22 @@ fn open(path: &Path) -> io::Result<File> {
         options.custom_flags(libc::O_NONBLOCK);
     }
     options.open(path)
+}
+
+/// Opens what is no link, without waiting for anybody.
+#[cfg(unix)]
+fn open_plain(path: &Path) -> io::Result<File> {
+    use std::os::unix::fs::OpenOptionsExt as _;
+    let mut options = std::fs::OpenOptions::new();
+    options.read(true).custom_flags(libc::O_NONBLOCK | libc::O_NOFOLLOW).open(path)
+}
+
+#[cfg(not(unix))]
+fn open_plain(path: &Path) -> io::Result<File> {
+    match std::fs::symlink_metadata(path)?.file_type().is_file() {
+        true => File::open(path),
+        false => Err(io::ErrorKind::Unsupported.into()),
+    }
 }
 
 fn regular(metadata: &Metadata, most: u64) -> Result<(), ReadProblem> {

@@ -14,6 +14,8 @@ mod bare_null;
 mod blocked;
 mod broken_reference;
 mod changes_type;
+mod code;
+mod defaults_disagree;
 mod empty_string;
 mod idle;
 mod looks_like;
@@ -33,17 +35,21 @@ mod unknown_setting;
 mod variable_clash;
 
 /// Every rule, in the order in which they are listed for people.
-static RULES: [&About; 27] = [
+static RULES: [&About; 32] = [
     &outside::CANNOT_READ,
     &missing_required::MISSING_REQUIRED,
     &bad_value::BAD_VALUE,
     &broken_reference::BROKEN_REFERENCE,
     &outside::RULE_BROKEN,
     &secret_exposed::SECRET_EXPOSED,
+    &code::SECRET_IN_CODE,
     &same_across::SAME_ACROSS,
     &variable_clash::VARIABLE_CLASH,
     &unknown_setting::UNKNOWN_SETTING,
     &stray_variable::STRAY_VARIABLE,
+    &code::READ_NOT_DECLARED,
+    &code::HARD_CODED,
+    &defaults_disagree::DEFAULTS_DISAGREE,
     &outside::ORPHAN_FILE,
     &said_twice::SAID_TWICE,
     &old_name::OLD_NAME,
@@ -59,6 +65,7 @@ static RULES: [&About; 27] = [
     &blocked::BLOCKED,
     &idle::NEVER_WINS,
     &idle::REPEATS_WEAKER,
+    &code::UNUSED_SETTING,
     &never_active::NEVER_ACTIVE,
     &outside::IDLE_ACCEPT,
 ];
@@ -128,6 +135,8 @@ pub enum Needs {
     Catalogue,
     /// Every context that there is.
     EveryContext,
+    /// Source code to search: `[code]` in the project file.
+    Code,
     /// Contexts with every value of the axes by which settings must differ.
     EveryValueOfTheirAxes,
 }
@@ -178,6 +187,14 @@ impl CheckRule {
     pub const ORPHAN_FILE: CheckRule = CheckRule(&outside::ORPHAN_FILE);
     /// An accepted finding that is not there.
     pub const IDLE_ACCEPT: CheckRule = CheckRule(&outside::IDLE_ACCEPT);
+    /// A secret that stands in source code.
+    pub const SECRET_IN_CODE: CheckRule = CheckRule(&code::SECRET_IN_CODE);
+    /// A variable that source code reads and nothing sets or declares.
+    pub const READ_NOT_DECLARED: CheckRule = CheckRule(&code::READ_NOT_DECLARED);
+    /// The value of a setting that stands in source code.
+    pub const HARD_CODED: CheckRule = CheckRule(&code::HARD_CODED);
+    /// A setting that no source code mentions.
+    pub const UNUSED_SETTING: CheckRule = CheckRule(&code::UNUSED_SETTING);
     /// A secret in a file that git tracks or would track.
     pub const SECRET_EXPOSED: CheckRule = CheckRule(&secret_exposed::SECRET_EXPOSED);
     /// A required setting without a value.

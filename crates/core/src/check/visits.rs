@@ -36,8 +36,11 @@ impl Visits {
     /// Begins with every rule that can run.
     pub(super) fn begin(extent: Extent<'_>) -> Visits {
         let mut visits = Visits::default();
-        let can_run =
-            |rule: &CheckRule| rule.needs() != Needs::EveryContext || extent.is_everywhere;
+        let can_run = |rule: &CheckRule| match rule.needs() {
+            Needs::EveryContext => extent.is_everywhere,
+            Needs::Code => extent.has_code,
+            _ => true,
+        };
         for rule in CheckRule::all().filter(can_run) {
             match (rule.0.begin)() {
                 Visit::Nothing => {}

@@ -141,7 +141,7 @@ pub(super) fn way(
         return None;
     }
     match (layer.kind, variable) {
-        (Kind::Catalogue | Kind::CommandLine, _) => None,
+        (Kind::Catalogue | Kind::CommandLine | Kind::Code, _) => None,
         (Kind::Arguments, _) => advice(format!("--set {key}=…"), "for one run".to_owned()),
         // What a shell means by it is not read for a setting unless the catalogue asks for it.
         (Kind::Process, Some(variable))

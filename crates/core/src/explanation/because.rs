@@ -309,6 +309,7 @@ fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Optio
     let layer = answers.resolution().readings().layer(index);
     let is_catalogued = !answers.resolution().readings().catalogue.is_empty();
     match (layer.kind, variable) {
+        (Kind::Code, _) => fallback_of(answers, index, key),
         (Kind::Catalogue, _) if is_catalogued => "it has no default".to_owned(),
         (Kind::Catalogue, _) => "the project has no catalogue".to_owned(),
         (Kind::Arguments, _) => "no --set or --unset".to_owned(),
@@ -334,6 +335,21 @@ fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Optio
             format!("{} {} not set it", read.0, if read.1 { "do" } else { "does" })
         }
     }
+}
+
+/// Why a layer of source code has no fallback for a setting.
+fn fallback_of(answers: &Answers<'_>, index: LayerIndex, key: KeyId) -> String {
+    for reading in sources_of(answers, index) {
+        let mut needs = reading.needs.iter().filter(|need| need.key == key);
+        if let Some(first) = needs.next() {
+            let more = match needs.count() {
+                0 => String::new(),
+                more => format!(", and {more} more in this file"),
+            };
+            return format!("read without a fallback ({}){more}", reading.place(first.leaf));
+        }
+    }
+    "no code that it reads has a fallback".to_owned()
 }
 
 /// Whether a source of the layer has that name, whatever it is read for.

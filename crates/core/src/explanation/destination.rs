@@ -97,6 +97,16 @@ pub fn destination(
             };
             return Err(none(problem, help));
         }
+        Kind::Code => {
+            let problem = format!("the layer {name} reads source code, which cannot be written");
+            let key = readings.keys.find(KeyId::ROOT, path);
+            let at = key.and_then(|key| place_in(answers, index, key));
+            let help = match at {
+                Some(place) => format!("edit {place} by hand, or choose another layer"),
+                None => "choose another layer".to_owned(),
+            };
+            return Err(none(problem, help));
+        }
         Kind::Rows => {
             let problem = format!("the layer {name} reads rows, which cannot be written");
             return Err(none(problem, "edit the row by hand"));

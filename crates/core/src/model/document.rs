@@ -2,7 +2,7 @@
 
 use crate::model::key::{KeyId, Keys};
 use crate::model::note::Note;
-use crate::model::place::{Position, SourceText, Span};
+use crate::model::place::{Place, Position, SourceText, Span};
 use crate::model::secret::names_a_secret_inside;
 use crate::model::value::Value;
 use std::sync::Arc;
@@ -96,6 +96,13 @@ pub struct Document {
     pub named: Option<NamedBy>,
     /// Where reading stopped before the end, and at what (an operator in a command line).
     pub ends: Option<(Span, Arc<str>)>,
+    /// Whether it is what source code has in place of variables that nothing sets.
+    pub is_code: bool,
+    /// Leaves that set nothing: the code reads them without a fallback; and whether it fails then. By leaf index,
+    /// ascending.
+    pub unset: Vec<(usize, bool)>,
+    /// Leaves whose value other places have otherwise (code): where those are, by leaf index, ascending.
+    pub rivals: Vec<(usize, Arc<[Place]>)>,
     /// What a store sets for its variables besides their values, by leaf index, ascending.
     pub notes: Vec<(usize, Arc<Note>)>,
 }
@@ -164,6 +171,8 @@ impl Document {
         moved(&mut self.through, of);
         moved(&mut self.literal_dollars, of);
         moved(&mut self.notes, of);
+        moved(&mut self.unset, of);
+        moved(&mut self.rivals, of);
         let lookalikes = std::mem::take(&mut self.lookalikes).into_iter();
         self.lookalikes =
             lookalikes.filter_map(|(it, at, what)| Some((of(it)?, at, what))).collect();
@@ -176,6 +185,18 @@ impl Document {
     pub fn anchor(&self, index: usize) -> Option<&str> {
         let found = self.through.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
         Some(&self.through[found].1)
+    }
+
+    /// Whether the leaf sets nothing, as code reads it without a fallback; and if so, whether it fails then.
+    pub fn unset(&self, index: usize) -> Option<bool> {
+        let found = self.unset.binary_search_by_key(&index, |(leaf, _)| *leaf).ok()?;
+        Some(self.unset[found].1)
+    }
+
+    /// The other places that have another value for the leaf at `index`.
+    pub fn rivals(&self, index: u32) -> &[Place] {
+        let found = self.rivals.binary_search_by_key(&(index as usize), |(leaf, _)| *leaf);
+        found.map_or(&[], |found| &self.rivals[found].1)
     }
 
     /// What a store sets for the leaf at `index`.

@@ -37,6 +37,8 @@ pub enum Kind {
     Scopes,
     /// A command line.
     CommandLine,
+    /// The fallbacks in source code.
+    Code,
     /// The process environment.
     Process,
     /// `--set` and `--unset`, always the strongest.
@@ -262,7 +264,10 @@ impl Layer {
             removes: Arc::new([]),
             dialect: Dialect::Own,
             lookup: Within::USUAL.into(),
-            references: !matches!(kind, Kind::CommandLine | Kind::Process | Kind::Arguments),
+            references: !matches!(
+                kind,
+                Kind::CommandLine | Kind::Code | Kind::Process | Kind::Arguments
+            ),
             into: None,
             local: false,
             presence: Presence::Read,

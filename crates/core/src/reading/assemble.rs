@@ -548,7 +548,10 @@ fn from<'a>(layers: &'a [Layer], input: &'a Input) -> From<'a> {
         document: &input.document,
         section: input.section.as_ref(),
         into: layers[input.layer.0].into.as_ref(),
-        may_repeat: matches!(layers[input.layer.0].kind, Kind::Arguments | Kind::CommandLine),
+        may_repeat: matches!(
+            layers[input.layer.0].kind,
+            Kind::Arguments | Kind::CommandLine | Kind::Code
+        ),
     }
 }
 

@@ -1,19 +1,21 @@
 //! `[[layer]]` tables.
 
-use super::axis::{check_value, named, pattern_of, required_name};
+use super::axis::{check_value, named, required_name};
 use super::fields::{Fields, Sink};
-use super::parsed::{format_named, template};
 use super::part::{self, PartTemplate};
-use super::template::{PathTemplate, Piece};
-use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
+use super::{ProjectAxis, ProjectLayer, Reads, code, nest, prefix};
 use crate::error::Error;
 use crate::stores::Store;
 use justwhy_core::{
-    Axis, Condition, Dialect, Empty, KeyPath, Keys, Null, Pattern, Pins, Removal, Span, Value,
-    Within, is_scope_name, nearest,
+    Axis, Condition, Dialect, Empty, KeyPath, Null, Pattern, Pins, Removal, Span, Within, nearest,
 };
-use justwhy_formats::{Format, Kind, Limits, Lowering, NodeId, RowFormat, shown_name};
+use justwhy_formats::{Format, Kind, NodeId, shown_name};
 use std::sync::Arc;
+
+mod reads;
+
+pub(super) use reads::path;
+use reads::reads;
 
 pub(super) const FIELDS: Fields = Fields {
     of: "a layer",
@@ -58,15 +60,13 @@ pub(super) const FIELDS: Fields = Fields {
         "tolerant",
         "entries",
         "command_line",
+        "code",
         "indirect",
         "includes",
         "includes_are",
     ],
 };
 
-/// Each of these shows what a layer reads, and a layer has exactly one of them.
-const READS: [&str; 8] =
-    ["file", "files", "entries", "rows", "values", "command_line", "process", "scope"];
 /// The axis that gives the row if a layer names none; it need not be declared.
 const ROW_AXIS: &str = "row";
 
@@ -139,8 +139,9 @@ fn read(
     let reads = reads(sink, table, axes, stores, at);
     let is_line = sink.field(table, "command_line").is_some();
     let is_entries = sink.field(table, "entries").is_some();
+    let is_code = sink.field(table, "code").is_some();
     let is_file = matches!(reads, Some(Reads::File(..))) && !is_line;
-    let is_files = is_file || matches!(reads, Some(Reads::Files(..))) && !is_entries;
+    let is_files = is_file || matches!(reads, Some(Reads::Files(..))) && !is_entries && !is_code;
     let one = "a file";
     let several = "files";
     let is_scope = matches!(reads, Some(Reads::Scope(..)));
@@ -159,12 +160,14 @@ fn read(
         only_for(sink, table, field, may_be, several, &["file", "files"]);
     }
     let (references, dialect) = references(sink, table);
-    let references = references.unwrap_or(!is_line && !matches!(reads, Some(Reads::Process)));
+    let references =
+        references.unwrap_or(!is_line && !is_code && !matches!(reads, Some(Reads::Process)));
     let lookup = lookup(sink, table);
     let (part, under) = match &reads {
         Some(Reads::File(..)) if is_line => {
             (part::of_command_line(sink, table, axes, reads.as_ref()), None)
         }
+        _ if is_code => (code::part(sink, table), None),
         _ if is_files || is_entries => part::read(sink, table, axes, (reads.as_ref(), dialect)),
         _ => (None, None),
     };
@@ -182,13 +185,17 @@ fn read(
     let into = into(sink, table);
     let pins = pins(sink, table);
     let removes = removes(sink, table);
-    let front = is_line.then(|| {
+    let front = (is_line || is_code).then(|| {
         let own = (prefix(sink, table), nest(sink, table));
         (own.0.unwrap_or_else(|| naming.0.clone()), own.1.unwrap_or_else(|| naming.1.clone()))
     });
     let variables = match is_line {
         true => {
             refuse(sink, table, "names", "the names of a command line are those of its options");
+            None
+        }
+        false if is_code => {
+            refuse(sink, table, "names", "the names in code are those that it reads");
             None
         }
         false => variables(sink, table, (reads.as_ref(), part.as_ref()), naming),
@@ -321,87 +328,6 @@ fn removes(sink: &mut Sink<'_>, table: NodeId) -> Vec<Removal> {
     patterns(sink, items).into_iter().map(removal).collect()
 }
 
-fn reads(
-    sink: &mut Sink<'_>,
-    table: NodeId,
-    axes: &[ProjectAxis],
-    stores: &[Store],
-    name_at: Span,
-) -> Option<Reads> {
-    let there: Vec<&str> =
-        READS.into_iter().filter(|name| sink.field(table, name).is_some()).collect();
-    match there.as_slice() {
-        [] => {
-            let error = Error::new("bad-project", "the layer reads nothing").help(
-                "add one of `file`, `files`, `entries`, `rows`, `scope`, `values`, `command_line`, `process`",
-            );
-            sink.error(error, name_at);
-            None
-        }
-        ["file"] => file(sink, table, axes),
-        ["files"] => files(sink, table, axes),
-        ["entries"] => {
-            let (template, pattern, at) = path(sink, table, "entries", axes)?;
-            pattern_of(sink, &pattern, at)?;
-            Some(Reads::Files(template, Some(Format::ENTRY)))
-        }
-        ["command_line"] => command_line(sink, table, axes),
-        ["rows"] => rows(sink, table, axes),
-        ["values"] => values(sink, table),
-        ["scope"] => scope(sink, table, axes, stores),
-        ["process"] => match sink.boolean(table, "process")? {
-            true => Some(Reads::Process),
-            false => {
-                let at = sink.place(table, "process");
-                let error = Error::new("bad-project", "`process` can only be true");
-                sink.error(error.help("remove the layer if it is not to be read"), at);
-                None
-            }
-        },
-        // There are no others in the list.
-        [_] => None,
-        [first, second, ..] => {
-            let at = sink.place(table, second);
-            let message = format!("the layer has both `{first}` and `{second}`");
-            sink.error(Error::new("bad-project", message).help("make two layers"), at);
-            None
-        }
-    }
-}
-
-/// A command line: itself, the file that has it, or the process that was given it.
-fn command_line(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
-    let id = sink.field(table, "command_line")?;
-    match &sink.tree.node(id).kind {
-        Kind::Text(line) => {
-            Some(Reads::CommandLine { line: line.to_string(), at: sink.tree.node(id).at })
-        }
-        Kind::Table(_) => {
-            const FIELDS: Fields =
-                Fields { of: "a command line", known: &["file", "under", "format", "process"] };
-            sink.check_names(id, &FIELDS);
-            if sink.field(id, "process").is_none() {
-                if sink.field(id, "file").is_none() {
-                    sink.wrong_type(id, "a table with `file` or `process`");
-                    return None;
-                }
-                return file(sink, id, axes);
-            }
-            if sink.boolean(id, "process")? {
-                return Some(Reads::ProcessLine);
-            }
-            let at = sink.place(id, "process");
-            let error = Error::new("bad-project", "`process` can only be true");
-            sink.error(error.help("remove the layer if it is not to be read"), at);
-            None
-        }
-        _ => {
-            sink.wrong_type(id, "a string, or a table with `file` or `process`");
-            None
-        }
-    }
-}
-
 /// Whether texts hold references, and how those are written.
 fn references(sink: &mut Sink<'_>, table: NodeId) -> (Option<bool>, Dialect) {
     let Some(id) = sink.field(table, "references") else { return (None, Dialect::Own) };
@@ -477,158 +403,6 @@ fn refuse(sink: &mut Sink<'_>, table: NodeId, field: &str, message: &str) {
     if let Some(id) = sink.field(table, field) {
         let at = sink.tree.node(id).name_at;
         sink.error_at_name(Error::new("bad-project", message), at, "");
-    }
-}
-
-/// The scope that a layer reads, or the pattern of scopes, and the number of its store.
-fn scope(
-    sink: &mut Sink<'_>,
-    table: NodeId,
-    axes: &[ProjectAxis],
-    stores: &[Store],
-) -> Option<Reads> {
-    let (text, at) = sink.text(table, "scope")?;
-    let template = template(sink, PathTemplate::parse(&text), "scope", at)?;
-    for axis in template.axes() {
-        named(sink, axes, axis, at)?;
-    }
-    // With anything in place of its axes and wildcards it must name a scope.
-    let filled = template.pieces().iter().map(|piece| match piece {
-        Piece::Text(text) => text.replace('*', "x"),
-        Piece::Axis(_) => "x".to_owned(),
-    });
-    if !is_scope_name(&filled.collect::<String>()) {
-        let error = Error::new("bad-project", "invalid name of a scope");
-        let help = "for example \"team/{team}\" or \"job/*\": A-Z, a-z, 0-9, `.`, `_` and `-`, with `/` \
-                    between the parts";
-        sink.error(error.help(help), at);
-        return None;
-    }
-    let names: Vec<&str> = stores.iter().map(|store| store.name.as_str()).collect();
-    let Some((name, at)) = sink.text(table, "store") else {
-        if sink.field(table, "store").is_some() {
-            return None;
-        }
-        if let [_] = stores {
-            return Some(Reads::Scope(template, 0));
-        }
-        let error = Error::new("bad-project", "the layer names no store for its scope");
-        sink.error(error.help(declare_or_name(&names)), at);
-        return None;
-    };
-    if let Some(number) = names.iter().position(|other| *other == name) {
-        return Some(Reads::Scope(template, number));
-    }
-    let error = Error::new("bad-project", format!("no store has the name {}", shown_name(&name)));
-    let error = match nearest(&name, names.iter().copied()) {
-        Some(near) => error.help(format!("did you mean \"{near}\"?")),
-        None => error.help(declare_or_name(&names)),
-    };
-    sink.error(error, at);
-    None
-}
-
-fn declare_or_name(names: &[&str]) -> String {
-    match names {
-        [] => "declare one: [store.hq] with file = \"settings/scopes.toml\"".to_owned(),
-        names => format!("the stores are {}", names.join(", ")),
-    }
-}
-
-/// The path that a field gives, with its text and place.
-fn path(
-    sink: &mut Sink<'_>,
-    table: NodeId,
-    field: &str,
-    axes: &[ProjectAxis],
-) -> Option<(PathTemplate, String, Span)> {
-    let (path, at) = sink.text(table, field)?;
-    let template = template(sink, PathTemplate::parse(&path), "path", at)?;
-    for axis in template.axes() {
-        named(sink, axes, axis, at)?;
-    }
-    if path.is_empty() || path.ends_with('/') || path.contains('\0') {
-        sink.error(Error::new("bad-project", "invalid path of a file"), at);
-        return None;
-    }
-    Some((template, path, at))
-}
-
-fn files(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
-    let (template, pattern, at) = path(sink, table, "files", axes)?;
-    // The value of an axis has no wildcard in it, so that the pattern stays one.
-    pattern_of(sink, &pattern, at)?;
-    let format = match sink.field(table, "format") {
-        Some(_) => Some(format(sink, table)?),
-        None => Format::of_path(&pattern),
-    };
-    Some(Reads::Files(template, format))
-}
-
-fn rows(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
-    let (template, path, at) = path(sink, table, "rows", axes)?;
-    let axis = match sink.text(table, "axis") {
-        Some((axis, at)) => {
-            named(sink, axes, &axis, at)?;
-            axis
-        }
-        None => ROW_AXIS.to_owned(),
-    };
-    let Some(format) = RowFormat::of_path(&path) else {
-        let error = Error::new("bad-project", "unknown format of rows");
-        sink.error(error.help("rows are read from .csv, .json, .jsonl and .ndjson files"), at);
-        return None;
-    };
-    Some(Reads::Rows { path: template, format, axis })
-}
-
-fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
-    let (template, path, at) = path(sink, table, "file", axes)?;
-    let format = match sink.field(table, "format") {
-        Some(_) => format(sink, table)?,
-        None => match Format::of_path(&path) {
-            Some(format) => format,
-            None => {
-                sink.error(unknown_format(), at);
-                return None;
-            }
-        },
-    };
-    Some(Reads::File(template, format))
-}
-
-fn unknown_format() -> Error {
-    let names: Vec<&str> = Format::all().map(Format::name).collect();
-    Error::new("bad-project", "unknown format").help(format!(
-        "add format = \"toml\" (or {})",
-        justwhy_core::list_values(&names[1..], "or")
-    ))
-}
-
-fn format(sink: &mut Sink<'_>, table: NodeId) -> Option<Format> {
-    format_named(sink, table, "format")
-}
-
-/// The settings written in the project file.
-fn values(sink: &mut Sink<'_>, table: NodeId) -> Option<Reads> {
-    let id = sink.table(table, "values")?;
-    let mut keys = Keys::default();
-    match Lowering::new(sink.tree, &mut keys, Limits::default()).lower(id) {
-        Ok(document) => {
-            let leaves: Vec<(Vec<String>, Value, Span)> = document
-                .leaves
-                .into_iter()
-                .map(|leaf| {
-                    let path = keys.segments(leaf.name).into_iter().map(str::to_owned).collect();
-                    (path, leaf.value, leaf.at.unwrap_or_default())
-                })
-                .collect();
-            Some(Reads::Values(leaves))
-        }
-        Err(fault) => {
-            sink.error(Error::new(fault.code, fault.message), fault.at);
-            None
-        }
     }
 }
 

@@ -27,6 +27,15 @@ impl Project {
         })
     }
 
+    /// Whether layers of source code read a file that their patterns match: it is not ignored, and neither a
+    /// test nor a sample.
+    pub fn reads_code(&self, path: &str) -> bool {
+        match &self.code {
+            Some(code) => !code.is_ignored(path) && !code.is_sample(path),
+            None => !super::CodeSearch::default().is_sample(path),
+        }
+    }
+
     /// Whether a layer describes the place where somebody is.
     pub fn is_local(&self, layer: LayerIndex) -> bool {
         let declared = layer.0.checked_sub(1).and_then(|number| self.layers.get(number));
@@ -57,7 +66,8 @@ impl Project {
         };
         let format = format?;
         let view = declared.view(format, context);
-        Some(match format == Format::ENTRY {
+        let is_named = format == Format::ENTRY || format == Format::CODE;
+        Some(match is_named {
             true => view.of_entry(path.rsplit('/').next().unwrap_or(path)),
             // What its file names may have another format.
             false if declared.part.as_ref().is_some_and(PartTemplate::has_includes) => {

@@ -7,7 +7,9 @@ use super::template::{KeyTemplate, QueryTemplate};
 use super::{ProjectAxis, ProjectLayer, Reads};
 use crate::error::Error;
 use justwhy_core::{Context, Dialect, KeyPath, Span};
-use justwhy_formats::{Documents, Filled, Format, Kind, NodeId, Options, Pairs, Part, Under, View};
+use justwhy_formats::{
+    Documents, Filled, Format, Kind, NodeId, Options, Pairs, Part, ReadSet, Under, View,
+};
 use std::sync::Arc;
 
 /// The fields of a layer that are read here.
@@ -157,6 +159,7 @@ pub(super) fn read(
         entry: None,
         command: None,
         includes: None,
+        reads: None,
     };
     check_format(sink, table, (reads, fixed.inner));
     let secret = sink.boolean(table, "secret").unwrap_or(fixed.base64);
@@ -206,6 +209,12 @@ pub(super) fn of_command_line(
     let documents = documents(sink, table, axes, reads);
     let under = under(sink, inside, "under", axes);
     Some(PartTemplate { documents, under, includes: None, fixed })
+}
+
+/// The part of source code that is read.
+pub(super) fn of_code(reads: ReadSet) -> PartTemplate {
+    let fixed = Part { reads: Some(Arc::new(reads)), ..Part::default() };
+    PartTemplate { documents: None, under: None, includes: None, fixed }
 }
 
 /// Refuses fields that the format has no use for.

@@ -89,7 +89,8 @@ impl State for Idle {
             let candidate = resolution.candidate(id);
             let reading = &resolution.readings().readings[candidate.reading as usize];
             let kind = resolution.readings().layer(reading.layer).kind;
-            if reading.is_removal || kind == Kind::Arguments {
+            // A fallback in code is there to be overridden.
+            if reading.is_removal || matches!(kind, Kind::Arguments | Kind::Code) {
                 continue;
             }
             let (repeats, weaker) = repeats(seen, candidate);

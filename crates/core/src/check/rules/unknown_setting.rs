@@ -42,7 +42,7 @@ impl State for Unknown {
                 // What only variables have is reported as a stray variable.
                 !resolution.reading(candidate).is_removal
                     && layer.kind != Kind::Arguments
-                    && layer.names == Names::Keys
+                    && *layer.names_in(&resolution.reading(candidate).document) == Names::Keys
             })
             .collect();
         let Some(first) = said.last() else { return };
