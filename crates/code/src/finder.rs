@@ -29,6 +29,8 @@ pub struct Name {
     pub text: String,
     /// What it is.
     pub kind: NameKind,
+    /// Whether it is the name of a variable.
+    pub is_variable: bool,
     /// What it stands for.
     pub id: u32,
 }
@@ -59,8 +61,8 @@ impl Mention {
 #[derive(Debug)]
 pub struct Finder {
     stems: Option<AhoCorasick>,
-    /// Variables, as they are.
-    variables: HashMap<Box<[u8]>, u32>,
+    /// Variables, as they are, and those of keys above settings.
+    variables: HashMap<Box<[u8]>, (NameKind, u32)>,
     /// Keys and those above them, folded if names are loose.
     keys: HashMap<Box<[u8]>, (NameKind, u32)>,
     prefix: Box<[u8]>,
@@ -92,8 +94,11 @@ impl Finder {
             // Between two letters there may be one more character in another spelling.
             finder.longest = finder.longest.max(text.len() * if is_loose { 2 } else { 1 });
             match name.kind {
-                NameKind::Variable => {
-                    finder.variables.entry(text.into()).or_insert(name.id);
+                _ if name.is_variable => {
+                    let there = finder.variables.entry(text.into()).or_insert((name.kind, name.id));
+                    if name.kind == NameKind::Variable {
+                        *there = (name.kind, name.id);
+                    }
                     stems.push(text.to_vec());
                 }
                 kind => {
@@ -132,6 +137,12 @@ impl Finder {
         finder
     }
 
+    /// Whether a name is one that is looked for, as it is written.
+    pub fn is_exact(&self, name: &str) -> bool {
+        self.variables.contains_key(name.as_bytes())
+            || !self.is_loose && self.keys.contains_key(name.as_bytes())
+    }
+
     /// Tells every mention in a text, in its order.
     pub fn find(&self, text: &[u8], mut tell: impl FnMut(Mention)) {
         let Some(stems) = &self.stems else { return };
@@ -159,8 +170,13 @@ impl Finder {
             start: narrow(start),
             end: narrow(end),
         };
-        if let Some(id) = self.variables.get(&text[start..word]) {
-            return Some(of(Some(*id), NameKind::Variable, word));
+        if let Some((kind, id)) = self.variables.get(&text[start..word]) {
+            let mention = of(Some(*id), *kind, word);
+            // One word in capitals may be any constant.
+            let is_name = text[start..word].contains(&b'_') || mention.is_quoted;
+            if is_name || is_read(text, start) {
+                return Some(mention);
+            }
         }
         let has_prefix = !self.prefix.is_empty() && text[start..word].starts_with(&self.prefix);
         if !self.keys.is_empty() {
@@ -231,6 +247,12 @@ fn is_quoted(text: &[u8], start: usize, end: usize) -> bool {
     let quote = start.checked_sub(1).map(|before| text[before]);
     let is_quote = quote.is_some_and(|quote| b"\"'`".contains(&quote));
     is_quote && text.get(end).copied() == quote
+}
+
+/// Whether what is before a name shows that it is a variable.
+fn is_read(text: &[u8], start: usize) -> bool {
+    let before = &text[..start];
+    before.ends_with(b"$") || before.ends_with(b"${") || before.ends_with(b"env.")
 }
 
 fn narrow(at: usize) -> u32 {

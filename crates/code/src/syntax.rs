@@ -260,6 +260,11 @@ impl Syntax {
         })
     }
 
+    /// Whether it writes its values as strings, so that what is none is none.
+    pub fn has_strings(&self) -> bool {
+        !self.quotes.is_empty() && self.name != "shell"
+    }
+
     /// The language of that name.
     pub fn named(name: &str) -> Option<&'static Syntax> {
         LANGUAGES.iter().find(|it| it.name == name)

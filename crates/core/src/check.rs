@@ -11,6 +11,7 @@ use crate::contexts::survey::{ContextSet, Survey};
 use crate::explanation::Explanation;
 use crate::model::candidate::CandidateId;
 use crate::model::key::KeyId;
+use crate::model::layer::Kind;
 use crate::model::near::{KnownNames, distance_within};
 use crate::precedence::verdict::Verdict;
 use hashbrown::HashSet;
@@ -85,7 +86,7 @@ impl Look<'_> {
 }
 
 /// The name of which another one is a slip of the pen, and its number.
-pub(crate) fn meant_by_slip<'n>(name: &str, names: &'n KnownNames) -> Option<(usize, &'n str)> {
+pub fn meant_by_slip<'n>(name: &str, names: &'n KnownNames) -> Option<(usize, &'n str)> {
     let lower = name.to_ascii_lowercase();
     let near = names.meant_by(name).into_iter().filter_map(|(number, other)| {
         if other == name || lower.len() < 5 || other.len() < 5 {
@@ -111,11 +112,14 @@ fn is_slip(one: &str, other: &str, distance: usize) -> bool {
 
 impl Check {
     /// Checks every setting, everywhere.
+    ///
+    /// `see` is shown what each comes to where somebody works, and whether that is a fallback in source code.
     pub fn of(
         survey: &Survey,
         extent: Extent<'_>,
         outside: &dyn Outside,
         limits: ExpansionLimits,
+        see: &mut dyn FnMut(&Explanation, bool),
     ) -> Check {
         let lines = Lines::of(survey);
         let declared: Vec<KeyId> = survey.contexts().first().map_or_else(Vec::new, |first| {
@@ -148,6 +152,11 @@ impl Check {
             for ((key, group), answer) in sight.settings.iter().zip(said) {
                 let full = group.and(extent.full);
                 let (key, lines, felt) = (*key, look.lines, &felt);
+                if extent.has_code && !full.is_empty() {
+                    let layer = answer.winner.as_ref().map(|winner| winner.layer);
+                    let kind = layer.map(|layer| resolution.readings().layer(layer).kind);
+                    see(&answer, kind == Some(Kind::Code));
+                }
                 visits.setting(&mut look, &Seen { answers, key, full, group, answer, lines, felt });
             }
             is_exhausted |= answers.is_exhausted();

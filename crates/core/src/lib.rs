@@ -33,7 +33,7 @@ pub use answers::{
 };
 pub use check::{
     Check, CheckRule, Choice, Evidence, Extent, Fact, Finding, Findings, Needs, Severity, UNSET,
-    in_words, rule_named, sum_up,
+    in_words, meant_by_slip, rule_named, sum_up,
 };
 pub use contexts::compare::{Compared, Effect, Effects, Side, compare};
 pub use contexts::difference::Difference;
@@ -63,7 +63,7 @@ pub use model::layer::{
     Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence, Removal,
     ScopeOf, list_values,
 };
-pub use model::near::{is_near, nearest, nearest_few};
+pub use model::near::{KnownNames, is_near, nearest, nearest_few};
 pub use model::note::{Note, show_date};
 pub use model::pattern::Pattern;
 pub use model::place::{Origin, Place, Position, ShownLine, SourceText, Span};
@@ -75,7 +75,7 @@ pub use model::scope::{
 };
 pub use model::secret::{
     Secrets, hide_address_password, hide_in_text, is_nearly_secret_name, is_secret_name,
-    names_a_secret_inside, speaks_of_a_secret,
+    may_hold_password, names_a_secret_inside, speaks_of_a_secret,
 };
 pub use model::text::Text;
 pub use model::value::{Element, Entry, Type, Value, is_unprintable};

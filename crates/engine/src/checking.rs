@@ -110,13 +110,20 @@ impl Checking<'_> {
         let rules = self.expressions()?;
         let open = self.snapshot.project().open_axes();
         let CheckWanted { with_local, is_everywhere, .. } = wanted;
-        let extent = Extent { full, with_local, is_everywhere, has_code: false, open: &open };
-        let check = Check::of(survey, extent, self.snapshot, self.snapshot.limits());
+        let has_code = self.snapshot.project().code.is_some();
+        let extent = Extent { full, with_local, is_everywhere, has_code, open: &open };
+        let mut seen = crate::code::Seen::default();
+        let see = &mut |answer: &Explanation, is_fallback| seen.see(answer, is_fallback);
+        let check = Check::of(survey, extent, self.snapshot, self.snapshot.limits(), see);
         let Check { mut findings, exposed, is_exhausted } = check;
         if is_exhausted {
             return Err(vec![exhausted()]);
         }
         let mut not_run: Vec<(CheckRule, String)> = Vec::new();
+        if has_code {
+            crate::code::find_in_code(self.snapshot, (survey, full), seen, &mut findings)
+                .map_err(one)?;
+        }
         for (rule, expression) in &rules {
             self.judge(survey, full, rule, expression, &mut findings, &mut not_run);
         }

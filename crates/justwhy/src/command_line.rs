@@ -3,7 +3,7 @@
 use crate::arguments::Common;
 use crate::commands::{
     check, compare, demo, explain, export, find, grid, identity, launch, list, needs, put, stores,
-    suppose, texts,
+    suppose, texts, uses,
 };
 use crate::running::Runs;
 use clap::{Parser, Subcommand};
@@ -114,6 +114,12 @@ commands! {
         "justwhy find 140",
         "justwhy find tide.example",
         "justwhy find localhost --output json",
+    ]),
+    /// List where source code uses settings, and which it does not
+    Uses(uses::UsesArguments) entry("uses", LOOK, MANY, &[
+        "justwhy uses",
+        "justwhy uses alert.threshold_cm",
+        "justwhy uses 'database.**' --output json",
     ]),
     /// List required settings that are not set, and where to set them
     Needs(needs::NeedsArguments) entry("needs", LOOK, &[], &[

@@ -23,6 +23,7 @@ mod sides;
 pub(crate) mod stores;
 pub(crate) mod suppose;
 pub(crate) mod texts;
+pub(crate) mod uses;
 pub(crate) mod whereabouts;
 
 /// The local layers that were not included, as a sentence.

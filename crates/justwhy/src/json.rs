@@ -365,6 +365,10 @@ pub(crate) fn is_false(value: &bool) -> bool {
     !*value
 }
 
+pub(crate) fn is_zero(count: &usize) -> bool {
+    *count == 0
+}
+
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Near {

@@ -75,7 +75,8 @@ fn misplaced_form(arguments: &Arguments) -> Option<Error> {
     }
     let message = match form {
         Form::Csv | Form::Html => "only grid has the forms csv and html",
-        Form::Sarif | Form::Junit => "only check has the forms sarif and junit",
+        Form::Sarif => "only check and uses have the form sarif",
+        Form::Junit => "only check has the form junit",
         Form::Text | Form::Json => return None,
     };
 

@@ -6,7 +6,7 @@ mod junit;
 mod sarif;
 
 pub use junit::junit;
-pub use sarif::sarif;
+pub use sarif::{Mentioned, sarif, sarif_of_mentions};
 
 use justwhy_core::{CheckRule, Finding};
 

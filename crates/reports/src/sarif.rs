@@ -1,7 +1,7 @@
 //! SARIF 2.1.0, the format of an open standard for results of analysis.
 
 use crate::{NotRun, Reported};
-use justwhy_core::{CheckRule, Evidence, Severity};
+use justwhy_core::{CheckRule, Evidence, Place, Severity};
 use serde_json::json;
 use serde_sarif::sarif;
 
@@ -32,6 +32,46 @@ pub fn sarif(findings: &[Reported<'_>], not_run: &[NotRun<'_>], version: &str) -
         .column_kind(json!("unicodeCodePoints"))
         .results(findings.iter().map(result).collect::<Vec<_>>())
         .build();
+    written(run)
+}
+
+/// A place that mentions a setting.
+#[derive(Clone, Debug)]
+pub struct Mentioned {
+    /// The key of the setting.
+    pub key: String,
+    /// The place.
+    pub place: Place,
+}
+
+/// Places that mention settings as one log: results that are no problems.
+pub fn sarif_of_mentions(mentioned: &[Mentioned], version: &str) -> String {
+    let rule = sarif::ReportingDescriptor::builder()
+        .id("use")
+        .short_description(text("a place that mentions a setting"))
+        .build();
+    let driver =
+        sarif::ToolComponent::builder().name("justwhy").version(version).rules(vec![rule]).build();
+    let result = |it: &Mentioned| {
+        sarif::Result::builder()
+            .rule_id("use")
+            .rule_index(0)
+            .kind(sarif::ResultKind::Informational)
+            .level(sarif::ResultLevel::None)
+            .message(message(&format!("{} is used here", it.key)))
+            .locations(vec![location(&Evidence::at(it.place.clone()))])
+            .build()
+    };
+    let run = sarif::Run::builder()
+        .tool(sarif::Tool::builder().driver(driver).build())
+        .column_kind(json!("unicodeCodePoints"))
+        .results(mentioned.iter().map(result).collect::<Vec<_>>())
+        .build();
+    written(run)
+}
+
+/// A log with one run.
+fn written(run: sarif::Run) -> String {
     let log =
         sarif::Sarif::builder().version(json!("2.1.0")).schema(SCHEMA).runs(vec![run]).build();
     // Nothing that is serialised here can fail: every map has texts for names.

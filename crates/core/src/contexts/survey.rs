@@ -411,6 +411,32 @@ impl Survey {
         self.readings.iter().map(|mentions| (&mentions.reading, &mentions.contexts))
     }
 
+    /// Whether there are settings below this one.
+    pub fn is_above_others(&self, key: KeyId) -> bool {
+        self.keys().is_some_and(|keys| keys.below(key).any(|key| self.is_setting(key)))
+    }
+
+    /// Where a setting is declared, or else the first place that sets it.
+    pub fn known_at(&self, key: KeyId) -> Option<crate::model::place::Place> {
+        let first = self.contexts.first()?;
+        if let Some(declared) = first.catalogue.declared(key) {
+            return first.declared_at(declared);
+        }
+        let family = self.family_of.get(key.index()).copied().flatten()?;
+        let readings = &self.families[family as usize].readings;
+        readings.iter().find_map(|number| {
+            let reading = &self.readings[*number as usize].reading;
+            let offer = reading.offers.iter().find(|offer| offer.key == key)?;
+            Some(reading.place(offer.leaf))
+        })
+    }
+
+    /// The settings to which others refer.
+    pub fn referred(&self) -> HashSet<KeyId> {
+        let families = self.families.iter().flat_map(|family| &family.refers);
+        families.flat_map(|family| self.families[*family as usize].keys.iter().copied()).collect()
+    }
+
     /// All keys; none if there is no context.
     pub fn keys(&self) -> Option<&Keys> {
         self.contexts.first().map(|readings| &*readings.keys)

@@ -4,7 +4,7 @@ mod known;
 #[cfg(test)]
 mod tests;
 
-pub(crate) use known::KnownNames;
+pub use known::KnownNames;
 
 /// The greatest edit distance of a near miss.
 const REACH: usize = 2;

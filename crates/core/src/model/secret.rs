@@ -71,7 +71,7 @@ pub(crate) fn holds_password(text: &str) -> bool {
 }
 
 /// Whether a line of a file may hold a password or a part of one.
-pub(crate) fn may_hold_password(line: &str) -> bool {
+pub fn may_hold_password(line: &str) -> bool {
     hide::may_hold(line)
 }
 

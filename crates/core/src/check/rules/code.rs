@@ -27,7 +27,7 @@ pub(crate) static HARD_CODED: About = About::new(
     "hard-coded",
     Severity::Warning,
     "the value of a setting that is written in source code",
-    &["the value of {key} is written in source code: {value}"],
+    &["the value of {key} is written in source code"],
     || Visit::Nothing,
 )
 .needing(Needs::Code);

@@ -10,7 +10,7 @@ use hashbrown::HashMap;
 /// Of very many names only those are found that are one edit away: all that are two away could be hundreds
 /// for each, where names are numbered, and nobody waits for that.
 #[derive(Debug)]
-pub(crate) struct KnownNames {
+pub struct KnownNames {
     all: Vec<KnownName>,
     /// Where there are many: which of them are so spelled, or are with a letter left out.
     slips: Option<HashMap<u64, Vec<u32>>>,
