@@ -317,3 +317,90 @@ pub fn write_parts(folder: &Path, settings: usize, are_plain: bool) -> io::Resul
     let process = "[[layer]]\nname = \"process\"\nprocess = true\n";
     std::fs::write(folder.join("justwhy.toml"), project + process)
 }
+
+/// The words of generated source code.
+const WORDS: [&str; 32] = [
+    "const",
+    "return",
+    "level",
+    "gauge",
+    "reading",
+    "station",
+    "update",
+    "await",
+    "result",
+    "if",
+    "else",
+    "format",
+    "buffer",
+    "index",
+    "request",
+    "handler",
+    "value",
+    "service",
+    "options",
+    "import",
+    "record",
+    "forecast",
+    "average",
+    "window",
+    "function",
+    "string",
+    "number",
+    "series",
+    "publish",
+    "queue",
+    "minutes",
+    "threshold",
+];
+
+/// Writes a project of `settings` settings to `folder`, which must be there, and about so many bytes of source
+/// code: files of 16 KiB, in which one line of sixty reads a setting.
+pub fn write_code(folder: &Path, settings: usize, bytes: u64) -> io::Result<()> {
+    const FILE: usize = 16 * 1024;
+    write_project(folder, settings)?;
+    let project = folder.join("justwhy.toml");
+    let text = std::fs::read_to_string(&project)?;
+    std::fs::write(project, text + "\n[code]\nfolders = [\"src\"]\n")?;
+    // The same numbers in every run.
+    let mut state = 0x2545_f491_4f6c_dd1d_u64;
+    let mut next = move |below: usize| {
+        state ^= state << 13;
+        state ^= state >> 7;
+        state ^= state << 17;
+        usize::try_from(state % below as u64).unwrap_or_default()
+    };
+    let files = usize::try_from(bytes).unwrap_or(usize::MAX).div_ceil(FILE);
+    let mut text = String::with_capacity(FILE + 200);
+    for file in 0..files {
+        text.clear();
+        let mut line = 0;
+        while text.len() < FILE {
+            line += 1;
+            if line % 60 == 0 {
+                let [service, part, name] = key(next(settings));
+                let variable =
+                    [&service, &part, &name].map(|it| it.to_uppercase().replace('-', "_"));
+                let variable = variable.join("__");
+                // Writing to a String cannot fail.
+                let _ = match next(3) {
+                    0 => writeln!(text, "const value = config.get(\"{service}.{part}.{name}\");"),
+                    _ => writeln!(text, "const value = process.env.TIDE_{variable} ?? \"5\";"),
+                };
+                continue;
+            }
+            text.push_str(["", "  ", "    "][next(3)]);
+            for _ in 0..4 + next(6) {
+                text.push_str(WORDS[next(WORDS.len())]);
+                text.push_str([" ", ".", "(", ", ", " = ", "_"][next(6)]);
+            }
+            text.push_str(");\n");
+        }
+        let inside = folder.join("src").join(format!("part-{:03}", file / 100));
+        if file % 100 == 0 {
+            std::fs::create_dir_all(&inside)?;
+        }
+        std::fs::write(inside.join(format!("file-{file:05}.js")), &text)?;
+    }
+    Ok(())
+}

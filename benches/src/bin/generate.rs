@@ -1,6 +1,7 @@
 //! Writes a large project: `generate FOLDER [SETTINGS [CONTEXTS]]`; with `json` in place of a number of
 //! contexts, one whose layers are all JSON; with `plain` or `parts`, each setting once in plain files, or in parts
-//! of files, under loose names and with the references of other programs.
+//! of files, under loose names and with the references of other programs; with `code MEBIBYTES`, one with so much
+//! source code.
 
 use std::path::PathBuf;
 
@@ -14,6 +15,10 @@ fn main() -> std::io::Result<()> {
     match (kind.as_deref(), kind.as_deref().and_then(|count| count.parse().ok())) {
         (_, Some(contexts)) => justwhy_benches::write_matrix(&folder, settings, contexts),
         (Some("json"), _) => justwhy_benches::write_project_as_json(&folder, settings),
+        (Some("code"), _) => {
+            let size = word().and_then(|size| size.parse::<u64>().ok()).unwrap_or(64);
+            justwhy_benches::write_code(&folder, settings, size * 1024 * 1024)
+        }
         (Some("plain"), _) => justwhy_benches::write_parts(&folder, settings, true),
         (Some("parts"), _) => justwhy_benches::write_parts(&folder, settings, false),
         _ => justwhy_benches::write_project(&folder, settings),

@@ -151,7 +151,7 @@ impl<'t> Scanner<'t, '_> {
         if ends_open || self.syntax.name == "python" {
             return ends_open;
         }
-        let next = self.text[self.past_blanks(at)..].as_bytes();
+        let next = &self.text.as_bytes()[self.past_blanks(at)..];
         match (next.first(), next.get(1)) {
             (Some(b'.'), Some(byte)) => byte.is_ascii_alphabetic(),
             (Some(b'+' | b'-'), after) => after == Some(&b' '),

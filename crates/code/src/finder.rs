@@ -1,15 +1,19 @@
 //! Every mention of any of many names, in one pass over the bytes.
 //!
-//! What is looked for are the beginnings of names, of which there are few: those of one section begin alike,
-//! and so do all variables with a prefix. Around each, the words that are there are looked up.
+//! What is looked for first is rare in source code: what all variables begin with, dots that have the right
+//! letters around them, quotes before the right ones. Only there the words that are there are looked up, so that
+//! it takes the same time for one name as for a hundred thousand.
 
 use crate::words;
-use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind};
 use hashbrown::HashMap;
+use memchr::memmem;
 use std::ops::Range;
 
+mod anchors;
 #[cfg(test)]
 mod tests;
+
+use anchors::{Quotes, Separators};
 
 /// What a name is.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
@@ -60,81 +64,92 @@ impl Mention {
 /// Looks for many names at once.
 #[derive(Debug)]
 pub struct Finder {
-    stems: Option<AhoCorasick>,
     /// Variables, as they are, and those of keys above settings.
     variables: HashMap<Box<[u8]>, (NameKind, u32)>,
     /// Keys and those above them, folded if names are loose.
     keys: HashMap<Box<[u8]>, (NameKind, u32)>,
-    prefix: Box<[u8]>,
+    /// What every variable with a `_` begins with, if they all begin alike.
+    prefix: Option<memmem::Finder<'static>>,
+    /// The prefix with which variables that nobody knows are told; empty to tell none.
+    told: Box<[u8]>,
+    /// The first `_` of each variable, where they do not begin alike.
+    lines: Option<Separators>,
+    /// The first dot of each key.
+    dots: Option<Separators>,
+    /// Names of one word.
+    quotes: Option<Quotes>,
     longest: usize,
     is_loose: bool,
 }
-
-/// A table of every transition is fast, and worth its memory for so many bytes of stems.
-const MOST_FOR_TABLE: usize = 200_000;
 
 impl Finder {
     /// Of these names. With a prefix, variables that begin with it and are none of them are told, too;
     /// if names are loose, keys are found in every spelling.
     pub fn new(names: &[Name], prefix: &str, is_loose: bool) -> Finder {
+        let texts = |are_variables: bool| {
+            let names = names.iter().filter(|name| !name.text.is_empty());
+            names.filter(move |it| it.is_variable == are_variables).map(|it| it.text.as_bytes())
+        };
+        let alike = alike(texts(true).filter(|name| name.contains(&b'_')), prefix.as_bytes());
+        // Of two letters there are too many.
+        let begin_alike = alike.len() > 2;
+        let words: Vec<&[u8]> = texts(true).filter(|name| !name.contains(&b'_')).collect();
+        let has_variables = !words.is_empty();
+        let words: Vec<&[u8]> =
+            words.into_iter().chain(texts(false).filter(|name| !name.contains(&b'.'))).collect();
         let mut finder = Finder {
-            stems: None,
             variables: HashMap::new(),
             keys: HashMap::new(),
-            prefix: prefix.as_bytes().into(),
+            prefix: begin_alike.then(|| memmem::Finder::new(&alike).into_owned()),
+            told: prefix.as_bytes().into(),
+            lines: match begin_alike {
+                true => None,
+                false => Separators::of(b'_', texts(true), false),
+            },
+            dots: Separators::of(b'.', texts(false), is_loose),
+            quotes: Quotes::of(&words, has_variables, is_loose),
             longest: 0,
             is_loose,
         };
-        let mut stems: Vec<Vec<u8>> = Vec::new();
-        if !prefix.is_empty() {
-            stems.push(prefix.as_bytes().to_vec());
-        }
-        for name in names.iter().filter(|name| !name.text.is_empty()) {
-            let text = name.text.as_bytes();
-            // Between two letters there may be one more character in another spelling.
-            finder.longest = finder.longest.max(text.len() * if is_loose { 2 } else { 1 });
-            match name.kind {
-                _ if name.is_variable => {
-                    let there = finder.variables.entry(text.into()).or_insert((name.kind, name.id));
-                    if name.kind == NameKind::Variable {
-                        *there = (name.kind, name.id);
-                    }
-                    stems.push(text.to_vec());
-                }
-                kind => {
-                    let key: Box<[u8]> = match is_loose {
-                        true => {
-                            let mut folded = Vec::new();
-                            words::fold(text, &mut folded);
-                            folded.into()
-                        }
-                        false => text.into(),
-                    };
-                    let there = finder.keys.entry(key).or_insert((kind, name.id));
-                    // What is a setting and above others is one of both: a setting.
-                    if kind == NameKind::Key {
-                        *there = (kind, name.id);
-                    }
-                    stems.push(stem(&name.text, is_loose).to_vec());
-                }
+        for name in names {
+            match name.is_variable {
+                true => finder.add_variable(name),
+                false => finder.add_key(name),
             }
         }
-        stems.retain(|stem| !stem.is_empty());
-        let stems = shortest(stems, is_loose);
-        let bytes: usize = stems.iter().map(Vec::len).sum();
-        let kind = match bytes < MOST_FOR_TABLE {
-            true => AhoCorasickKind::DFA,
-            false => AhoCorasickKind::ContiguousNFA,
-        };
-        if !stems.is_empty() {
-            finder.stems = AhoCorasick::builder()
-                .match_kind(MatchKind::LeftmostFirst)
-                .ascii_case_insensitive(is_loose)
-                .kind(Some(kind))
-                .build(&stems)
-                .ok();
-        }
         finder
+    }
+
+    fn add_variable(&mut self, name: &Name) {
+        let text = name.text.as_bytes();
+        let there = self.variables.entry(text.into()).or_insert((name.kind, name.id));
+        if name.kind == NameKind::Variable {
+            *there = (name.kind, name.id);
+        }
+    }
+
+    fn add_key(&mut self, name: &Name) {
+        let text = name.text.as_bytes();
+        // Between two letters there may be one more character in another spelling.
+        self.longest = self.longest.max(text.len() * if self.is_loose { 2 } else { 1 });
+        let key: Box<[u8]> = match self.is_loose {
+            true => {
+                let mut folded = Vec::new();
+                words::fold(text, &mut folded);
+                folded.into()
+            }
+            false => text.into(),
+        };
+        let there = self.keys.entry(key).or_insert((name.kind, name.id));
+        // What is a setting and above others is one of both: a setting.
+        if name.kind == NameKind::Key {
+            *there = (name.kind, name.id);
+        }
+    }
+
+    /// Whether keys are found in every spelling.
+    pub fn is_loose(&self) -> bool {
+        self.is_loose
     }
 
     /// Whether a name is one that is looked for, as it is written.
@@ -143,81 +158,159 @@ impl Finder {
             || !self.is_loose && self.keys.contains_key(name.as_bytes())
     }
 
-    /// Tells every mention in a text, in its order.
-    pub fn find(&self, text: &[u8], mut tell: impl FnMut(Mention)) {
-        let Some(stems) = &self.stems else { return };
-        let mut past = 0;
-        let mut folded = Vec::new();
-        for hit in stems.find_iter(text) {
-            let start = hit.start();
-            if start < past || !words::begins(text, start) {
-                continue;
-            }
-            if let Some(mention) = self.mention(text, start, &mut folded) {
-                past = mention.end as usize;
-                tell(mention);
+    /// Every mention in a text, in its order.
+    pub fn find(&self, text: &[u8]) -> Vec<Mention> {
+        let mut found: Vec<Mention> = Vec::new();
+        if let Some(prefix) = &self.prefix {
+            for start in prefix.find_iter(text) {
+                if words::begins(text, start) {
+                    found.extend(self.variable(text, start));
+                }
             }
         }
+        let mut tell = |mention: Option<Mention>| {
+            let past = mention.map(|mention| mention.end as usize);
+            found.extend(mention);
+            past
+        };
+        if let Some(lines) = &self.lines {
+            lines.each(text, |at| tell(self.variable(text, word_start(text, at))));
+        }
+        if let Some(dots) = &self.dots {
+            let mut folded = Vec::new();
+            dots.each(text, |at| tell(self.key_at(text, at, &mut folded)));
+        }
+        if let Some(quotes) = &self.quotes {
+            quotes.each(text, |at| {
+                tell(self.quoted(text, at));
+            });
+            if quotes.has_variables {
+                quotes.each_marked(text, |at| {
+                    tell(is_read(text, at).then(|| self.variable(text, at)).flatten());
+                });
+            }
+        }
+        found.sort_by_key(|mention| (mention.start, std::cmp::Reverse(mention.end)));
+        let mut past = 0;
+        found.retain(|mention| {
+            let is_new = mention.start >= past;
+            if is_new {
+                past = mention.end;
+            }
+            is_new
+        });
+        found
     }
 
-    /// What is mentioned at the beginning of a word, if anything is.
-    fn mention(&self, text: &[u8], start: usize, folded: &mut Vec<u8>) -> Option<Mention> {
-        let word = word_end(text, start, text.len());
-        let of = |id, kind, end| Mention {
-            id,
-            kind,
-            is_quoted: is_quoted(text, start, end),
-            start: narrow(start),
-            end: narrow(end),
-        };
-        if let Some((kind, id)) = self.variables.get(&text[start..word]) {
-            let mention = of(Some(*id), *kind, word);
-            // One word in capitals may be any constant.
-            let is_name = text[start..word].contains(&b'_') || mention.is_quoted;
-            if is_name || is_read(text, start) {
+    /// The key whose first segment ends at a byte.
+    fn key_at(&self, text: &[u8], end: usize, folded: &mut Vec<u8>) -> Option<Mention> {
+        let mut start = word_start(text, end);
+        for _ in 0..MOST_PARTS {
+            if let Some(mention) = self.key(text, start, folded) {
                 return Some(mention);
             }
+            // The first segment may have a `-` in it, or be after one.
+            let before = start.checked_sub(1).filter(|before| text[*before] == b'-')?;
+            let next = word_start(text, before);
+            if next == before {
+                return None;
+            }
+            start = next;
         }
-        let has_prefix = !self.prefix.is_empty() && text[start..word].starts_with(&self.prefix);
-        if !self.keys.is_empty() {
-            let most = start.saturating_add(self.longest).min(text.len());
-            let mut ends = [0_usize; MOST_PARTS];
-            let mut count = 0;
-            let mut end = word;
-            while end <= most && count < MOST_PARTS {
-                ends[count] = end;
-                count += 1;
-                let joins = text.get(end).is_some_and(|byte| b".-".contains(byte));
-                let next = word_end(text, end + 1, most + 1);
-                if !joins || next <= end + 1 {
-                    break;
-                }
-                end = next;
+        None
+    }
+
+    /// A name of one word between quotes.
+    fn quoted(&self, text: &[u8], start: usize) -> Option<Mention> {
+        let quote = *text.get(start.checked_sub(1)?)?;
+        let most = (start + self.longest.max(64) + 1).min(text.len());
+        let end = start + memchr::memchr(quote, &text[start..most])?;
+        let written = &text[start..end];
+        if memchr::memchr(b'.', written).is_some() {
+            return None;
+        }
+        let found = self.variables.get(written).or_else(|| match self.is_loose {
+            true => {
+                let mut folded = Vec::new();
+                words::fold(written, &mut folded);
+                self.keys.get(folded.as_slice())
             }
-            // The longest name that is there.
-            for end in ends[..count].iter().rev() {
-                let written = &text[start..*end];
-                let found = match self.is_loose {
-                    true => {
-                        words::fold(written, folded);
-                        self.keys.get(folded.as_slice())
-                    }
-                    false => self.keys.get(written),
-                };
-                let Some((kind, id)) = found else { continue };
-                let mention = of(Some(*id), *kind, *end);
-                // A word of the language may be the key of a setting, but not between quotes.
-                let is_word = !written.contains(&b'.');
-                if *kind == NameKind::Key && is_word && !mention.is_quoted {
-                    return Some(Mention { kind: NameKind::Parent, ..mention });
-                }
-                return Some(mention);
-            }
+            false => self.keys.get(written),
+        });
+        let (kind, id) = found?;
+        Some(mention(Some(*id), *kind, true, (start, end)))
+    }
+
+    /// The variable that begins at the beginning of a word.
+    fn variable(&self, text: &[u8], start: usize) -> Option<Mention> {
+        let word = word_end(text, start, text.len());
+        let written = &text[start..word];
+        let is_quoted = is_quoted(text, start, word);
+        if let Some((kind, id)) = self.variables.get(written) {
+            return Some(mention(Some(*id), *kind, is_quoted, (start, word)));
         }
         // What ends in `_` is the beginning of a name that is put together.
-        let is_whole = word - start > self.prefix.len() && text[word - 1] != b'_';
-        (has_prefix && is_whole).then(|| of(None, NameKind::Variable, word))
+        let is_told = !self.told.is_empty()
+            && written.starts_with(&self.told)
+            && written.len() > self.told.len()
+            && !written.ends_with(b"_");
+        is_told.then(|| mention(None, NameKind::Variable, is_quoted, (start, word)))
     }
+
+    /// The longest key that begins at the beginning of a word.
+    fn key(&self, text: &[u8], start: usize, folded: &mut Vec<u8>) -> Option<Mention> {
+        let most = start.saturating_add(self.longest).min(text.len());
+        let mut ends = [0_usize; MOST_PARTS];
+        let mut count = 0;
+        let mut end = word_end(text, start, text.len());
+        while end <= most && count < MOST_PARTS {
+            ends[count] = end;
+            count += 1;
+            let joins = text.get(end).is_some_and(|byte| b".-".contains(byte));
+            let next = word_end(text, end + 1, most + 1);
+            if !joins || next <= end + 1 {
+                break;
+            }
+            end = next;
+        }
+        for end in ends[..count].iter().rev() {
+            let written = &text[start..*end];
+            // One word alone is looked for between quotes.
+            memchr::memchr(b'.', written)?;
+            let found = match self.is_loose {
+                true => {
+                    words::fold(written, folded);
+                    self.keys.get(folded.as_slice())
+                }
+                false => self.keys.get(written),
+            };
+            if let Some((kind, id)) = found {
+                let is_quoted = is_quoted(text, start, *end);
+                return Some(mention(Some(*id), *kind, is_quoted, (start, *end)));
+            }
+        }
+        None
+    }
+}
+
+fn mention(
+    id: Option<u32>,
+    kind: NameKind,
+    is_quoted: bool,
+    (start, end): (usize, usize),
+) -> Mention {
+    Mention { id, kind, is_quoted, start: narrow(start), end: narrow(end) }
+}
+
+/// What all of these begin with; of a prefix no more than that.
+fn alike<'n>(names: impl Iterator<Item = &'n [u8]>, prefix: &[u8]) -> Vec<u8> {
+    let mut alike: Option<&[u8]> = (!prefix.is_empty()).then_some(prefix);
+    for name in names {
+        let so_far = alike.unwrap_or(name);
+        let length = so_far.iter().zip(name).take_while(|(a, b)| a == b).count();
+        alike = Some(&so_far[..length]);
+    }
+    alike.unwrap_or_default().to_vec()
 }
 
 /// A key of more words than this is not looked for in text.
@@ -243,6 +336,15 @@ fn word_end(text: &[u8], start: usize, most: usize) -> usize {
     at
 }
 
+/// Where the word begins that ends at a byte.
+fn word_start(text: &[u8], end: usize) -> usize {
+    let mut at = end;
+    while let Some(c) = words::before(text, at).filter(|c| words::is_word(*c)) {
+        at -= c.len_utf8();
+    }
+    at
+}
+
 fn is_quoted(text: &[u8], start: usize, end: usize) -> bool {
     let quote = start.checked_sub(1).map(|before| text[before]);
     let is_quote = quote.is_some_and(|quote| b"\"'`".contains(&quote));
@@ -257,36 +359,4 @@ fn is_read(text: &[u8], start: usize) -> bool {
 
 fn narrow(at: usize) -> u32 {
     u32::try_from(at).unwrap_or(u32::MAX)
-}
-
-/// How every spelling of a key begins: its first word, or what of it has no other spelling.
-fn stem(key: &str, is_loose: bool) -> &[u8] {
-    let first = key.split(['.', '-']).next().unwrap_or(key);
-    if !is_loose {
-        return first.as_bytes();
-    }
-    // In another spelling there may be a `_` anywhere; most often it is where the case changes.
-    let bytes = first.as_bytes();
-    let ends = |at: usize| bytes[at] == b'_' || bytes[at].is_ascii_uppercase() && at > 0;
-    let end = (0..bytes.len()).find(|at| ends(*at)).unwrap_or(bytes.len());
-    if first.is_ascii() {
-        &bytes[..end]
-    } else {
-        &bytes[..end.min(first.chars().next().map_or(0, char::len_utf8))]
-    }
-}
-
-/// Without those that begin with another one: where they are, that one is.
-fn shortest(mut stems: Vec<Vec<u8>>, is_loose: bool) -> Vec<Vec<u8>> {
-    if is_loose {
-        stems.iter_mut().for_each(|stem| stem.make_ascii_lowercase());
-    }
-    stems.sort();
-    let mut kept: Vec<Vec<u8>> = Vec::new();
-    for stem in stems {
-        if kept.last().is_none_or(|last| !stem.starts_with(last)) {
-            kept.push(stem);
-        }
-    }
-    kept
 }

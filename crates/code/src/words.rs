@@ -49,3 +49,27 @@ pub(crate) fn fold(name: &[u8], into: &mut Vec<u8>) {
         into.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes());
     }
 }
+
+/// Shows every place of a byte that is not rare: eight bytes are looked at together, and nothing is begun anew after
+/// each that is found.
+#[inline]
+pub(crate) fn each(byte: u8, text: &[u8], mut see: impl FnMut(usize)) {
+    const WIDTH: usize = 8;
+    const LOW: u64 = 0x7f7f_7f7f_7f7f_7f7f;
+    let same = u64::from(byte) * 0x0101_0101_0101_0101;
+    let (words, rest) = text.as_chunks::<WIDTH>();
+    for (number, word) in words.iter().enumerate() {
+        let differs = u64::from_le_bytes(*word) ^ same;
+        // The highest bit of each byte that is 0, and of no other.
+        let mut hits = !(((differs & LOW) + LOW) | differs | LOW);
+        while hits != 0 {
+            see(number * WIDTH + hits.trailing_zeros() as usize / 8);
+            hits &= hits - 1;
+        }
+    }
+    let start = words.len() * WIDTH;
+    rest.iter()
+        .enumerate()
+        .filter(|(_, other)| **other == byte)
+        .for_each(|(at, _)| see(start + at));
+}

@@ -9,7 +9,7 @@ use hashbrown::{HashMap, HashSet};
 use justwhy_code::{Finder, Mention, NameKind, Piece, Pieces, Syntax, Values};
 use justwhy_core::{Kind, Origin, Place, Position, ShownLine, SourceText, Span, Survey, parallel};
 use justwhy_formats::Format;
-use justwhy_project::{CodeSearch, Error, Glob, Kept, ReadProblem, Reads};
+use justwhy_project::{CodeSearch, Error, Glob, Kept, Piece as Part, ReadProblem, Reads};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -133,21 +133,17 @@ impl Snapshot {
         let is_settings = Settings::of(self, survey);
         let default = CodeSearch::default();
         let rules = project.code.as_ref().unwrap_or(&default);
-        let mut inside: HashMap<PathBuf, bool> = HashMap::new();
+        let mut folders: HashMap<String, bool> = HashMap::new();
         let real = world.canonical(&project.folder).unwrap_or_else(|_| project.folder.clone());
         let is_searched = |path: &PathBuf| {
             let Some(text) = path.to_str() else { return false };
-            if !rules.has(text) || is_settings.has(text) {
-                return false;
-            }
-            // A link on the way leads elsewhere.
-            let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) else {
-                return true;
-            };
-            *inside.entry_ref(folder).or_insert_with(|| {
+            let folder = text.rsplit_once('/').map_or("", |(folder, _)| folder);
+            let is_inside = *folders.entry_ref(folder).or_insert_with(|| {
+                // A link on the way leads elsewhere.
                 let there = world.canonical(&project.folder.join(folder));
-                there.is_ok_and(|there| there == real.join(folder))
-            })
+                rules.has_folder(folder) && there.is_ok_and(|there| there == real.join(folder))
+            });
+            is_inside && !rules.leaves_out(text) && !is_settings.has(text)
         };
         sources.files.retain(is_searched);
         Ok(sources)
@@ -182,8 +178,12 @@ impl Settings {
                 Reads::File(path, _) | Reads::Files(path, _) | Reads::Rows { path, .. } => path,
                 _ => continue,
             };
-            let Ok(glob) = Glob::parse(&pattern(path)) else { continue };
-            patterns.push(glob);
+            match path.pieces() {
+                [Part::Text(path)] if !path.contains(['*', '?', '[']) => {
+                    files.insert(path.trim_start_matches("./").to_owned());
+                }
+                _ => patterns.extend(Glob::parse(&pattern(path))),
+            }
             if layer.per_directory {
                 patterns.extend(Glob::parse(&format!("**/{}", pattern(path))));
             }
@@ -266,8 +266,7 @@ impl Search<'_> {
 
     /// What one file has.
     fn file(&self, path: &str, bytes: &[u8], found: &mut Found) {
-        let mut mentions: Vec<Mention> = Vec::new();
-        self.finder.find(bytes, |mention| mentions.push(mention));
+        let mentions: Vec<Mention> = self.finder.find(bytes);
         let mut literals: Vec<(u32, bool, std::ops::Range<usize>)> = Vec::new();
         if let Some(wanted) = self.wanted {
             wanted.secret.find(bytes, |id, at| literals.push((id, true, at)));
@@ -288,7 +287,7 @@ impl Search<'_> {
             }
             let (line, column) = look.places.at(mention.range().start);
             let id = mention.id;
-            if let Some(id) = id {
+            if let Some(id) = id.filter(|_| self.wanted.is_some()) {
                 named.insert((id, line));
                 if self.is_number_beside(id, mention, bytes) && !is_sample {
                     literals.push((id, false, mention.range()));
@@ -347,8 +346,11 @@ impl Search<'_> {
     }
 
     fn written(&self, mention: &Mention, bytes: &[u8]) -> Option<Box<str>> {
+        if mention.id.is_some() && (mention.kind == NameKind::Variable || !self.finder.is_loose()) {
+            return None;
+        }
         let text = std::str::from_utf8(bytes.get(mention.range())?).ok()?;
-        (!self.finder.is_exact(text)).then(|| text.into())
+        (mention.id.is_none() || !self.finder.is_exact(text)).then(|| text.into())
     }
 
     /// Whether a number that is a value of the setting is given right beside its name.

@@ -52,9 +52,22 @@ impl Files for System {
         let mut file = open_plain(path).map_err(problem)?;
         let metadata = file.metadata().map_err(problem)?;
         regular(&metadata, most)?;
-        into.reserve(usize::try_from(metadata.len()).unwrap_or(0) + 1);
-        file.by_ref().take(most + 1).read_to_end(into).map_err(problem)?;
-        if into.len() as u64 > most { Err(ReadProblem::TooLarge) } else { Ok(()) }
+        // Mostly one question to the system: the file has as many bytes as it says.
+        into.resize(usize::try_from(metadata.len()).unwrap_or(0) + 1, 0);
+        let mut filled = 0;
+        while filled < into.len() {
+            match file.read(&mut into[filled..]) {
+                Ok(0) => break,
+                Ok(read) => filled += read,
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                Err(error) => return Err(problem(error)),
+            }
+            if filled as u64 == metadata.len() {
+                break;
+            }
+        }
+        into.truncate(filled);
+        Ok(())
     }
 
     fn stamp(&self, path: &Path) -> Option<Stamp> {

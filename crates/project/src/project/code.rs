@@ -21,6 +21,18 @@ pub struct CodeSearch {
 }
 
 impl CodeSearch {
+    /// Whether files of a folder are searched, by its path below the project's; that may be empty.
+    pub fn has_folder(&self, folder: &str) -> bool {
+        let inside = format!("{folder}/");
+        let is_within = self.folders.is_empty() || is_below(&self.folders, &inside);
+        is_within && !is_below(&self.ignore, &inside)
+    }
+
+    /// Whether a file is left out that is in a folder which is searched.
+    pub fn leaves_out(&self, path: &str) -> bool {
+        self.ignore.iter().any(|glob| glob.matches(path))
+    }
+
     /// Whether a file is searched, by its path below the project's folder.
     pub fn has(&self, path: &str) -> bool {
         let is_within = self.folders.is_empty() || is_below(&self.folders, path);
