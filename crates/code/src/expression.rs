@@ -55,13 +55,18 @@ pub fn no_names(_: &str) -> Option<Constant> {
 
 /// Reads the expression at `at` of a text without comments.
 pub fn read(text: &str, at: usize, syntax: &Syntax, resolve: Resolve<'_>) -> Expression {
-    let scanner = Scanner { text, syntax };
+    let scanner = Scanner { text, syntax, resolve };
     let (tokens, start, end) = scanner.extent(at);
     let outcome = match tokens {
         Some(tokens) => Reader { tokens: &tokens, at: 0, depth: 0, syntax, resolve }.outcome(),
         None => Outcome::Unknown,
     };
     Expression { start, end, outcome }
+}
+
+/// Where the expression at `at` ends, whatever it is.
+pub(crate) fn end_of(text: &str, at: usize, syntax: &Syntax) -> usize {
+    Scanner { text, syntax, resolve: &no_names }.extent(at).2
 }
 
 /// The string that begins at a byte: its end, and its text if it is one literal. `None` if no string does.
@@ -71,7 +76,7 @@ pub fn string_at(
     syntax: &Syntax,
     resolve: Resolve<'_>,
 ) -> Option<(usize, Option<String>)> {
-    Scanner { text, syntax }.string(at, resolve)
+    Scanner { text, syntax, resolve }.string(at)
 }
 
 #[derive(Clone, PartialEq, Debug)]
@@ -93,6 +98,7 @@ const MOST_TOKENS: usize = 400;
 struct Scanner<'t, 's> {
     text: &'t str,
     syntax: &'s Syntax,
+    resolve: Resolve<'s>,
 }
 
 impl<'t> Scanner<'t, '_> {
@@ -102,7 +108,7 @@ impl<'t> Scanner<'t, '_> {
         let mut at = self.past_blanks(at);
         let (start, mut end) = (at, at);
         let (mut depth, mut questions) = (0_usize, 0_usize);
-        let mut tokens = Vec::new();
+        let (mut tokens, mut is_long) = (Vec::new(), false);
         while let Some(byte) = bytes.get(at) {
             match byte {
                 b'\n' if depth == 0 && !self.goes_on(at, &tokens) => break,
@@ -125,14 +131,15 @@ impl<'t> Scanner<'t, '_> {
                     _ => {}
                 }
             }
-            tokens.push(token);
+            is_long |= tokens.len() == MOST_TOKENS;
+            match is_long {
+                true => tokens[MOST_TOKENS - 1] = token,
+                false => tokens.push(token),
+            }
             at = next;
             end = at;
-            if tokens.len() > MOST_TOKENS {
-                return (None, start, end);
-            }
         }
-        (Some(tokens), start, end)
+        ((!is_long).then_some(tokens), start, end)
     }
 
     fn past_blanks(&self, at: usize) -> usize {
@@ -162,7 +169,7 @@ impl<'t> Scanner<'t, '_> {
 
     fn token(&self, at: usize) -> (Token<'t>, usize) {
         let bytes = self.text.as_bytes();
-        if let Some((end, text)) = self.string(at, &no_names) {
+        if let Some((end, text)) = self.string(at) {
             return (Token::Text(text), end);
         }
         let byte = bytes[at];
@@ -220,7 +227,7 @@ impl<'t> Scanner<'t, '_> {
     }
 
     /// The string at a byte.
-    fn string(&self, at: usize, resolve: Resolve<'_>) -> Option<(usize, Option<String>)> {
+    fn string(&self, at: usize) -> Option<(usize, Option<String>)> {
         let rest = self.text.get(at..)?;
         let letters = rest.bytes().take_while(|byte| b"rRbBfFuU$@".contains(byte)).count();
         let (prefix, quoted) = rest.split_at(letters.min(3));
@@ -257,10 +264,10 @@ impl<'t> Scanner<'t, '_> {
                 || matches!(name, "rust" | "ruby" | "php" | "shell"),
             is_block: open == "\"\"\"" && matches!(name, "java" | "dotnet"),
         };
-        Some(self.body(start, &kind, resolve))
+        Some(self.body(start, &kind))
     }
 
-    fn body(&self, start: usize, kind: &Kind, resolve: Resolve<'_>) -> (usize, Option<String>) {
+    fn body(&self, start: usize, kind: &Kind) -> (usize, Option<String>) {
         let mut value = Some(String::new());
         let mut at = start;
         while let Some(rest) = self.text.get(at..).filter(|rest| !rest.is_empty()) {
@@ -273,7 +280,7 @@ impl<'t> Scanner<'t, '_> {
             }
             if let Some(length) = kind.expands.filter(|it| is_expansion(rest, it)).map(|_| 1) {
                 match template_name(rest, self.syntax.name)
-                    .and_then(|(name, end)| Some((resolve(name)?, end)))
+                    .and_then(|(name, end)| Some(((self.resolve)(name)?, end)))
                 {
                     Some((constant, end)) => {
                         push(&mut value, &shown(&constant));

@@ -412,7 +412,7 @@ fn is_plain(text: &str) -> bool {
 }
 
 /// An expression on one line, as long as a reason may be. What is in its strings could be a secret.
-fn shortened(text: &str) -> String {
+pub(crate) fn shortened(text: &str) -> String {
     const MOST: usize = 60;
     let mut bare = String::with_capacity(text.len());
     let mut rest = text;

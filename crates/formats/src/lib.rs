@@ -20,6 +20,7 @@ mod json;
 mod limits;
 mod lowering;
 mod manner;
+mod module;
 mod paths;
 mod properties;
 mod registry;

@@ -18,6 +18,8 @@ pub(crate) struct Manner<'m> {
     pub(crate) tolerant: bool,
     /// How references in it are read, if they are.
     pub(crate) dialect: Option<Dialect>,
+    /// Whether a place in the file is chosen, so that all that has a name can be meant.
+    pub(crate) chooses: bool,
     /// The name of the one value that a file is.
     pub(crate) entry: Option<&'m str>,
 }

@@ -9,11 +9,13 @@ use crate::format::FileFormat;
 use crate::manner::Manner;
 use crate::tree::Tree;
 use crate::{
-    assignments, code, containerfile, env, hcl, ini, json, properties, toml, whole, xml, yaml,
+    assignments, code, containerfile, env, hcl, ini, json, module, properties, toml, whole, xml,
+    yaml,
 };
+use justwhy_code::module::Language;
 
 /// Every format, in the order in which they are listed for people.
-static REGISTRY: [&dyn FileFormat; 11] = [
+static REGISTRY: [&dyn FileFormat; 13] = [
     &toml::Toml,
     &json::Json(json::Dialect::Strict),
     &json::Json(json::Dialect::Commented),
@@ -25,6 +27,8 @@ static REGISTRY: [&dyn FileFormat; 11] = [
     &hcl::Hcl,
     &assignments::Assignments,
     &xml::Xml,
+    &module::Module(Language::Node),
+    &module::Module(Language::Python),
 ];
 
 /// A format of settings files.
@@ -87,6 +91,20 @@ impl Format {
     /// The format of that name.
     pub fn named(name: &str) -> Option<Format> {
         Format::all().find(|format| format.name() == name)
+    }
+
+    /// The same of a format that has another form in files of other names: a module is in the language that the
+    /// name of its file shows.
+    #[must_use]
+    pub fn in_file(self, path: &str) -> Format {
+        Format::of_path(path).filter(|other| *other == self).unwrap_or(self)
+    }
+
+    /// The names of all formats, for people.
+    pub fn names() -> Vec<&'static str> {
+        let mut names: Vec<&str> = Format::all().map(Format::name).collect();
+        names.dedup();
+        names
     }
 
     /// The format that a file's name shows.

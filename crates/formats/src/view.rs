@@ -201,6 +201,7 @@ impl Part {
             gathers: self.gathers,
             tolerant: self.tolerant,
             entry: self.entry.as_deref(),
+            chooses: self.under.is_some(),
             dialect: self.dialect,
         }
     }

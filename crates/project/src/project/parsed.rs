@@ -12,7 +12,7 @@ pub(super) fn format_named(sink: &mut Sink<'_>, table: NodeId, field: &str) -> O
     if let Some(format) = Format::named(&name) {
         return Some(format);
     }
-    let names: Vec<&str> = Format::all().map(Format::name).collect();
+    let names = Format::names();
     let error = Error::new("bad-project", format!("no format has the name {}", shown_name(&name)));
     let error = match nearest(&name, names.iter().copied()) {
         Some(near) => error.help(format!("did you mean \"{near}\"?")),

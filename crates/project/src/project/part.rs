@@ -179,7 +179,12 @@ pub(super) fn read(
     }
     let under = under(sink, table, "under", axes);
     // What is not yet a table of settings is chosen in the file, not among its settings.
-    let in_file = fixed.inner.is_some() || fixed.pairs.is_some() || fixed.base64;
+    // Of a module any name can be chosen, not only what it exports.
+    let is_module = matches!(
+        reads,
+        Some(Reads::File(_, format) | Reads::Files(_, Some(format))) if format.name() == "module"
+    );
+    let in_file = fixed.inner.is_some() || fixed.pairs.is_some() || fixed.base64 || is_module;
     let (in_part, section) = match under {
         Some(UnderTemplate::Key(key)) if !in_file => (None, Some(key)),
         under => (under, None),

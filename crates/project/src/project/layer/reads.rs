@@ -175,7 +175,7 @@ fn files(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Rea
     // The value of an axis has no wildcard in it, so that the pattern stays one.
     pattern_of(sink, &pattern, at)?;
     let format = match sink.field(table, "format") {
-        Some(_) => Some(format(sink, table)?),
+        Some(_) => Some(format(sink, table)?.in_file(&pattern)),
         None => Format::of_path(&pattern),
     };
     Some(Reads::Files(template, format))
@@ -201,7 +201,7 @@ fn rows(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
 fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
     let (template, path, at) = path(sink, table, "file", axes)?;
     let format = match sink.field(table, "format") {
-        Some(_) => format(sink, table)?,
+        Some(_) => format(sink, table)?.in_file(&path),
         None => match Format::of_path(&path) {
             Some(format) => format,
             None => {
@@ -214,7 +214,7 @@ fn file(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
 }
 
 fn unknown_format() -> Error {
-    let names: Vec<&str> = Format::all().map(Format::name).collect();
+    let names = Format::names();
     Error::new("bad-project", "unknown format").help(format!(
         "add format = \"toml\" (or {})",
         justwhy_core::list_values(&names[1..], "or")

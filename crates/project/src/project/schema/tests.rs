@@ -82,7 +82,7 @@ fn the_types_have_just_the_words_that_are_read() {
         assert_eq!(words, known);
     }
     check::<Type>(Declaration::ALL.iter().map(|(name, _)| *name).collect());
-    check::<Format>(justwhy_formats::Format::all().map(justwhy_formats::Format::name).collect());
+    check::<Format>(justwhy_formats::Format::names());
 }
 
 /// A TOML file as JSON, dates as texts.
