@@ -14,6 +14,8 @@ pub struct Values {
     stems: Option<AhoCorasick>,
     /// Every value with its number, in byte order.
     values: Vec<(Box<str>, u32)>,
+    /// Whether they are words, which may be part of a path or a name with dots.
+    are_words: bool,
 }
 
 /// So much of a value is looked for first.
@@ -40,7 +42,12 @@ impl Values {
             true => None,
             false => AhoCorasick::builder().match_kind(MatchKind::LeftmostFirst).build(&stems).ok(),
         };
-        Values { stems, values }
+        Values { stems, values, are_words: false }
+    }
+
+    /// The same of words.
+    pub fn of_words(words: impl IntoIterator<Item = (String, u32)>) -> Values {
+        Values { are_words: true, ..Values::new(words) }
     }
 
     /// Whether there is none.
@@ -56,7 +63,7 @@ impl Values {
             let start = hit.start();
             from = start + 1;
             if let Some((length, id)) = self.longest_at(text, start)
-                && stands_alone(text, start, start + length)
+                && self.stands_alone(text, start, start + length)
             {
                 from = start + length;
                 tell(id, start..start + length);
@@ -83,7 +90,17 @@ impl Values {
     }
 }
 
-/// Whether what is around is not part of the same name, address or path.
+impl Values {
+    /// Whether what is around is not part of the same name, address or path.
+    fn stands_alone(&self, text: &[u8], start: usize, end: usize) -> bool {
+        if self.are_words {
+            return words::begins(text, start)
+                && !words::after(text, end).is_some_and(words::is_word);
+        }
+        stands_alone(text, start, end)
+    }
+}
+
 fn stands_alone(text: &[u8], start: usize, end: usize) -> bool {
     let before = words::before(text, start);
     let after = words::after(text, end);
@@ -134,7 +151,7 @@ pub fn is_distinctive_secret(value: &str) -> bool {
     ];
     let kinds = kinds.iter().filter(|it| **it).count();
     let variety = value.bytes().collect::<std::collections::HashSet<u8>>().len();
-    variety >= 5 && (kinds >= 2 || value.len() >= 20)
+    variety >= 5 && (kinds >= 2 || value.len() >= 12)
 }
 
 fn is_loopback(host: &str) -> bool {

@@ -7,11 +7,14 @@ use crate::Snapshot;
 use crate::orphans::pattern;
 use hashbrown::{HashMap, HashSet};
 use justwhy_code::{Finder, Mention, NameKind, Piece, Pieces, Syntax, Values};
-use justwhy_core::{Kind, Origin, Place, Position, ShownLine, SourceText, Span, Survey, parallel};
+use justwhy_core::{
+    Kind, Origin, Place, Position, Readings, ShownLine, SourceText, Span, parallel,
+};
 use justwhy_formats::Format;
 use justwhy_project::{CodeSearch, Error, Glob, Kept, Piece as Part, ReadProblem, Reads};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 mod findings;
 mod names;
@@ -39,6 +42,8 @@ pub struct Code {
     pub(crate) literals: Vec<Literal>,
     /// What was searched.
     pub searched: Searched,
+    /// Every file that was.
+    pub(crate) all: Vec<PathBuf>,
 }
 
 /// A place in source code that mentions a setting.
@@ -85,7 +90,7 @@ pub struct Searched {
     pub long: usize,
     /// How many could not be read.
     pub unreadable: usize,
-    /// Whether these are the files that git tracks.
+    /// Whether these are the files that git tracks, or would.
     pub are_tracked: bool,
     /// Whether there are more files than are searched.
     pub are_cut: bool,
@@ -102,14 +107,14 @@ pub(crate) struct Wanted {
 
 impl Snapshot {
     /// Searches the source code of the project for names, and for values if any are wanted. Files that layers
-    /// read as settings are none; `survey` tells which those are.
+    /// read as settings are none; `contexts` tells which those are.
     pub(crate) fn search_code(
         &self,
-        survey: &Survey,
+        contexts: &[Arc<Readings>],
         names: &Names,
         wanted: Option<&Wanted>,
     ) -> Result<Code, Error> {
-        let files = self.code_files(survey)?;
+        let files = self.code_files(contexts)?;
         let mut code = Code::default();
         (code.searched.are_tracked, code.searched.are_cut) = (files.are_tracked, files.are_cut);
         let default = CodeSearch::default();
@@ -121,16 +126,63 @@ impl Snapshot {
         };
         let chunks: Vec<&[PathBuf]> = files.files.chunks(AT_ONCE).collect();
         parallel::in_order(chunks, true, |files| search.files(files), |found| code.take(found));
+        code.all = files.files;
         Ok(code)
     }
 
+    /// The first place of each of these words in files of source code that are neither tests nor samples.
+    pub(crate) fn words_in_code(
+        &self,
+        files: &[PathBuf],
+        words: &[&str],
+    ) -> HashMap<String, Place> {
+        let mut found: HashMap<String, Place> = HashMap::new();
+        let values =
+            Values::of_words(words.iter().zip(0..).map(|(word, id)| ((*word).to_owned(), id)));
+        let rules = self.project().code.clone().unwrap_or_default();
+        let missing = AtomicUsize::new(words.len());
+        let look = |files: &[PathBuf]| {
+            let (mut there, mut bytes) = (Vec::new(), Vec::new());
+            for file in files {
+                let path = file.to_str().filter(|path| !rules.is_sample(path));
+                let Some(path) = path.filter(|_| missing.load(Ordering::Relaxed) > 0) else {
+                    continue;
+                };
+                let full = self.project().folder.join(file);
+                if self.world().read_plain(&full, MOST_BYTES, &mut bytes).is_err()
+                    || is_binary(&bytes)
+                {
+                    continue;
+                }
+                let mut places = Places::of(&bytes);
+                values.find(&bytes, |id, at| {
+                    let (line, column) = places.at(at.start);
+                    let position = Position { line: line as usize, column: column as usize };
+                    there.push((id, Place::known(Origin::file(path), Some(position))));
+                });
+            }
+            there
+        };
+        let take = |there: Vec<(u32, Place)>| {
+            for (id, place) in there {
+                let Some(word) = words.get(id as usize) else { continue };
+                found.entry((*word).to_owned()).or_insert_with(|| {
+                    missing.fetch_sub(1, Ordering::Relaxed);
+                    place
+                });
+            }
+        };
+        parallel::in_order(files.chunks(AT_ONCE).collect(), true, look, take);
+        found
+    }
+
     /// The files that are searched.
-    fn code_files(&self, survey: &Survey) -> Result<justwhy_project::Sources, Error> {
+    fn code_files(&self, contexts: &[Arc<Readings>]) -> Result<justwhy_project::Sources, Error> {
         let (project, world) = (self.project(), self.world());
-        let mut sources = world.sources(&project.folder).map_err(|why| {
+        let mut sources = self.sources().map_err(|why| {
             Error::new("no-code", format!("the files of the project cannot be listed: {why}"))
         })?;
-        let is_settings = Settings::of(self, survey);
+        let is_settings = Settings::of(self, contexts);
         let default = CodeSearch::default();
         let rules = project.code.as_ref().unwrap_or(&default);
         let mut folders: HashMap<String, bool> = HashMap::new();
@@ -157,12 +209,12 @@ struct Settings {
 }
 
 impl Settings {
-    fn of(snapshot: &Snapshot, survey: &Survey) -> Settings {
+    fn of(snapshot: &Snapshot, contexts: &[Arc<Readings>]) -> Settings {
         let project = snapshot.project();
         let mut files: HashSet<String> =
             project.catalogues.iter().map(|(file, _)| file.to_string()).collect();
         files.insert(project.file.clone());
-        for readings in survey.contexts() {
+        for readings in contexts {
             for input in &readings.inputs.inputs {
                 if let Origin::File(path) = &input.origin
                     && readings.layers[input.layer.0].kind != Kind::Code
@@ -254,7 +306,7 @@ impl Search<'_> {
                     continue;
                 }
             }
-            if memchr::memchr(0, &bytes[..bytes.len().min(LOOKED_AT)]).is_some() {
+            if is_binary(&bytes) {
                 found.searched.binary += 1;
                 continue;
             }
@@ -379,6 +431,10 @@ impl Search<'_> {
 /// Whether a line may be shown: it has no word of a secret, and nothing that could be a password.
 fn may_be_shown(line: &str) -> bool {
     !justwhy_core::speaks_of_a_secret(line) && !justwhy_core::may_hold_password(line)
+}
+
+fn is_binary(bytes: &[u8]) -> bool {
+    memchr::memchr(0, &bytes[..bytes.len().min(LOOKED_AT)]).is_some()
 }
 
 fn is_link(snapshot: &Snapshot, path: &Path) -> bool {

@@ -13,10 +13,11 @@ use justwhy_core::{
     Outside, Place, Readings, Resolution, Scope, Shared,
 };
 use justwhy_formats::{decode, shown_name};
-use justwhy_project::{Error, Project, ReadProblem, Reads, Way, World, beyond};
+use justwhy_project::{Error, Project, ReadProblem, Reads, Sources, Way, World, beyond};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
+use std::thread::JoinHandle;
 
 /// A project as it is, or as it would be, with all that its layers read. It keeps what it has read, and gives
 /// references what they ask of the outside: process variables, files, other contexts.
@@ -30,6 +31,8 @@ pub struct Snapshot {
     situation: Arc<Situation>,
     reader: Mutex<Reader>,
     files: Mutex<HashMap<String, FileText>>,
+    /// The files that could be source code, while somebody finds out which those are.
+    sources: Mutex<Option<JoinHandle<Result<Sources, String>>>>,
     /// The same one as that of another snapshot if references find the same outside of the settings.
     outside: Arc<()>,
     /// The same one as that of a snapshot that began with what this one has read, or the other way round.
@@ -81,8 +84,22 @@ impl Snapshot {
             world: Arc::clone(&ports.world),
             arguments,
             files: Mutex::default(),
+            sources: Mutex::default(),
             without_local: false,
         }
+    }
+
+    /// Begins to list the files that could be source code, as it is known that they will be searched.
+    pub fn expect_code(&self) {
+        let (world, folder) = (Arc::clone(&self.world), self.project.folder.clone());
+        let thread = std::thread::Builder::new();
+        *lock(&self.sources) = thread.spawn(move || world.sources(&folder)).ok();
+    }
+
+    /// The files that could be source code; an error is a clause.
+    pub(crate) fn sources(&self) -> Result<Sources, String> {
+        let listed = lock(&self.sources).take().and_then(|thread| thread.join().ok());
+        listed.unwrap_or_else(|| self.world.sources(&self.project.folder))
     }
 
     /// What this one becomes by changes, `changes` being all that were made so far.
@@ -113,6 +130,7 @@ impl Snapshot {
                 true => Arc::clone(&self.outside),
                 false => Arc::default(),
             },
+            sources: Mutex::default(),
             lineage: Arc::clone(&self.lineage),
             without_local: self.without_local,
             project,

@@ -35,21 +35,22 @@ fn tracked(files: &[(&str, &str)]) -> Place {
     place
 }
 
-const EVERY_RULE: [&str; 26] = [
-    "rule-broken forecast-before-collection justwhy.toml:53",
-    "variable-clash collector.pool-max settings/catalogue.toml:38",
-    "missing-required sms.sender settings/catalogue.toml:70",
+const EVERY_RULE: [&str; 31] = [
+    "rule-broken forecast-before-collection justwhy.toml:61",
+    "variable-clash collector.pool-max settings/catalogue.toml:42",
+    "missing-required sms.sender settings/catalogue.toml:74",
+    "unknown-setting alert.treshold_cm settings/defaults.toml:5",
     "same-across database.url settings/defaults.toml:23",
     "broken-reference forecast.address settings/defaults.toml:27",
     "secret-exposed database.password settings/production.yaml:8",
     "bad-value alert.siren settings/staging.yaml:4",
-    "unknown-setting alert.treshold_cm settings/defaults.toml:5",
+    "secret-in-code database.password src/station.py:14",
     "stray-variable TIDE_ALERT__CONTCT deploy.env:2",
     "said-twice alert.threshold_cm deploy.env:4",
     "stray-quotes web.greeting deploy.env:7",
     "empty-string web.motto deploy.env:9",
     "tolerated - deploy.env:11",
-    "never-active experiments justwhy.toml:35",
+    "never-active experiments justwhy.toml:43",
     "bare-dollar archive.folder settings/defaults.toml:8",
     "not-run archive.stamp settings/defaults.toml:9",
     "old-name audit.readers settings/defaults.toml:13",
@@ -59,7 +60,11 @@ const EVERY_RULE: [&str; 26] = [
     "orphan-file - settings/prodution.yaml",
     "looks-like archive.mode settings/staging.yaml:6",
     "changes-type web.title settings/staging.yaml:10",
-    "idle-accept - justwhy.toml:57",
+    "defaults-disagree collector.batch src/station.py:8",
+    "read-not-declared TIDE_ARCHIVE__LIMIT src/station.py:10",
+    "hard-coded forecast.host src/station.py:12",
+    "idle-accept - justwhy.toml:65",
+    "unused-setting archive.mode settings/catalogue.toml:21",
     "never-wins collector.retries settings/defaults.toml:19",
     "repeats-weaker collector.workers settings/production.yaml:3",
 ];

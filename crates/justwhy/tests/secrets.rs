@@ -15,7 +15,7 @@ fn drive_all(
     extra: &[&str],
     mut look: impl FnMut(&str, &str),
 ) {
-    let commands: [&[&str]; 43] = [
+    let commands: [&[&str]; 46] = [
         &["grid", "**", "--across", "environment,region"],
         &["grid", "--across", "environment", "--output", "html"],
         &["compare", "production,alerts", "staging,forecast"],
@@ -56,6 +56,9 @@ fn drive_all(
         &["check", "--output", "sarif"],
         &["check", "--output", "junit"],
         &["needs"],
+        &["uses"],
+        &["uses", "**"],
+        &["uses", "sms", "--full"],
         &["explain", "**", "--expected", "1"],
         &["completions", "bash"],
         &["manual"],

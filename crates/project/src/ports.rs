@@ -73,7 +73,7 @@ pub trait History: Send + Sync {
     /// The git tags that HEAD has, in the order of their names; an error is a clause.
     fn tags(&self, folder: &Path) -> Result<Vec<String>, String>;
 
-    /// The files of a folder that could be source code: those that git tracks, or where there is no repository,
+    /// The files of a folder that could be source code: those that git tracks or would track, or where there is no repository,
     /// all that its ignore files do not leave out. An error is a clause.
     fn sources(&self, folder: &Path) -> Result<Sources, String>;
 
@@ -130,7 +130,7 @@ pub enum Branch {
 pub struct Sources {
     /// Their paths below the folder, each once, in byte order.
     pub files: Vec<PathBuf>,
-    /// Whether these are the files that git tracks.
+    /// Whether these are the files that git tracks, or would.
     pub are_tracked: bool,
     /// Whether there are more than these.
     pub are_cut: bool,

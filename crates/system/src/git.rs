@@ -285,9 +285,13 @@ pub(super) fn tags(folder: &Path) -> Result<Vec<String>, String> {
     Ok(names.lines().map(str::to_owned).collect())
 }
 
-/// The files below a folder that git tracks, in byte order; none if it is in no repository.
+/// The files below a folder that git tracks, or would if they were added, in byte order; none if it is in no
+/// repository.
 pub(super) fn tracked(folder: &Path) -> Result<Option<Vec<PathBuf>>, String> {
-    let answer = ask(folder, &["ls-files", "-z", "--cached"].map(OsStr::new), &[])?;
+    let answer = {
+        const WORDS: [&str; 5] = ["ls-files", "-z", "--cached", "--others", "--exclude-standard"];
+        ask(folder, &WORDS.map(OsStr::new), &[])?
+    };
     if !answer.status.success() {
         return match is_no_repository(&answer) {
             true => Ok(None),

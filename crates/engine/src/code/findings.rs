@@ -1,13 +1,12 @@
 //! What `check` finds in source code.
 
-use super::names::NO_SETTING;
 use super::{Code, CodeMention, Names, Wanted};
 use crate::Snapshot;
 use hashbrown::{HashMap, HashSet};
 use justwhy_code::{NameKind, Values, is_distinctive, is_distinctive_secret};
 use justwhy_core::{
-    CheckRule, ContextSet, Evidence, Explanation, Fact, Finding, Findings, KeyId, Keys, KnownNames,
-    Origin, Place, Position, Survey, Value, meant_by_slip,
+    CheckRule, ContextSet, Evidence, Explanation, Fact, Finding, Findings, KeyId, Keys, Kind,
+    KnownNames, Origin, Place, Position, Survey, Value, meant_by_slip,
 };
 use justwhy_project::Error;
 use std::sync::Arc;
@@ -65,7 +64,7 @@ pub(crate) fn find(
     findings: &mut Findings,
 ) -> Result<(), Error> {
     let Some(keys) = survey.keys() else { return Ok(()) };
-    let names = Names::of(survey, survey.settings().to_vec(), true);
+    let names = Names::of(survey.contexts(), survey.settings().to_vec(), true);
     let numbers = names.numbers();
     let by_id = |values: HashMap<String, KeyId>| {
         Values::new(values.into_iter().filter_map(|(text, key)| Some((text, *numbers.get(&key)?))))
@@ -80,11 +79,11 @@ pub(crate) fn find(
         plain: by_id(plain),
         secret: by_id(seen.secret),
     };
-    let code = snapshot.search_code(survey, &names, Some(&wanted))?;
+    let code = snapshot.search_code(survey.contexts(), &names, Some(&wanted))?;
     let report = Report { keys, names: &names, code: &code, full };
     report.literals(findings);
-    report.strangers(findings);
-    report.unused(survey, findings);
+    report.strangers(survey, findings);
+    report.unused(snapshot, survey, findings);
     Ok(())
 }
 
@@ -129,18 +128,29 @@ impl Report<'_> {
         }
     }
 
-    /// Variables with the prefix that mean nothing.
-    fn strangers(&self, findings: &mut Findings) {
+    /// Variables with the prefix that mean nothing, or what nothing but a fallback in code sets.
+    fn strangers(&self, survey: &Survey, findings: &mut Findings) {
+        let only_code = self.only_in_code(survey);
         let mut by_name: HashMap<&str, Vec<&CodeMention>> = HashMap::new();
-        for mention in self.code.mentions.iter().filter(|it| it.id.is_none()) {
-            if let Some(name) = mention.written.as_deref() {
+        for mention in &self.code.mentions {
+            let name = match mention.id {
+                None => mention.written.as_deref(),
+                Some(id) if mention.kind == NameKind::Variable && !mention.is_sample => {
+                    let key = self.names.setting(id).filter(|key| only_code.contains(key));
+                    key.and_then(|_| self.names.variable(id))
+                }
+                Some(_) => None,
+            };
+            if let Some(name) = name {
                 by_name.entry(name).or_default().push(mention);
             }
         }
         if by_name.is_empty() {
             return;
         }
-        let mut known: Vec<String> = self.names.variables().map(str::to_owned).collect();
+        let is_meant = |name: &&str| !by_name.contains_key(name);
+        let mut known: Vec<String> =
+            self.names.variables().filter(is_meant).map(str::to_owned).collect();
         known.sort();
         let known: KnownNames = known.into_iter().collect();
         let mut names: Vec<&str> = by_name.keys().copied().collect();
@@ -169,6 +179,23 @@ impl Report<'_> {
         }
     }
 
+    /// The settings that are not declared, and that only fallbacks in code set.
+    fn only_in_code(&self, survey: &Survey) -> HashSet<KeyId> {
+        let Some(first) = survey.contexts().first() else { return HashSet::new() };
+        let is_code = |layer| first.layer(layer).kind == Kind::Code;
+        let mut set: HashSet<KeyId> = HashSet::new();
+        let mut by_code: HashSet<KeyId> = HashSet::new();
+        for (reading, _) in survey.readings() {
+            let keys = reading.offers.iter().map(|offer| offer.key);
+            match is_code(reading.layer) {
+                true => by_code.extend(keys),
+                false => set.extend(keys),
+            }
+        }
+        by_code.retain(|key| !set.contains(key) && first.catalogue.declared(*key).is_none());
+        by_code
+    }
+
     /// The first of some places, and how many more there are.
     fn some(&self, mentions: &[&CodeMention]) -> Vec<Evidence> {
         let mut places: Vec<Evidence> =
@@ -182,57 +209,61 @@ impl Report<'_> {
     }
 
     /// Settings that no code mentions, and to which no other setting refers.
-    fn unused(&self, survey: &Survey, findings: &mut Findings) {
-        let referred = survey.referred();
-        let count = self.names.settings.len() + self.names.parents.len();
-        let mut used = vec![false; count];
-        // Of what only parts of keys are mentioned: where.
-        let mut partly: HashMap<u32, &CodeMention> = HashMap::new();
-        for mention in &self.code.mentions {
-            let Some(id) = mention.id.filter(|id| *id != NO_SETTING) else { continue };
-            let is_read = mention.kind != NameKind::Parent || mention.is_quoted || self.is_long(id);
-            if is_read {
-                used[id as usize] = true;
-            }
-            partly.entry(id).or_insert(mention);
-        }
-        let numbers = self.names.numbers();
-        for (number, key) in self.names.settings.iter().enumerate() {
-            let above = || self.keys.above(*key).filter_map(|above| numbers.get(&above));
-            let is_read = used[number] || above().any(|above| used[*above as usize]);
-            if is_read || referred.contains(key) || survey.is_above_others(*key) {
-                continue;
-            }
-            let own = u32::try_from(number).unwrap_or(NO_SETTING);
-            let part = std::iter::once(&own).chain(above()).find_map(|id| {
-                let mention = partly.get(id)?;
-                let key = self.names.setting(*id).or_else(|| self.names.parent(*id))?;
-                Some((self.keys.show(key), *mention))
-            });
-            let (fact, place) = match part {
-                Some((part, mention)) => (
-                    Fact::new(
-                        "no code mentions {key}; it may be read through {part}, which is mentioned",
-                    )
-                    .with("part", part),
-                    Some(self.place(mention)),
-                ),
-                None => (Fact::new("no code mentions {key} or any part of it"), None),
+    fn unused(&self, snapshot: &Snapshot, survey: &Survey, findings: &mut Findings) {
+        let unused = self.without_use(survey);
+        // A key can be read in parts that stand far from each other: its first word is a hint.
+        let first = |key: &KeyId| self.keys.segments(*key).first().copied().unwrap_or_default();
+        let mut words: Vec<&str> = unused.iter().map(first).filter(|it| !it.is_empty()).collect();
+        words.sort_unstable();
+        words.dedup();
+        let parts = match words.is_empty() {
+            true => HashMap::new(),
+            false => snapshot.words_in_code(&self.code.all, &words),
+        };
+        for key in unused {
+            let part = parts.get(first(&key)).map(|place| (first(&key), place));
+            let fact = match part {
+                Some((part, _)) => Fact::new(
+                    "no code mentions {key}; it may be read through {part}, which is mentioned",
+                )
+                .with("part", part),
+                None => Fact::new("no code mentions {key} or any part of it"),
             };
             let rule = CheckRule::UNUSED_SETTING;
             let mut finding =
-                Finding::new(rule, fact, self.full.clone()).about(self.keys.show(*key));
-            finding.places.extend(survey.known_at(*key).map(Evidence::at));
-            finding.places.extend(place.map(|place| {
-                let what = "mentioned here".to_owned();
-                Evidence { what: Some(what), ..place }
-            }));
+                Finding::new(rule, fact, self.full.clone()).about(self.keys.show(key));
+            finding.places.extend(survey.known_at(key).map(Evidence::at));
+            let mentioned =
+                |(_, place): (&str, &Place)| Evidence::of(place.clone(), "mentioned here");
+            finding.places.extend(part.map(mentioned));
             findings.add(finding);
         }
     }
 
-    /// Whether a key above settings has several words, so that nobody writes it by chance.
-    fn is_long(&self, id: u32) -> bool {
-        self.names.parent(id).is_some_and(|key| self.keys.depth(key) > 1)
+    /// The settings that no code mentions, nor any key above them, and to which no other setting refers.
+    fn without_use(&self, survey: &Survey) -> Vec<KeyId> {
+        let referred = survey.referred();
+        let mut used = vec![false; self.names.settings.len() + self.names.parents.len()];
+        for mention in &self.code.mentions {
+            if let Some(used) = mention.id.and_then(|id| used.get_mut(id as usize)) {
+                *used = true;
+            }
+        }
+        let numbers = self.names.numbers();
+        let catalogue = survey.contexts().first().map(|first| &first.catalogue);
+        // What is not declared is a finding of its own.
+        let is_known =
+            |key: KeyId| catalogue.is_none_or(|it| it.is_empty() || it.declared(key).is_some());
+        let is_used = |key: KeyId| {
+            let mut keys = std::iter::once(key).chain(self.keys.above(key));
+            keys.any(|key| numbers.get(&key).is_some_and(|id| used[*id as usize]))
+        };
+        let settings = self.names.settings.iter().copied().filter(|key| {
+            !is_used(*key)
+                && is_known(*key)
+                && !referred.contains(key)
+                && !survey.is_above_others(*key)
+        });
+        settings.collect()
     }
 }

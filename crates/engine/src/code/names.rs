@@ -2,7 +2,8 @@
 
 use hashbrown::{HashMap, HashSet};
 use justwhy_code::{Finder, Name, NameKind};
-use justwhy_core::{Former, KeyId, Keys, Layer, Naming, Survey};
+use justwhy_core::{Former, KeyId, Keys, Layer, Naming, Readings};
+use std::sync::Arc;
 
 /// What is looked for in source code: settings, and the keys above them.
 #[derive(Debug)]
@@ -13,6 +14,8 @@ pub struct Names {
     pub parents: Vec<KeyId>,
     finder: Finder,
     known: HashSet<String>,
+    /// The variable of each setting.
+    own: Vec<String>,
 }
 
 /// Of what is no setting, but known: an axis, the token of a store.
@@ -21,24 +24,26 @@ pub(crate) const NO_SETTING: u32 = u32::MAX;
 impl Names {
     /// Of these settings. With `all` the keys above them are looked for, too, and variables with the prefix that
     /// mean nothing.
-    pub fn of(survey: &Survey, settings: Vec<KeyId>, all: bool) -> Names {
+    pub fn of(contexts: &[Arc<Readings>], settings: Vec<KeyId>, all: bool) -> Names {
         let mut names = Names {
             settings,
             parents: Vec::new(),
             finder: Finder::new(&[], "", false),
             known: HashSet::new(),
+            own: Vec::new(),
         };
-        let Some(first) = survey.contexts().first() else { return names };
+        let Some(first) = contexts.first() else { return names };
         let keys = &*first.keys;
-        let namings = namings(survey);
+        let namings = namings(first);
         let mut looked: Vec<Name> = Vec::new();
         for (number, key) in names.settings.iter().enumerate() {
             let id = u32::try_from(number).unwrap_or(NO_SETTING);
+            let declared = first.catalogue.declared(*key);
+            let before = looked.len();
             let mut variable = |text: String| {
                 let kind = NameKind::Variable;
                 looked.push(Name { text, kind, is_variable: true, id });
             };
-            let declared = first.catalogue.declared(*key);
             match declared.and_then(|declared| declared.variable.clone()) {
                 Some(own) => variable(own),
                 None => namings.iter().for_each(|naming| variable(naming.variable(keys, *key))),
@@ -55,6 +60,7 @@ impl Names {
                     }
                 }
             }
+            names.own.push(looked.get(before).map(|name| name.text.clone()).unwrap_or_default());
             others.push(dotted(keys, *key));
             let kind = NameKind::Key;
             let key = |text| Name { text, kind, is_variable: false, id };
@@ -102,14 +108,14 @@ impl Names {
         self.known.iter().map(String::as_str)
     }
 
+    /// The variable of the setting of a number.
+    pub(crate) fn variable(&self, id: u32) -> Option<&str> {
+        self.own.get(id as usize).map(String::as_str)
+    }
+
     /// The setting of a number.
     pub fn setting(&self, id: u32) -> Option<KeyId> {
         self.settings.get(id as usize).copied()
-    }
-
-    /// The key above settings of a number.
-    pub(crate) fn parent(&self, id: u32) -> Option<KeyId> {
-        self.parents.get((id as usize).checked_sub(self.settings.len())?).copied()
     }
 
     /// The numbers of the keys above settings, by these.
@@ -125,9 +131,8 @@ fn dotted(keys: &Keys, key: KeyId) -> String {
 }
 
 /// Every way in which variables are named: the project's own first.
-fn namings(survey: &Survey) -> Vec<Naming> {
+fn namings(first: &Readings) -> Vec<Naming> {
     let mut namings: Vec<Naming> = Vec::new();
-    let Some(first) = survey.contexts().first() else { return namings };
     let of_layers =
         first.layers.iter().flat_map(Layer::all_names).filter_map(|names| match names {
             justwhy_core::Names::Variables(naming) => Some(naming),

@@ -3,7 +3,7 @@
 use super::{Code, CodeMention, Names, Searched};
 use crate::Snapshot;
 use justwhy_code::NameKind;
-use justwhy_core::{KeyId, Origin, Place, Position, Survey};
+use justwhy_core::{KeyId, Origin, Place, Position, Readings};
 use justwhy_project::Error;
 use std::sync::Arc;
 
@@ -48,9 +48,9 @@ impl Use {
 
 impl Snapshot {
     /// Where source code mentions these settings.
-    pub fn uses(&self, survey: &Survey, settings: Vec<KeyId>) -> Result<Uses, Error> {
-        let names = Names::of(survey, settings, false);
-        let Code { files, mentions, searched, .. } = self.search_code(survey, &names, None)?;
+    pub fn uses(&self, contexts: &[Arc<Readings>], settings: Vec<KeyId>) -> Result<Uses, Error> {
+        let names = Names::of(contexts, settings, false);
+        let Code { files, mentions, searched, .. } = self.search_code(contexts, &names, None)?;
         let mut uses: Vec<(KeyId, Vec<Use>)> =
             names.settings.iter().map(|key| (*key, Vec::new())).collect();
         for mention in mentions {

@@ -106,6 +106,9 @@ pub(crate) fn run(
     let allow = allowed(&options.allow)?;
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
+    if surveying.snapshot.project().code.is_some() {
+        surveying.snapshot.expect_code();
+    }
     let Surveyed { survey, full, head, faults, .. } =
         surveying.snapshot.survey(asked, options.here, &|count| progress.now(|| reading(count)))?;
     progress.now(looking);

@@ -35,15 +35,17 @@ macro_rules! files {
     };
 }
 
-const FILES: [(&str, &str); 18] = files![
+const FILES: [(&str, &str); 20] = files![
     "README.md",
     "data/gauges.csv",
     "deploy.env",
     "justwhy.toml",
     "local.env",
+    "services/alerts/alerts.ts",
     "services/alerts/here.toml",
     "services/collector/here.toml",
     "services/forecast/here.toml",
+    "services/forecast/tide.py",
     "settings/catalogue.toml",
     "settings/defaults.toml",
     "settings/dev.yaml",

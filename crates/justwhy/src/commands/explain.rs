@@ -3,6 +3,7 @@
 use super::expected;
 use super::put::several_match;
 use super::whereabouts::{ShownAxis, shown_axis};
+use crate::commands::uses::{self, UsedSetting};
 use crate::failure;
 use crate::fingerprint::Fingerprints;
 use crate::json;
@@ -62,6 +63,9 @@ pub(crate) struct ExplainBody {
     /// What layers set that do not apply here.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     not_here: Vec<ShownNotHere>,
+    /// Where source code uses the settings, if the project has it searched.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    uses: Vec<UsedSetting>,
     /// What was asked for and is a setting in no context.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     unknown: Vec<String>,
@@ -242,6 +246,8 @@ fn explain(
     let set_in = set_elsewhere(resolution, &explained, everywhere);
     let keys_explained: Vec<KeyId> = explained.iter().map(|answer| answer.key).collect();
     let not_here = answering.snapshot.not_here(resolution.readings(), &keys_explained);
+    let uses = uses::of_settings(answering, resolution, keys_explained)?;
+    let uses = uses.map(|uses| uses.settings).unwrap_or_default();
     let fingerprints = Fingerprints::revealing(reveals);
     let result = match answering.as_json() {
         true => {
@@ -258,6 +264,7 @@ fn explain(
                 expected: search.as_ref().map(expected::shown),
                 set_in,
                 not_here: not_here.iter().map(|it| shown_not_here(resolution, it)).collect(),
+                uses: uses.iter().map(|it| UsedSetting::of(resolution.keys(), it)).collect(),
                 unknown: unknown.iter().map(|(key, _)| key.clone()).collect(),
             };
             json::text(&json::Answer::new("explain", answering.context(), body))
@@ -271,6 +278,10 @@ fn explain(
                     set_in: set_in.iter().find(|it| it.key == key).map(|it| it.words.as_str()),
                     everywhere,
                     not_here: not_here.iter().filter(|it| it.key == answer.key).collect(),
+                    used: uses
+                        .iter()
+                        .find(|(key, _)| *key == answer.key)
+                        .map(|(_, uses)| uses::sentence(uses)),
                 };
                 text(answering, answers, answer, beside, &fingerprints)
             };

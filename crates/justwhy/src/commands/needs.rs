@@ -1,6 +1,7 @@
 //! `needs`: required settings that are not set here, and the places where each can be set.
 
 use super::push_context;
+use super::uses::{self, ShownUse};
 use crate::json;
 use crate::look::{Cell, Role};
 use crate::outcome::Outcome;
@@ -9,9 +10,10 @@ use crate::running::Running;
 use crate::running::Runs;
 use clap::Args;
 use justwhy_core::{Advice, Declaration, Explanation, KeyId, Kind, Place, Status};
+use justwhy_engine::Use;
 use justwhy_project::{Error, Tracking};
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 #[derive(Args, Debug)]
 pub(crate) struct NeedsArguments {
@@ -53,20 +55,32 @@ struct ShownNeed {
     owner: Option<String>,
     /// Where a value could be given, strongest layer first.
     give: Vec<json::Change>,
+    /// Where source code uses it, if the project has it searched.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    uses: Vec<ShownUse>,
 }
 
 /// A required setting without a value, and where one could be given.
 struct Need {
     answer: Explanation,
     message: String,
+    /// Where it is declared, or read without a fallback.
     declared_at: Option<Place>,
     advice: Vec<Advice>,
+    /// Where source code uses it; none if that is not searched.
+    uses: Option<Vec<Use>>,
 }
 
 pub(crate) fn run(answering: &Answering<'_>, keys: &[String]) -> Result<Outcome, Vec<Error>> {
     let (chosen, notes) = super::list::chosen(answering, keys)?;
     let mut needs = needs(answering);
     needs.retain(|need| keys.is_empty() || chosen.contains(&need.answer.key));
+    let needed = needs.iter().map(|need| need.answer.key).collect();
+    if let Some(uses) = uses::of_settings(answering, answering.resolution(), needed)? {
+        for (need, (_, uses)) in needs.iter_mut().zip(uses.settings) {
+            need.uses = Some(uses);
+        }
+    }
     let is_yes = needs.is_empty();
     let result = match answering.as_json() {
         true => {
@@ -84,21 +98,41 @@ fn needs(answering: &Answering<'_>) -> Vec<Need> {
         .catalogue
         .settings()
         .filter_map(|(key, declared)| declared.required.holds(&readings.context).then_some(key));
+    let mut required: HashSet<KeyId> = required.collect();
+    // What code reads without a fallback, with the first place that fails without it, or else the first.
+    let mut read: HashMap<KeyId, (bool, Place)> = HashMap::new();
+    for reading in &readings.readings {
+        for need in &reading.needs {
+            let place = reading.place(need.leaf);
+            let known = read.entry(need.key).or_insert_with(|| (need.fails, place.clone()));
+            if need.fails && !known.0 {
+                *known = (true, place);
+            }
+        }
+    }
+    let declared_here = required.clone();
+    required.extend(read.keys().copied());
     let keys: Vec<KeyId> = answering.resolution().keys().sorted(required);
     let need = |key: KeyId| {
         let answer = Explanation::of(answering.answers, key);
         let message = match &answer.status {
-            Status::Absent => "required, but not set".to_owned(),
+            Status::Absent if declared_here.contains(&key) => "required, but not set".to_owned(),
+            Status::Absent => match read.get(&key) {
+                Some((true, _)) => "not set, and code fails without it".to_owned(),
+                _ => "not set, but code reads it without a fallback".to_owned(),
+            },
             Status::Uncertain { because } => {
                 format!("required, but whether it is set is uncertain: {because}")
             }
             Status::Error { message, .. } if answer.refuses_empty() => message.clone(),
             _ => return None,
         };
-        let declared = readings.catalogue.declared(key)?;
+        let declared = readings.catalogue.declared(key);
+        let read_at = || read.get(&key).map(|(_, place)| place.clone());
         Some(Need {
             message,
-            declared_at: readings.declared_at(declared),
+            uses: None,
+            declared_at: declared.and_then(|it| readings.declared_at(it)).or_else(read_at),
             advice: answer
                 .ways(answering.answers)
                 .into_iter()
@@ -172,6 +206,7 @@ fn shown(answering: &Answering<'_>, need: &Need) -> ShownNeed {
         secret: need.answer.secret,
         about: declared.and_then(|declared| declared.about.clone()),
         owner: declared.and_then(|declared| declared.owner.clone()),
+        uses: need.uses.iter().flatten().map(ShownUse::of).collect(),
         give: need
             .advice
             .iter()
@@ -241,8 +276,12 @@ fn one(answering: &Answering<'_>, need: &Need, out: &mut String) {
     if !about.is_empty() {
         look.paragraph(out, &about.join("; "), "  ");
     }
-    if need.answer.status != Status::Absent {
+    let is_declared = declared.is_some_and(|it| it.required.holds(answering.context()));
+    if need.answer.status != Status::Absent || !is_declared {
         look.styled(out, Role::Warning, &need.message, "  ");
+    }
+    if let Some(uses) = &need.uses {
+        look.paragraph(out, &uses::sentence(uses), "  ");
     }
     if need.advice.is_empty() {
         let none = "git tracks every file that could set it; write it encrypted: \

@@ -4,10 +4,10 @@ use crate::arguments::Form;
 use crate::json::{self, ShownPlace};
 use crate::look::{Cell, Look, Role};
 use crate::outcome::Outcome;
-use crate::running::{Running, Runs, Surveying, reading};
+use crate::running::{Answering, Running, Runs, Surveying, reading};
 use crate::unfreed::Unfreed;
 use clap::Args;
-use justwhy_core::{KeyId, Keys};
+use justwhy_core::{KeyId, Keys, Resolution};
 use justwhy_engine::{Searched, Surveyed, Use, Uses};
 use justwhy_project::Error;
 use justwhy_reports::{Mentioned, sarif_of_mentions};
@@ -50,18 +50,51 @@ struct ShownSearched {
     too_long: usize,
     #[serde(skip_serializing_if = "json::is_zero")]
     unreadable: usize,
-    /// Whether these are the files that git tracks; else all that its ignore files do not leave out.
+    /// Whether these are the files that git tracks or would track; else all that ignore files do not leave out.
     tracked: bool,
     /// Whether there are more files than are searched.
     #[serde(skip_serializing_if = "json::is_false")]
     cut: bool,
 }
 
+/// A setting with the places that mention it.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
-struct UsedSetting {
+pub(crate) struct UsedSetting {
     key: String,
     uses: Vec<ShownUse>,
+}
+
+impl UsedSetting {
+    pub(crate) fn of(keys: &Keys, (key, uses): &(KeyId, Vec<Use>)) -> UsedSetting {
+        UsedSetting { key: keys.show(*key), uses: uses.iter().map(ShownUse::of).collect() }
+    }
+}
+
+/// Where source code uses some settings, in one sentence for each; none if the project does not have its code
+/// searched.
+pub(crate) fn of_settings(
+    answering: &Answering<'_>,
+    resolution: &Resolution,
+    settings: Vec<KeyId>,
+) -> Result<Option<Uses>, Vec<Error>> {
+    if answering.snapshot.project().code.is_none() {
+        return Ok(None);
+    }
+    let contexts = [resolution.shared_readings()];
+    answering.snapshot.uses(&contexts, settings).map(Some).map_err(|error| vec![error])
+}
+
+/// Where a setting is used, as a sentence: a program before a test.
+pub(crate) fn sentence(uses: &[Use]) -> String {
+    let first = uses.iter().find(|it| !it.is_sample).or(uses.first());
+    let Some(first) = first else { return "No code mentions it.".to_owned() };
+    let place = format!("{}:{}", first.file, first.line);
+    match uses.len() {
+        1 => format!("Used by {place}."),
+        2 => format!("Used by {place} and 1 more place."),
+        count => format!("Used by {place} and {} more places.", count - 1),
+    }
 }
 
 /// A place that mentions a setting.
@@ -97,6 +130,7 @@ fn by(place: &Use) -> &'static str {
 fn run(surveying: &Surveying<'_>, options: &UsesArguments) -> Result<Outcome, Vec<Error>> {
     let progress = surveying.progress;
     let asked = surveying.common.context.as_deref();
+    surveying.snapshot.expect_code();
     let Surveyed { survey, head, .. } =
         surveying.snapshot.survey(asked, false, &|count| progress.now(|| reading(count)))?;
     let survey = Unfreed::new(survey, surveying.keyring.may_decrypt());
@@ -106,10 +140,10 @@ fn run(surveying: &Surveying<'_>, options: &UsesArguments) -> Result<Outcome, Ve
     let are_all = chosen.is_none();
     let settings: Vec<KeyId> = match chosen {
         Some(chosen) => keys.sorted(chosen),
-        None => survey.settings().to_vec(),
+        None => keys.sorted(survey.settings().iter().copied()),
     };
     progress.now(|| "searching the source code".to_owned());
-    let uses = surveying.snapshot.uses(&survey, settings).map_err(|error| vec![error])?;
+    let uses = surveying.snapshot.uses(survey.contexts(), settings).map_err(|error| vec![error])?;
     let Uses { mut settings, searched } = uses;
     if are_all {
         settings.sort_by_key(|(_, uses)| uses.len());
@@ -117,11 +151,7 @@ fn run(surveying: &Surveying<'_>, options: &UsesArguments) -> Result<Outcome, Ve
     let is_found = are_all || settings.iter().any(|(_, uses)| !uses.is_empty());
     let result = match surveying.common.output {
         Form::Json => {
-            let shown = |(key, uses): &(KeyId, Vec<Use>)| UsedSetting {
-                key: keys.show(*key),
-                uses: uses.iter().map(ShownUse::of).collect(),
-            };
-            let settings = settings.iter().map(shown).collect();
+            let settings = settings.iter().map(|it| UsedSetting::of(keys, it)).collect();
             let searched = ShownSearched::of(searched);
             json::text(&json::Answer::new("uses", &head, UsesBody { searched, settings }))
         }
@@ -175,7 +205,7 @@ impl Text<'_> {
     /// Where it was searched, and what was not.
     fn searched(&self) -> String {
         let Searched { files, binary, long, unreadable, are_tracked, are_cut } = self.searched;
-        let tracked = if are_tracked { " that git tracks" } else { "" };
+        let tracked = if are_tracked { " that git does not ignore" } else { "" };
         let mut text = format!("searched {}{tracked}", counted(files, "file"));
         let skipped = [
             (binary, "that is no text", "that are no text"),

@@ -2,7 +2,7 @@
 
 use crate::commands::{
     check, compare, demo, effective, explain, export, find, grid, identity, list, needs, stores,
-    suppose, texts, whereabouts,
+    suppose, texts, uses, whereabouts,
 };
 use crate::json::{Answer, BorrowedContext, Failure, ShownContext, ShownValue};
 use schemars::generate::SchemaSettings;
@@ -69,6 +69,7 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("where", of::<Answer<'static, whereabouts::WhereaboutsBody>>()),
         ("list", of::<Answer<'static, list::ListBody>>()),
         ("explain", of::<Answer<'static, explain::ExplainBody>>()),
+        ("uses", of::<Answer<'static, uses::UsesBody>>()),
         ("find", of::<Answer<'static, find::FindBody<'static>>>()),
         ("check", of::<Answer<'static, check::CheckBody>>()),
         ("grid", of::<Answer<'static, grid::GridBody>>()),

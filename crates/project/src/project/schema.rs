@@ -30,6 +30,7 @@ pub(super) struct ProjectFile {
     layer: Option<Vec<Layer>>,
     /// The stores whose scopes layers read, by their names.
     store: Option<BTreeMap<String, StoreField>>,
+    code: Option<Code>,
     /// Declared settings, by their keys.
     setting: Option<BTreeMap<String, Setting>>,
     rule: Option<Vec<Rule>>,
@@ -56,6 +57,36 @@ pub(super) struct Variables {
     /// The separator between the segments of a key.
     #[schemars(length(min = 1))]
     nest: Option<String>,
+}
+
+/// Where source code is searched for settings.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+pub(super) struct Code {
+    /// Patterns of folders; all files without it.
+    folders: Option<Vec<String>>,
+    /// Patterns of files and folders that are never searched.
+    ignore: Option<Vec<String>>,
+    /// Patterns of tests, samples and documents, in place of the usual ones.
+    samples: Option<Vec<String>>,
+}
+
+/// The fallbacks in source code.
+#[derive(JsonSchema)]
+#[schemars(deny_unknown_fields)]
+struct CodeOf {
+    /// A pattern of files.
+    files: String,
+    /// Shipped sets, and patterns with the groups `name` and `value`.
+    reads: TextOrTexts,
+}
+
+/// One, or a list.
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+enum TextOrTexts {
+    One(String),
+    Several(Vec<String>),
 }
 
 /// When two names mean the same setting.
@@ -295,6 +326,7 @@ pub(super) struct Layer {
     /// A pattern of files that are one value each, called as the file.
     entries: Option<String>,
     command_line: Option<CommandLineField>,
+    code: Option<CodeOf>,
     /// What a variable's name ends in whose value is the path of the file that has the value.
     #[schemars(length(min = 1))]
     indirect: Option<String>,
@@ -376,6 +408,7 @@ enum Format {
     Hcl,
     Assignments,
     Xml,
+    Module,
 }
 
 #[derive(JsonSchema)]

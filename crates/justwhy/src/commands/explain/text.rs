@@ -31,13 +31,15 @@ pub(super) struct Beside<'a> {
     pub(super) everywhere: &'a Everywhere<'a>,
     /// What layers set that do not apply here.
     pub(super) not_here: Vec<&'a NotHere>,
+    /// Where source code uses it, as a sentence.
+    pub(super) used: Option<String>,
 }
 
 pub(super) fn text(
     answering: &Answering<'_>,
     answers: &Answers<'_>,
     answer: &Explanation,
-    Beside { search, without, set_in, everywhere, not_here }: Beside<'_>,
+    Beside { search, without, set_in, everywhere, not_here, used }: Beside<'_>,
     fingerprints: &Fingerprints,
 ) -> String {
     let look = answering.look;
@@ -73,6 +75,7 @@ pub(super) fn text(
     if answer.winner.is_none() && evidence.is_empty() {
         sentences.extend(answer.why(answers));
     }
+    sentences.extend(used);
     sentences.extend(evidence.folded());
     if !sentences.is_empty() {
         out.push('\n');
