@@ -352,8 +352,8 @@ fn is_quoted(text: &[u8], start: usize, end: usize) -> bool {
 }
 
 /// Whether what is before a name shows that it is a variable.
-fn is_read(text: &[u8], start: usize) -> bool {
-    let before = &text[..start];
+pub fn is_read(text: &[u8], start: usize) -> bool {
+    let before = text.get(..start).unwrap_or_default();
     before.ends_with(b"$") || before.ends_with(b"${") || before.ends_with(b"env.")
 }
 

@@ -14,11 +14,13 @@ pub mod expression;
 mod finder;
 pub mod module;
 mod reads;
+mod sample;
 mod syntax;
 mod values;
 mod words;
 
-pub use finder::{Finder, Mention, Name, NameKind};
+pub use finder::{Finder, Mention, Name, NameKind, is_read};
 pub use reads::{Fallback, Read, ReadSet, Reading, named_sets};
-pub use syntax::{Piece, Pieces, Syntax, is_sample};
+pub use sample::is_sample;
+pub use syntax::{Piece, Pieces, Syntax};
 pub use values::{Values, is_distinctive, is_distinctive_secret};

@@ -110,7 +110,9 @@ impl Checking<'_> {
         let rules = self.expressions()?;
         let open = self.snapshot.project().open_axes();
         let CheckWanted { with_local, is_everywhere, .. } = wanted;
-        let has_code = self.snapshot.project().code.is_some();
+        // A name that means nothing here may be that of a setting elsewhere.
+        let is_searched = self.snapshot.project().code.is_some();
+        let has_code = is_searched && is_everywhere;
         let extent = Extent { full, with_local, is_everywhere, has_code, open: &open };
         let mut seen = crate::code::Seen::default();
         let see = &mut |answer: &Explanation, is_fallback| seen.see(answer, is_fallback);
@@ -133,7 +135,8 @@ impl Checking<'_> {
             let cannot = |rule: &CheckRule| match rule.needs() {
                 Needs::EveryContext => true,
                 Needs::EveryValueOfTheirAxes => is_narrowed,
-                Needs::Nothing | Needs::Catalogue | Needs::Code => false,
+                Needs::Code => is_searched,
+                Needs::Nothing | Needs::Catalogue => false,
             };
             not_run.extend(CheckRule::all().filter(cannot).map(|rule| (rule, why.to_owned())));
         } else {

@@ -333,8 +333,8 @@ impl Search<'_> {
         let before = (found.mentions.len(), found.literals.len());
         let mut named: HashSet<(u32, u32)> = HashSet::new();
         for mention in &mentions {
-            // A variable that means nothing counts where a program could read it.
-            if mention.id.is_none() && (is_sample || look.is_comment(mention.range().start)) {
+            // A name that means nothing counts where a program could read a variable of it.
+            if mention.id.is_none() && (is_sample || !look.may_be_variable(mention.range().start)) {
                 continue;
             }
             let (line, column) = look.places.at(mention.range().start);
@@ -463,6 +463,17 @@ impl Look<'_> {
 
     fn is_comment(&mut self, at: usize) -> bool {
         self.pieces().is_some_and(|(_, pieces)| pieces.at(at) == Piece::Comment)
+    }
+
+    /// Whether a name is that of a variable, and not of a constant in the code: it is in quotes or after a mark, or
+    /// the language has no other names.
+    fn may_be_variable(&mut self, at: usize) -> bool {
+        let bytes = self.bytes;
+        let before = at.checked_sub(1).and_then(|before| bytes.get(before));
+        let is_marked =
+            before.is_some_and(|it| b"\"'`".contains(it)) || justwhy_code::is_read(bytes, at);
+        let has_constants = self.pieces().is_some_and(|(syntax, _)| syntax.has_strings());
+        (is_marked || !has_constants) && !self.is_comment(at)
     }
 
     /// Whether what begins there can be a value: in a string, where the language has strings.

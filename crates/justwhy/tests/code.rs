@@ -400,3 +400,61 @@ fn settings_modules_are_files_of_settings() {
         run.all()
     );
 }
+
+/// Code as teams write it, in which a reviewer would call no finding right.
+#[test]
+fn is_no_nuisance_in_usual_code() {
+    let project = "justwhy = 1\n[variables]\nprefix = \"TIDE_\"\n[code]\n\
+        [[axis]]\nname = \"environment\"\nallowed = [\"dev\", \"production\"]\ndefault = \"dev\"\n\
+        read = [{ variable = \"TIDE_ENV\" }]\n\
+        [[layer]]\nname = \"defaults\"\nfile = \"config/default.yaml\"\n\
+        [[layer]]\nname = \"by-environment\"\nfile = \"config/{environment}.yaml\"\noptional = true\n\
+        [[layer]]\nname = \"env\"\nfile = \".env\"\noptional = true\n\
+        [[layer]]\nname = \"process\"\nprocess = true\n";
+    let settings = "server:\n  port: 8080\n  host: localhost\n  url: http://localhost:8080\n\
+        database:\n  host: db.tide.example\n  name: readings\n  pool: 10\n  user: tides\n\
+        log:\n  level: info\n  format: json\n  file: /var/log/tide/service.log\n\
+        mail:\n  from: desk@tide.example\nregion: us-north-1\nversion: 1.4.2\ntoken: development\n";
+    let place = Place::new(&[
+        ("justwhy.toml", project),
+        ("config/default.yaml", settings),
+        ("config/production.yaml", "database:\n  host: prod.tide.example\n"),
+        (".env.example", "TIDE_DATABASE__HOST=db.tide.example\nTIDE_MADE_UP=1\n"),
+        (
+            "src/main/python/station.py",
+            "import os\n# The database was at db.tide.example; TIDE_OLD_NAME is gone.\n\
+             TIDE_HEIGHT_CM = 140\nPREFIX = 'TIDE_'\nNEST = \"TIDE_DATABASE__\"\nENV = os.environ['TIDE_ENV']\n\
+             host = os.environ.get('TIDE_DATABASE__HOST', 'db.tide.example')\n\
+             level = {'log.level': 'info', 'region': 'us-north-1'}\nport = 8080\ndevelopment = True\n\
+             names = ['readings', 'tides', 'json', 'localhost', '127.0.0.1', 'http://localhost:8080/x']\n\
+             class TIDE_ERROR(Exception): pass\nraise TIDE_ERROR(TIDE_HEIGHT_CM)\n",
+        ),
+        (
+            "src/web/index.ts",
+            "import { TIDE_LEVELS } from './levels';\nconst url = new URL('http://localhost:8080');\n\
+             export const config = { port: 8080, database: { pool: 10, name: 'readings' } };\n\
+             for (const key of Object.keys(process.env).filter((it) => it.startsWith('TIDE_'))) use(key);\n",
+        ),
+        (
+            "src/web/index.test.ts",
+            "expect(host).toBe('db.tide.example'); process.env.TIDE_TEST_ONLY = '1';\n",
+        ),
+        ("Dockerfile", "FROM debian\n# TIDE_COMMENT\nENV TIDE_DATABASE__POOL=10\nEXPOSE 8080\n"),
+        ("README.md", "Set `TIDE_SOMETHING`; the database is db.tide.example.\n"),
+        ("package-lock.json", "{ \"resolved\": \"https://db.tide.example\" }\n"),
+        ("vendor/lib/a.js", "connect('db.tide.example', process.env.TIDE_VENDORED);\n"),
+        (
+            "scripts/start.sh",
+            "#!/bin/sh\nexport TIDE_ENV=production\n: \"${TIDE_LOG__LEVEL:=info}\"\nexec station --port \"$TIDE_SERVER__PORT\"\n",
+        ),
+    ]);
+    place.git(&["init", "--quiet"]);
+    let wrong: Vec<String> = findings(&place)
+        .into_iter()
+        .filter(|it| {
+            it.contains("hard-coded") || it.contains("read-not-declared") || it.contains("in-code")
+        })
+        .collect();
+    // A container file that sets a variable of the project is a source that no layer reads.
+    assert_eq!(wrong, ["w hard-coded database.pool Dockerfile:3"]);
+}

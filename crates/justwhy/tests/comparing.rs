@@ -259,7 +259,7 @@ fn a_grid_that_cannot_be_drawn_says_why() {
         (&["check", "--output", "html"], "only grid has the forms csv and html"),
         (
             &["grid", "--across", "environment", "--output", "sarif"],
-            "only check has the forms sarif and junit",
+            "only check and uses have the form sarif",
         ),
     ] {
         let run = demo.run(arguments);

@@ -1,6 +1,7 @@
 //! What of a text is code, comment or string.
 
-use super::{Piece, Syntax, is_sample};
+use super::{Piece, Syntax};
+use crate::is_sample;
 use proptest::prelude::*;
 
 /// Each byte as a letter: `.` code, `c` comment, `s` string, `v` one in which nothing is expanded.

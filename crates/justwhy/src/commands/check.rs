@@ -106,7 +106,7 @@ pub(crate) fn run(
     let allow = allowed(&options.allow)?;
     let asked = surveying.common.context.as_deref();
     let progress = surveying.progress;
-    if surveying.snapshot.project().code.is_some() {
+    if surveying.snapshot.project().code.is_some() && !options.here {
         surveying.snapshot.expect_code();
     }
     let Surveyed { survey, full, head, faults, .. } =

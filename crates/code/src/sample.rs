@@ -1,0 +1,72 @@
+//! Files that are no program of the project: tests, samples, documents, somebody else's code.
+
+/// Whether a file is a test, a sample, a document, a lock file or somebody else's code, by its path.
+pub fn is_sample(path: &str) -> bool {
+    const FOLDERS: [&str; 28] = [
+        "test",
+        "tests",
+        "__tests__",
+        "spec",
+        "specs",
+        "testdata",
+        "fixtures",
+        "mocks",
+        "__mocks__",
+        "e2e",
+        "samples",
+        "sample",
+        "examples",
+        "example",
+        "demo",
+        "docs",
+        "doc",
+        "documentation",
+        "vendor",
+        "node_modules",
+        "third_party",
+        "snapshots",
+        "__snapshots__",
+        "benches",
+        "fuzz",
+        "seeds",
+        "corpus",
+        "benchmarks",
+    ];
+    const ENDINGS: [&str; 22] = [
+        "md", "markdown", "rst", "adoc", "txt", "html", "htm", "lock", "sum", "snap", "sample",
+        "example", "dist", "template", "tmpl", "svg", "csv", "map", "po", "tex", "pdf", "ipynb",
+    ];
+    const NAMES: [&str; 9] = [
+        "package-lock.json",
+        "npm-shrinkwrap.json",
+        "pnpm-lock.yaml",
+        "license",
+        "licence",
+        "changelog",
+        "readme",
+        "authors",
+        "notice",
+    ];
+    let path = path.to_ascii_lowercase();
+    let mut parts = path.rsplit('/');
+    let name = parts.next().unwrap_or_default();
+    if parts.any(|folder| {
+        FOLDERS.contains(&folder) || folder.ends_with("-tests") || folder.ends_with(".tests")
+    }) {
+        return true;
+    }
+    let (stem, ending) = name.rsplit_once('.').unwrap_or((name, ""));
+    ENDINGS.contains(&ending)
+        || NAMES.contains(&name)
+        || NAMES.contains(&stem)
+        || stem.ends_with(".min")
+        || stem.ends_with(".test")
+        || stem.ends_with(".spec")
+        || stem.ends_with("_test")
+        || stem.ends_with("_spec")
+        || stem.starts_with("test_")
+        || matches!(stem, "conftest" | "tests" | "test")
+        || matches!(ending, "java" | "kt" | "cs" | "php" | "scala")
+            && (stem.ends_with("test") || stem.ends_with("tests"))
+        || name.starts_with(".env.") && matches!(ending, "example" | "sample" | "dist" | "template")
+}
