@@ -71,7 +71,7 @@ fn document(reads: Vec<Read>, are_variables: bool, keys: &mut Keys) -> Document 
             }
             Reading::Fallback(Fallback::Known(constant)) => value_of(constant),
             Reading::Fallback(Fallback::Unknown(text)) => {
-                let why = format!("the fallback is no literal: {text}");
+                let why = format!("the fallback is not a literal: {text}");
                 let note = Note { unreadable: Some(why.into()), ..Note::default() };
                 document.notes.push((number, Arc::new(note)));
                 Value::Unread

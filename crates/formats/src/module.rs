@@ -64,7 +64,7 @@ impl FileFormat for Module {
                 return Err(unwritable("a value that the module works out"));
             }
             if node.name_at == node.at {
-                return Err(unwritable("a value that stands elsewhere in the module"));
+                return Err(unwritable("a value that is elsewhere in the module"));
             }
             return Ok(Splice::replace(node.at, self.written(value)?));
         }

@@ -78,7 +78,7 @@ fn lists_every_place_that_mentions_a_setting_and_those_that_nothing_mentions() {
     );
     let run = place.run(&["uses"]);
     assert!(run.stdout.starts_with("code does not mention 2 of 3 settings\n"), "{}", run.all());
-    assert!(run.stdout.contains("not 1 file that is no text"), "{}", run.all());
+    assert!(run.stdout.contains("not 1 file that is not text"), "{}", run.all());
     let run = place.run(&["uses", "database.host"]);
     assert_eq!((run.code, run.stdout.lines().next()), (1, Some("no code mentions database.host")));
     let run = place.run(&["uses", "alert"]);
@@ -270,7 +270,7 @@ fn fallbacks_in_code_are_a_layer() {
     let why = "code has different fallbacks: alerts/a.ts:1:37 and alerts/b.py:2:38";
     assert!(level.stdout.contains(why), "{}", level.all());
     let node = place.run(&["explain", "node"]);
-    assert!(node.stdout.contains("the fallback is no literal: hostname('…')"), "{}", node.all());
+    assert!(node.stdout.contains("the fallback is not a literal: hostname('…')"), "{}", node.all());
     let found = findings(&place);
     for expected in [
         "e missing-required url forecast/d.py:2",

@@ -99,7 +99,7 @@ fn settle(
         Some(value) if all.is_empty() => {
             return Err(BadModule {
                 at: value.at,
-                problem: "what the module exports is no object that can be read",
+                problem: "what the module exports is not an object that can be read",
                 help: "export an object literal, or choose a constant with `under`",
             });
         }

@@ -95,7 +95,7 @@ fn tuple(values: &Values<'_, '_>, from: usize, to: usize) -> Value {
         }
         if !rest.starts_with(',') {
             let text = super::value::shortened(source.text[from..to].trim());
-            let item = Item::Unknown(format!("it is no literal: {text}"));
+            let item = Item::Unknown(format!("not a literal: {text}"));
             return Value { at: source.past_blanks(from)..to, item };
         }
         at = source.past_blanks(end) + 1;

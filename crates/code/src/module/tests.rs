@@ -70,7 +70,7 @@ fn typescript_says_more_than_it_means() {
         "import type { Settings } from './types';\ninterface A { port: number }\n\
          type B = { x: string } | null;\nconst limits: Record<string, { max: number }> = { pool: { max: 10 } };\n\
          export default {\n  limits,\n  region: 'north' as const,\n  team: <string>'x',\n} satisfies Settings;\n",
-        "limits.pool.max = 10\nregion = \"north\"\nteam ? it is no literal: <string>'…'",
+        "limits.pool.max = 10\nregion = \"north\"\nteam ? not a literal: <string>'…'",
     );
     node(
         "export const LEVEL = 'info' as Level, PORT: number = 8_080;\nlet other = 1;\n",
@@ -87,12 +87,12 @@ fn what_only_running_shows_is_unknown() {
         r#"
 before ? ...base after it may give it another value
 after ? [key]: 3 after it may give it another value
-call ? it is no literal: load('…')
-either ? it is no literal: a ? 1 : 2
+call ? not a literal: load('…')
+either ? not a literal: a ? 1 : 2
 method ? it is a function
 worked ? it is a function
-shorthand ? shorthand is no constant of this module
-sum ? it is no literal: '…' + b"#,
+shorthand ? shorthand is not a constant of this module
+sum ? not a literal: '…' + b"#,
     );
 }
 
@@ -119,15 +119,15 @@ fn variables_with_fallbacks_are_references() {
         r#"
 port = TIDE_PORT or 8080
 level = TIDE_LEVEL or info
-bare ? it is no literal: process.env.TIDE_BARE
-test ? it is no literal: process.env.TIDE_TEST === '…'
-more ? it is no literal: (process.env.TIDE_MORE || '…') + '…'"#,
+bare ? not a literal: process.env.TIDE_BARE
+test ? not a literal: process.env.TIDE_TEST === '…'
+more ? not a literal: (process.env.TIDE_MORE || '…') + '…'"#,
     );
     python(
         "import os\nPORT = int(os.environ.get('TIDE_PORT', 8080))\nLEVEL = os.getenv(\"TIDE_LEVEL\", \"info\")\n\
          DEBUG = os.getenv('TIDE_DEBUG', 'false').lower() == 'true'\n",
         "PORT = TIDE_PORT or 8080\nLEVEL = TIDE_LEVEL or info\n\
-         DEBUG ? it is no literal: os.getenv('…', '…').lower() == '…'",
+         DEBUG ? not a literal: os.getenv('…', '…').lower() == '…'",
     );
 }
 
@@ -149,7 +149,7 @@ PAIR = [1, 2]
 BARE = [1, 2]
 EMPTY = null
 ON = true
-BASE ? it is no literal: Path(__file__)
+BASE ? not a literal: Path(__file__)
 URL = "https://tide.example"
 FULL = "https://tide.example/v1"
 SUM = 3600

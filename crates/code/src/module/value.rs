@@ -91,7 +91,7 @@ impl Values<'_, '_> {
         let read = source.evaluate(at, &|name| constant_of(self.known, name));
         let end = read.end;
         let (mut from, mut to) = (read.start, end);
-        let unknown = |text: &str| Item::Unknown(format!("it is no literal: {}", shortened(text)));
+        let unknown = |text: &str| Item::Unknown(format!("not a literal: {}", shortened(text)));
         let value = |item| (Value { at: read.start..end, item }, end);
         if let Some(constant) = constant(&read.outcome) {
             return value(Item::Constant(constant.clone()));
@@ -216,7 +216,7 @@ impl Values<'_, '_> {
         }
         if source.rest(after).starts_with([',', '}']) {
             let item = self.named(&name);
-            let why = || Item::Unknown(format!("{name} is no constant of this module"));
+            let why = || Item::Unknown(format!("{name} is not a constant of this module"));
             let value = Value { at: name_at.clone(), item: item.unwrap_or_else(why) };
             return Some((entry(value), after));
         }

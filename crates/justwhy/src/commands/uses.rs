@@ -208,7 +208,7 @@ impl Text<'_> {
         let tracked = if are_tracked { " that git does not ignore" } else { "" };
         let mut text = format!("searched {}{tracked}", counted(files, "file"));
         let skipped = [
-            (binary, "that is no text", "that are no text"),
+            (binary, "that is not text", "that are not text"),
             (long, "of more than 8 MiB", "of more than 8 MiB"),
             (unreadable, "that cannot be read", "that cannot be read"),
         ];

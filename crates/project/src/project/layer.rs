@@ -3,7 +3,7 @@
 use super::axis::{check_value, named, required_name};
 use super::fields::{Fields, Sink};
 use super::part::{self, PartTemplate};
-use super::{ProjectAxis, ProjectLayer, Reads, code, nest, prefix};
+use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
 use crate::error::Error;
 use crate::stores::Store;
 use justwhy_core::{
@@ -12,10 +12,11 @@ use justwhy_core::{
 use justwhy_formats::{Format, Kind, NodeId, shown_name};
 use std::sync::Arc;
 
+mod code;
+mod path;
 mod reads;
 
-pub(super) use reads::path;
-use reads::reads;
+use reads::{ROW_AXIS, reads};
 
 pub(super) const FIELDS: Fields = Fields {
     of: "a layer",
@@ -66,9 +67,6 @@ pub(super) const FIELDS: Fields = Fields {
         "includes_are",
     ],
 };
-
-/// The axis that gives the row if a layer names none; it need not be declared.
-const ROW_AXIS: &str = "row";
 
 pub(super) fn read_all(
     sink: &mut Sink<'_>,

@@ -128,7 +128,7 @@ fn says_what_is_wrong_with_the_whole_file() {
         ),
         (
             "justwhy = 1\nwhatever = 'x'",
-            "[bad-project] justwhy.toml:2:1: unknown field: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, names, limits, secrets, axis, never, layer, store, setting, rule, accept",
+            "[bad-project] justwhy.toml:2:1: unknown field: the project file has no field `whatever` | its fields are justwhy, name, catalogue, variables, names, limits, secrets, axis, never, layer, store, code, setting, rule, accept",
         ),
         (
             "justwhy = 1\nstore = []",
@@ -255,7 +255,7 @@ fn says_what_is_wrong_with_a_layer() {
     for (fields, expected) in [
         (
             "",
-            "[bad-project] justwhy.toml:6:8: the layer reads nothing | add one of `file`, `files`, `entries`, `rows`, `scope`, `values`, `command_line`, `process`",
+            "[bad-project] justwhy.toml:6:8: the layer reads nothing | add one of `file`, `files`, `entries`, `rows`, `scope`, `values`, `command_line`, `code`, `process`",
         ),
         (
             "file = 'a.toml'\nprocess = true",

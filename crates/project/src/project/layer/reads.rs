@@ -1,15 +1,19 @@
 //! What a layer reads: the one field that says so.
 
+use super::code;
+use super::path::path;
 use crate::error::Error;
 use crate::project::axis::{named, pattern_of};
 use crate::project::fields::{Fields, Sink};
 use crate::project::parsed::{format_named, template};
 use crate::project::template::{PathTemplate, Piece};
-use crate::project::{ProjectAxis, Reads, code};
+use crate::project::{ProjectAxis, Reads};
 use crate::stores::Store;
 use justwhy_core::{Keys, Span, Value, is_scope_name, nearest};
 use justwhy_formats::{Format, Kind, Limits, Lowering, NodeId, RowFormat, shown_name};
 
+/// The axis that gives the row if a layer names none; it need not be declared.
+pub(super) const ROW_AXIS: &str = "row";
 /// Each of these shows what a layer reads, and a layer has exactly one of them.
 const READS: [&str; 9] =
     ["file", "files", "entries", "rows", "values", "command_line", "code", "process", "scope"];
@@ -151,25 +155,6 @@ fn declare_or_name(names: &[&str]) -> String {
     }
 }
 
-/// The path that a field gives, with its text and place.
-pub(in crate::project) fn path(
-    sink: &mut Sink<'_>,
-    table: NodeId,
-    field: &str,
-    axes: &[ProjectAxis],
-) -> Option<(PathTemplate, String, Span)> {
-    let (path, at) = sink.text(table, field)?;
-    let template = template(sink, PathTemplate::parse(&path), "path", at)?;
-    for axis in template.axes() {
-        named(sink, axes, axis, at)?;
-    }
-    if path.is_empty() || path.ends_with('/') || path.contains('\0') {
-        sink.error(Error::new("bad-project", "invalid path of a file"), at);
-        return None;
-    }
-    Some((template, path, at))
-}
-
 fn files(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Reads> {
     let (template, pattern, at) = path(sink, table, "files", axes)?;
     // The value of an axis has no wildcard in it, so that the pattern stays one.
@@ -188,7 +173,7 @@ fn rows(sink: &mut Sink<'_>, table: NodeId, axes: &[ProjectAxis]) -> Option<Read
             named(sink, axes, &axis, at)?;
             axis
         }
-        None => super::ROW_AXIS.to_owned(),
+        None => ROW_AXIS.to_owned(),
     };
     let Some(format) = RowFormat::of_path(&path) else {
         let error = Error::new("bad-project", "unknown format of rows");
