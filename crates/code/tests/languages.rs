@@ -1,6 +1,8 @@
 //! Every way of reading variables in ordinary use, language by language: files as teams write them, and a table of what
 //! is to be found in each, written by hand. All of it is found, and nothing else.
 
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+
 use justwhy_code::expression::shown;
 use justwhy_code::{Fallback, Read, ReadSet, Reading};
 use std::path::Path;

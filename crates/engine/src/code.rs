@@ -5,17 +5,17 @@
 
 use crate::Snapshot;
 use crate::orphans::pattern;
+use file::Places;
 use hashbrown::{HashMap, HashSet};
-use justwhy_code::{Finder, Mention, NameKind, Piece, Pieces, Syntax, Values};
-use justwhy_core::{
-    Kind, Origin, Place, Position, Readings, ShownLine, SourceText, Span, parallel,
-};
+use justwhy_code::{Finder, NameKind, Values};
+use justwhy_core::{Kind, Origin, Place, Position, Readings, ShownLine, parallel};
 use justwhy_formats::Format;
 use justwhy_project::{CodeSearch, Error, Glob, Kept, Piece as Part, ReadProblem, Reads};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
+mod file;
 mod findings;
 mod names;
 mod uses;
@@ -60,8 +60,6 @@ pub struct CodeMention {
     pub id: Option<u32>,
     /// What the name is.
     pub kind: NameKind,
-    /// Whether it stands alone between quotes.
-    pub is_quoted: bool,
     /// Whether its file is a test, a sample or a document.
     pub is_sample: bool,
     /// The name as it is written, where that does not follow from what it is.
@@ -315,122 +313,6 @@ impl Search<'_> {
         }
         found
     }
-
-    /// What one file has.
-    fn file(&self, path: &str, bytes: &[u8], found: &mut Found) {
-        let mentions: Vec<Mention> = self.finder.find(bytes);
-        let mut literals: Vec<(u32, bool, std::ops::Range<usize>)> = Vec::new();
-        if let Some(wanted) = self.wanted {
-            wanted.secret.find(bytes, |id, at| literals.push((id, true, at)));
-            wanted.plain.find(bytes, |id, at| literals.push((id, false, at)));
-        }
-        if mentions.is_empty() && literals.is_empty() {
-            return;
-        }
-        let is_sample = self.rules.is_sample(path);
-        let mut look = Look { path, bytes, syntax: None, places: Places::of(bytes) };
-        let number = u32::try_from(found.files.len()).unwrap_or(u32::MAX);
-        let before = (found.mentions.len(), found.literals.len());
-        let mut named: HashSet<(u32, u32)> = HashSet::new();
-        for mention in &mentions {
-            // A name that means nothing counts where a program could read a variable of it.
-            if mention.id.is_none() && (is_sample || !look.may_be_variable(mention.range().start)) {
-                continue;
-            }
-            let (line, column) = look.places.at(mention.range().start);
-            let id = mention.id;
-            if let Some(id) = id.filter(|_| self.wanted.is_some()) {
-                named.insert((id, line));
-                if self.is_number_beside(id, mention, bytes) && !is_sample {
-                    literals.push((id, false, mention.range()));
-                }
-            }
-            let written = self.written(mention, bytes);
-            found.mentions.push(CodeMention {
-                file: number,
-                line,
-                column,
-                id,
-                kind: mention.kind,
-                is_quoted: mention.is_quoted,
-                is_sample,
-                written,
-            });
-        }
-        literals.sort_by_key(|(_, is_secret, at)| (at.start, !is_secret));
-        let secret_lines: HashSet<u32> = {
-            let secrets = literals.iter().filter(|(_, is_secret, _)| *is_secret);
-            let mut places = Places::of(bytes);
-            secrets.map(|(_, _, at)| places.at(at.start).0).collect()
-        };
-        let mut places = Places::of(bytes);
-        let mut text: Option<SourceText> = None;
-        for (id, is_secret, at) in literals {
-            let (line, column) = places.at(at.start);
-            let is_number = mentions.iter().any(|mention| mention.range() == at);
-            let is_fine = match (is_secret, is_number) {
-                (true, _) => true,
-                (false, true) => !look.is_comment(at.start),
-                // What stands beside the name of its setting is its fallback.
-                (false, false) => {
-                    !is_sample && look.may_be_value(at.start) && !named.contains(&(id, line))
-                }
-            };
-            if !is_fine {
-                continue;
-            }
-            let origin = Origin::file(path);
-            let shown = (!is_secret && !secret_lines.contains(&line)).then(|| {
-                let text = text.get_or_insert_with(|| {
-                    SourceText::new(String::from_utf8_lossy(bytes).into_owned().into())
-                });
-                let is_told = may_be_shown(text.line(line as usize));
-                let is_text = std::str::from_utf8(bytes).is_ok();
-                (is_told && is_text).then(|| text.around(Span::new(at.start, at.end)))
-            });
-            let position = Position { line: line as usize, column: column as usize };
-            let place = Place::known(origin, Some(position));
-            found.literals.push(Literal { id, is_secret, place, line: shown.flatten() });
-        }
-        if before != (found.mentions.len(), found.literals.len()) {
-            found.files.push(path.into());
-        }
-    }
-
-    fn written(&self, mention: &Mention, bytes: &[u8]) -> Option<Box<str>> {
-        if mention.id.is_some() && (mention.kind == NameKind::Variable || !self.finder.is_loose()) {
-            return None;
-        }
-        let text = std::str::from_utf8(bytes.get(mention.range())?).ok()?;
-        (mention.id.is_none() || !self.finder.is_exact(text)).then(|| text.into())
-    }
-
-    /// Whether a number that is a value of the setting is given right beside its name.
-    fn is_number_beside(&self, id: u32, mention: &Mention, bytes: &[u8]) -> bool {
-        let Some(numbers) = self.wanted.and_then(|wanted| wanted.numbers.get(&id)) else {
-            return false;
-        };
-        if mention.kind == NameKind::Parent {
-            return false;
-        }
-        let rest = &bytes[mention.range().end..];
-        let end = memchr::memchr(b'\n', rest).unwrap_or(rest.len()).min(120);
-        let Ok(rest) = std::str::from_utf8(&rest[..end]) else { return false };
-        let rest = rest.strip_prefix(['"', '\'', '`']).unwrap_or(rest).trim_start();
-        let rest = rest.strip_prefix(']').unwrap_or(rest).trim_start();
-        let given = rest.strip_prefix(":=").or_else(|| rest.strip_prefix(['=', ':']));
-        let Some(given) = given else { return false };
-        let given = given.trim_start().trim_start_matches(['"', '\'']);
-        let is_part = |c: char| c.is_ascii_alphanumeric() || matches!(c, '.' | '_' | '-');
-        let word: String =
-            given.chars().take_while(|c| is_part(*c)).filter(|c| *c != '_').collect();
-        numbers.contains(&word)
-    }
-}
-
-/// Whether a line may be shown: it has no word of a secret, and nothing that could be a password.
-fn may_be_shown(line: &str) -> bool {
-    !justwhy_core::speaks_of_a_secret(line) && !justwhy_core::may_hold_password(line)
 }
 
 fn is_binary(bytes: &[u8]) -> bool {
@@ -441,79 +323,4 @@ fn is_link(snapshot: &Snapshot, path: &Path) -> bool {
     let (Some(folder), Some(name)) = (path.parent(), path.file_name()) else { return false };
     let entries = snapshot.world().entries(folder).unwrap_or_default();
     entries.iter().any(|entry| entry.is_link && entry.name == name)
-}
-
-/// A file while it is looked at.
-struct Look<'f> {
-    path: &'f str,
-    bytes: &'f [u8],
-    /// Its language and what of it is what, once that was asked.
-    syntax: Option<Option<(&'static Syntax, Pieces)>>,
-    places: Places<'f>,
-}
-
-impl Look<'_> {
-    fn pieces(&mut self) -> Option<&(&'static Syntax, Pieces)> {
-        let known = self.syntax.get_or_insert_with(|| {
-            let syntax = Syntax::of_file(self.path, self.bytes)?;
-            Some((syntax, syntax.pieces(self.bytes)))
-        });
-        known.as_ref()
-    }
-
-    fn is_comment(&mut self, at: usize) -> bool {
-        self.pieces().is_some_and(|(_, pieces)| pieces.at(at) == Piece::Comment)
-    }
-
-    /// Whether a name is that of a variable, and not of a constant in the code: it is in quotes or after a mark, or
-    /// the language has no other names.
-    fn may_be_variable(&mut self, at: usize) -> bool {
-        let bytes = self.bytes;
-        let before = at.checked_sub(1).and_then(|before| bytes.get(before));
-        let is_marked =
-            before.is_some_and(|it| b"\"'`".contains(it)) || justwhy_code::is_read(bytes, at);
-        let has_constants = self.pieces().is_some_and(|(syntax, _)| syntax.has_strings());
-        (is_marked || !has_constants) && !self.is_comment(at)
-    }
-
-    /// Whether what begins there can be a value: in a string, where the language has strings.
-    fn may_be_value(&mut self, at: usize) -> bool {
-        self.pieces().is_none_or(|(syntax, pieces)| match pieces.at(at) {
-            Piece::Comment => false,
-            Piece::Code => !syntax.has_strings(),
-            Piece::Text | Piece::Verbatim => true,
-        })
-    }
-}
-
-/// Lines and columns of places that are asked for in their order.
-struct Places<'f> {
-    bytes: &'f [u8],
-    line: u32,
-    /// Where the line begins.
-    start: usize,
-    /// What was counted: the characters from the start of the line to there.
-    counted: (usize, u32),
-}
-
-impl<'f> Places<'f> {
-    fn of(bytes: &'f [u8]) -> Places<'f> {
-        Places { bytes, line: 1, start: 0, counted: (0, 0) }
-    }
-
-    /// The line and column of a byte that is not before the last one that was asked for.
-    fn at(&mut self, at: usize) -> (u32, u32) {
-        let new = &self.bytes[self.counted.0..at.max(self.counted.0)];
-        if let Some(last) = memchr::memrchr(b'\n', new) {
-            let lines = memchr::memchr_iter(b'\n', new).count();
-            self.line += u32::try_from(lines).unwrap_or(u32::MAX);
-            self.start = self.counted.0 + last + 1;
-            self.counted = (self.start, 0);
-        }
-        let rest = &self.bytes[self.counted.0..at.max(self.counted.0)];
-        let characters = rest.iter().filter(|byte| **byte & 0xc0 != 0x80).count();
-        let column = self.counted.1 + u32::try_from(characters).unwrap_or(u32::MAX);
-        self.counted = (at.max(self.counted.0), column);
-        (self.line, column + 1)
-    }
 }

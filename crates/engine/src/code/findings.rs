@@ -1,6 +1,6 @@
 //! What `check` finds in source code.
 
-use super::{Code, CodeMention, Names, Wanted};
+use super::{Code, CodeMention, Literal, Names, Wanted};
 use crate::Snapshot;
 use hashbrown::{HashMap, HashSet};
 use justwhy_code::{NameKind, Values, is_distinctive, is_distinctive_secret};
@@ -104,12 +104,23 @@ impl Report<'_> {
         Evidence::at(Place::known(Origin::File(file), Some(position)))
     }
 
-    /// Values of settings, and secrets.
+    /// Values of settings, and secrets: a finding for each file.
     fn literals(&self, findings: &mut Findings) {
+        let mut alike: Vec<(&Literal, Vec<Evidence>)> = Vec::new();
+        let mut by: HashMap<(u32, bool, &Origin), usize> = HashMap::new();
         for literal in &self.code.literals {
-            let Some(key) = self.names.setting(literal.id) else { continue };
             let evidence =
                 Evidence { line: literal.line.clone(), ..Evidence::at(literal.place.clone()) };
+            let at = *by
+                .entry((literal.id, literal.is_secret, &literal.place.origin))
+                .or_insert_with(|| {
+                    alike.push((literal, Vec::new()));
+                    alike.len() - 1
+                });
+            alike[at].1.push(evidence);
+        }
+        for (literal, places) in alike {
+            let Some(key) = self.names.setting(literal.id) else { continue };
             let finding = match literal.is_secret {
                 true => {
                     let fact = Fact::new("the secret {key} is written in source code");
@@ -124,7 +135,9 @@ impl Report<'_> {
                     finding.help("read the setting instead")
                 }
             };
-            findings.add(finding.about(self.keys.show(key)).at(evidence));
+            let mut finding = finding.about(self.keys.show(key));
+            finding.places = first_of(places);
+            findings.add(finding);
         }
     }
 
@@ -198,14 +211,7 @@ impl Report<'_> {
 
     /// The first of some places, and how many more there are.
     fn some(&self, mentions: &[&CodeMention]) -> Vec<Evidence> {
-        let mut places: Vec<Evidence> =
-            mentions.iter().take(MOST_PLACES).map(|mention| self.place(mention)).collect();
-        let more = mentions.len().saturating_sub(MOST_PLACES);
-        if let (Some(last), true) = (places.last_mut(), more > 0) {
-            let what = if more == 1 { "place" } else { "places" };
-            last.what = Some(format!("and {more} more {what}"));
-        }
-        places
+        first_of(mentions.iter().map(|mention| self.place(mention)).collect())
     }
 
     /// Settings that no code mentions, and to which no other setting refers.
@@ -266,4 +272,15 @@ impl Report<'_> {
         });
         settings.collect()
     }
+}
+
+/// The first of some places, and how many more there are.
+fn first_of(mut places: Vec<Evidence>) -> Vec<Evidence> {
+    let more = places.len().saturating_sub(MOST_PLACES);
+    places.truncate(MOST_PLACES);
+    if let (Some(last), true) = (places.last_mut(), more > 0) {
+        let what = if more == 1 { "place" } else { "places" };
+        last.what = Some(format!("and {more} more {what}"));
+    }
+    places
 }

@@ -315,7 +315,7 @@ fn says_what_is_wrong_with_a_layer() {
         ),
         (
             "file = 'a.txt'",
-            "[bad-project] justwhy.toml:7:8: unknown format | add format = \"toml\" (or json, jsonc, yaml, env, ini, properties, containerfile, hcl, assignments or xml)",
+            "[bad-project] justwhy.toml:7:8: unknown format | add format = \"toml\" (or json, jsonc, yaml, env, ini, properties, containerfile, hcl, assignments, xml or module)",
         ),
         (
             "file = 'a.toml'\nformat = 'tolm'",
