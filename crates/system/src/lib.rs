@@ -48,11 +48,11 @@ impl Files for System {
     }
 
     fn read_plain(&self, path: &Path, most: u64, into: &mut Vec<u8>) -> Result<(), ReadProblem> {
-        into.clear();
         let mut file = open_plain(path).map_err(problem)?;
         let metadata = file.metadata().map_err(problem)?;
         regular(&metadata, most)?;
-        // Mostly one question to the system: the file has as many bytes as it says.
+        // Mostly one question to the system: the file has as many bytes as it says. What is there from before is
+        // written over, so that only what a buffer grows by is filled twice.
         into.resize(usize::try_from(metadata.len()).unwrap_or(0) + 1, 0);
         let mut filled = 0;
         while filled < into.len() {

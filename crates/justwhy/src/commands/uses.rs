@@ -148,6 +148,7 @@ fn run(surveying: &Surveying<'_>, options: &UsesArguments) -> Result<Outcome, Ve
     if are_all {
         settings.sort_by_key(|(_, uses)| uses.len());
     }
+    let settings = Unfreed::new(settings, surveying.keyring.may_decrypt());
     let is_found = are_all || settings.iter().any(|(_, uses)| !uses.is_empty());
     let result = match surveying.common.output {
         Form::Json => {
