@@ -47,7 +47,7 @@ pub enum Language {
 }
 
 /// Tables in tables: more are nobody's settings.
-const DEEPEST: usize = 100;
+const DEEPEST: usize = 32;
 
 /// Reads a module.
 pub fn read(text: &str, language: Language) -> Result<Module, BadModule> {

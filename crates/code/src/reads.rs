@@ -252,23 +252,28 @@ impl ReadSet {
         (forms, syntax.or(first).or(plain).unwrap_or(&NOTHING))
     }
 
-    /// Every place in a text of a file of that path at which a variable is read, in the order of the text.
-    pub fn reads(&self, path: &str, text: &str) -> Vec<Read> {
+    /// Every place in a text of a file of that path at which a variable is read, in the order of the text; none
+    /// where finding them takes more work than any file that somebody wrote.
+    pub fn reads(&self, path: &str, text: &str) -> Option<Vec<Read>> {
         let (forms, syntax) = self.forms(Syntax::of_file(path, text.as_bytes()));
         let pieces = syntax.pieces(text.as_bytes());
         let bare = pieces.without_comments(text.as_bytes());
         // Only whole comments are gone, each byte of them a space.
-        let Ok(bare) = std::str::from_utf8(&bare) else { return Vec::new() };
+        let bare = std::str::from_utf8(&bare).ok()?;
         let look = Look { text: bare, pieces: &pieces, syntax };
         let mut found: Vec<Found> = Vec::new();
+        let mut work = MOST_WORK + 16 * text.len();
         for form in &forms {
-            look.find(form, &mut found);
+            look.find(form, &mut found, &mut work)?;
         }
-        settled(found, syntax)
+        Some(settled(found, syntax))
     }
 }
 
 static NOTHING: Syntax = Syntax::nothing();
+
+/// So many bytes may be in matches that overlap.
+const MOST_WORK: usize = 16 * 1024 * 1024;
 
 struct Look<'t> {
     text: &'t str,
@@ -285,8 +290,9 @@ struct Found {
 }
 
 impl Look<'_> {
-    fn find(&self, form: &Form, found: &mut Vec<Found>) {
-        let Some(regex) = form.regex() else { return };
+    /// The matches of a form; none if that takes more `work` than is left.
+    fn find(&self, form: &Form, found: &mut Vec<Found>, work: &mut usize) -> Option<()> {
+        let Some(regex) = form.regex() else { return Some(()) };
         let names: Vec<&str> = regex.capture_names().flatten().collect();
         let mut at = 0;
         while let Some(captures) = regex.captures_at(self.text.as_bytes(), at) {
@@ -294,13 +300,17 @@ impl Look<'_> {
             let name = captures.name("name").or_else(|| captures.name("key"));
             // The next one may begin within what follows the name of this one.
             at = name.map_or(whole.end, |name| name.end()).max(whole.start + 1);
+            let mut length = whole.len();
             if let Some(one) = self.read(form, &names, &captures, whole) {
+                length = length.max(one.whole.len());
                 found.push(one);
             }
+            *work = work.checked_sub(length)?;
             if at > self.text.len() {
                 break;
             }
         }
+        Some(())
     }
 
     fn read(
@@ -333,6 +343,9 @@ impl Look<'_> {
             Means::Write | Means::Read => Reading::Plain,
             Means::Required => Reading::Required,
             Means::Test => Reading::Tested,
+            Means::Fallback if captures.name("nothing").is_some() => {
+                Reading::Fallback(Fallback::Known(Constant::Text(String::new())))
+            }
             Means::Fallback => {
                 let value = captures.name("value")?;
                 let (reading, place) = self.fallback(value.range());
@@ -390,8 +403,8 @@ impl Look<'_> {
             };
             return (reading, value);
         }
-        // What gives nothing gives the empty string: `unwrap_or_default()`, `${X:-}`.
-        if self.text[value.start..].starts_with(['(', '}']) {
+        // `${X:-}`
+        if self.is_raw(value.start) {
             return (known(Constant::Text(String::new())), value);
         }
         let read = expression::read(self.text, value.start, self.syntax, &no_names);

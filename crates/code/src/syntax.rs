@@ -394,8 +394,10 @@ impl Lexer<'_> {
     }
 
     fn pattern(&mut self) -> bool {
+        /// A longer one is none.
+        const LONGEST: usize = 2_000;
         let (mut at, mut in_class) = (self.at + 1, false);
-        while let Some(byte) = self.text.get(at) {
+        while let Some(byte) = self.text.get(at).filter(|_| at - self.at < LONGEST) {
             match byte {
                 b'\\' => at += 1,
                 b'\n' => return false,

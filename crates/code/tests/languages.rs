@@ -33,7 +33,7 @@ fn check(language: &str) {
             continue;
         }
         let text = std::fs::read_to_string(file.path()).unwrap();
-        for read in reads.reads(&name, &text) {
+        for read in reads.reads(&name, &text).unwrap() {
             // The place is that of the name, and what is shown of a fallback is there.
             let written = text[read.name_at.clone()].replace(':', ".");
             assert_eq!(written, read.name, "{name}");

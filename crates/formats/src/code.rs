@@ -39,9 +39,18 @@ impl FileFormat for Code {
 
 /// What a file of source code reads: a document of keys and one of variables, those that have anything; at
 /// least one.
-pub(crate) fn documents(path: &str, text: &str, set: &ReadSet, keys: &mut Keys) -> Vec<Document> {
+pub(crate) fn documents(
+    path: &str,
+    text: &str,
+    set: &ReadSet,
+    keys: &mut Keys,
+) -> Result<Vec<Document>, Fault> {
+    let reads = set.reads(path, text).ok_or_else(|| {
+        let fault = Fault::new(Span::default(), "too many overlapping reads of variables");
+        fault.help("exclude the file with `ignore` under [code]")
+    })?;
     let (of_keys, of_variables): (Vec<Read>, Vec<Read>) =
-        set.reads(path, text).into_iter().partition(|read| read.is_key);
+        reads.into_iter().partition(|read| read.is_key);
     let mut documents = Vec::new();
     if !of_keys.is_empty() {
         documents.push(document(of_keys, false, keys));
@@ -49,7 +58,7 @@ pub(crate) fn documents(path: &str, text: &str, set: &ReadSet, keys: &mut Keys) 
     if !of_variables.is_empty() || documents.is_empty() {
         documents.push(document(of_variables, true, keys));
     }
-    documents
+    Ok(documents)
 }
 
 fn document(reads: Vec<Read>, are_variables: bool, keys: &mut Keys) -> Document {

@@ -172,7 +172,8 @@ impl View {
         };
         if let Some(reads) = &part.reads {
             let name = part.entry.as_deref().unwrap_or_default();
-            return Ok(Seen::Documents(crate::code::documents(name, text, reads, keys)));
+            let documents = crate::code::documents(name, text, reads, keys);
+            return documents.map(Seen::Documents).map_err(|fault| vec![fault]);
         }
         let mut faults = Faults::default();
         let filled = elsewhere::places(text, &part.elsewhere);

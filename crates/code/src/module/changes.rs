@@ -62,6 +62,9 @@ pub(super) fn changes(
     changed
 }
 
+/// An index in brackets that is longer is not looked through.
+const LONGEST: usize = 200;
+
 /// Whether the name at a place is assigned or changed there.
 fn is_changed(source: &Source<'_>, start: usize, end: usize) -> bool {
     let before = source.text[..start].trim_end();
@@ -82,7 +85,12 @@ fn is_changed(source: &Source<'_>, start: usize, end: usize) -> bool {
     loop {
         let there = rest.trim_start_matches([' ', '\t']);
         if let Some(inside) = there.strip_prefix('[') {
-            let Some(close) = inside.find(']').filter(|close| !inside[..*close].contains('\n'))
+            let Some(close) = inside
+                .as_bytes()
+                .iter()
+                .take(LONGEST)
+                .position(|byte| *byte == b']')
+                .filter(|close| !inside[..*close].contains('\n'))
             else {
                 return false;
             };

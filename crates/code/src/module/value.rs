@@ -289,7 +289,7 @@ impl Values<'_, '_> {
             "python" => (&SETS[1], "a.py"),
             _ => (&SETS[0], "a.ts"),
         };
-        let reads = set.as_ref()?.reads(file, text);
+        let reads = set.as_ref()?.reads(file, text)?;
         let [read] = reads.as_slice() else { return None };
         let Reading::Fallback(Fallback::Known(fallback)) = &read.reading else { return None };
         // Around it there may be what only gives it another type.
