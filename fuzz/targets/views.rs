@@ -53,6 +53,7 @@ fn part(choice: u32) -> Part {
         entry: None,
         command: is(13).then(|| Arc::new(options)),
         includes: if is(14) { query(5) } else { None },
+        reads: None,
     }
 }
 
