@@ -46,8 +46,6 @@ pub struct Mention {
     pub id: Option<u32>,
     /// What the name is.
     pub kind: NameKind,
-    /// Whether it stands alone between quotes.
-    pub is_quoted: bool,
     /// Its first byte.
     pub start: u32,
     /// The byte after its last one.
@@ -229,32 +227,36 @@ impl Finder {
         if memchr::memchr(b'.', written).is_some() {
             return None;
         }
-        let found = self.variables.get(written).or_else(|| match self.is_loose {
+        let variable = self.variables.get(written).copied();
+        let (kind, id) = variable.or_else(|| self.key_of(written, &mut Vec::new()))?;
+        Some(mention(Some(id), kind, (start, end)))
+    }
+
+    /// The key that is written so.
+    fn key_of(&self, written: &[u8], folded: &mut Vec<u8>) -> Option<(NameKind, u32)> {
+        let key = match self.is_loose {
             true => {
-                let mut folded = Vec::new();
-                words::fold(written, &mut folded);
-                self.keys.get(folded.as_slice())
+                words::fold(written, folded);
+                folded.as_slice()
             }
-            false => self.keys.get(written),
-        });
-        let (kind, id) = found?;
-        Some(mention(Some(*id), *kind, true, (start, end)))
+            false => written,
+        };
+        self.keys.get(key).copied()
     }
 
     /// The variable that begins at the beginning of a word.
     fn variable(&self, text: &[u8], start: usize) -> Option<Mention> {
         let word = word_end(text, start, text.len());
         let written = &text[start..word];
-        let is_quoted = is_quoted(text, start, word);
         if let Some((kind, id)) = self.variables.get(written) {
-            return Some(mention(Some(*id), *kind, is_quoted, (start, word)));
+            return Some(mention(Some(*id), *kind, (start, word)));
         }
         // What ends in `_` is the beginning of a name that is put together.
         let is_told = !self.told.is_empty()
             && written.starts_with(&self.told)
             && written.len() > self.told.len()
             && !written.ends_with(b"_");
-        is_told.then(|| mention(None, NameKind::Variable, is_quoted, (start, word)))
+        is_told.then(|| mention(None, NameKind::Variable, (start, word)))
     }
 
     /// The longest key that begins at the beginning of a word.
@@ -277,29 +279,16 @@ impl Finder {
             let written = &text[start..*end];
             // One word alone is looked for between quotes.
             memchr::memchr(b'.', written)?;
-            let found = match self.is_loose {
-                true => {
-                    words::fold(written, folded);
-                    self.keys.get(folded.as_slice())
-                }
-                false => self.keys.get(written),
-            };
-            if let Some((kind, id)) = found {
-                let is_quoted = is_quoted(text, start, *end);
-                return Some(mention(Some(*id), *kind, is_quoted, (start, *end)));
+            if let Some((kind, id)) = self.key_of(written, folded) {
+                return Some(mention(Some(id), kind, (start, *end)));
             }
         }
         None
     }
 }
 
-fn mention(
-    id: Option<u32>,
-    kind: NameKind,
-    is_quoted: bool,
-    (start, end): (usize, usize),
-) -> Mention {
-    Mention { id, kind, is_quoted, start: narrow(start), end: narrow(end) }
+fn mention(id: Option<u32>, kind: NameKind, (start, end): (usize, usize)) -> Mention {
+    Mention { id, kind, start: narrow(start), end: narrow(end) }
 }
 
 /// What all of these begin with; of a prefix no more than that.
@@ -343,12 +332,6 @@ fn word_start(text: &[u8], end: usize) -> usize {
         at -= c.len_utf8();
     }
     at
-}
-
-fn is_quoted(text: &[u8], start: usize, end: usize) -> bool {
-    let quote = start.checked_sub(1).map(|before| text[before]);
-    let is_quote = quote.is_some_and(|quote| b"\"'`".contains(&quote));
-    is_quote && text.get(end).copied() == quote
 }
 
 /// Whether what is before a name shows that it is a variable.

@@ -86,6 +86,13 @@ impl<'t> Source<'t> {
         at + (rest.len() - rest.trim_start().len())
     }
 
+    /// The byte after blanks and commas: where the next entry of a table or a list begins.
+    fn past_commas(&self, at: usize) -> usize {
+        let rest = self.rest(at);
+        let next = rest.trim_start_matches(|c: char| c.is_whitespace() || c == ',');
+        at + (rest.len() - next.len())
+    }
+
     /// The name that begins at a byte.
     fn name(&self, at: usize) -> &'t str {
         let rest = self.rest(at);

@@ -248,8 +248,8 @@ impl ReadSet {
                 forms.extend(new.cloned());
             }
         }
-        let plain = Syntax::named("c").or(first);
-        (forms, syntax.or(first).or(plain).unwrap_or(&NOTHING))
+        let syntax = syntax.or(first).or_else(|| Syntax::named("c"));
+        (forms, syntax.unwrap_or(&NOTHING))
     }
 
     /// Every place in a text of a file of that path at which a variable is read, in the order of the text; none

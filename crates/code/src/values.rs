@@ -1,4 +1,4 @@
-//! Values that stand in code literally, of those that are distinctive enough to mean their setting.
+//! Finds values that are written literally in code, where they are distinctive enough to mean their setting.
 
 use crate::words;
 use aho_corasick::{AhoCorasick, MatchKind};
@@ -50,12 +50,7 @@ impl Values {
         Values { are_words: true, ..Values::new(words) }
     }
 
-    /// Whether there is none.
-    pub fn is_empty(&self) -> bool {
-        self.values.is_empty()
-    }
-
-    /// Tells every value that stands in a text, with its number and its bytes, in the order of the text.
+    /// Calls `tell` with the number and the bytes of every value in a text, in the order of the text.
     pub fn find(&self, text: &[u8], mut tell: impl FnMut(u32, Range<usize>)) {
         let Some(stems) = &self.stems else { return };
         let mut from = 0;

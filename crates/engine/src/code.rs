@@ -11,6 +11,7 @@ use justwhy_code::{Finder, NameKind, Values};
 use justwhy_core::{Kind, Origin, Place, Position, Readings, ShownLine, parallel};
 use justwhy_formats::Format;
 use justwhy_project::{CodeSearch, Error, Glob, Kept, Piece as Part, ReadProblem, Reads};
+use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -115,13 +116,8 @@ impl Snapshot {
         let files = self.code_files(contexts)?;
         let mut code = Code::default();
         (code.searched.are_tracked, code.searched.are_cut) = (files.are_tracked, files.are_cut);
-        let default = CodeSearch::default();
-        let search = Search {
-            snapshot: self,
-            rules: self.project().code.as_ref().unwrap_or(&default),
-            finder: names.finder(),
-            wanted,
-        };
+        let rules = self.code_rules();
+        let search = CodeScan { snapshot: self, rules: &rules, finder: names.finder(), wanted };
         let chunks: Vec<&[PathBuf]> = files.files.chunks(AT_ONCE).collect();
         parallel::in_order(chunks, true, |files| search.files(files), |found| code.take(found));
         code.all = files.files;
@@ -137,7 +133,7 @@ impl Snapshot {
         let mut found: HashMap<String, Place> = HashMap::new();
         let values =
             Values::of_words(words.iter().zip(0..).map(|(word, id)| ((*word).to_owned(), id)));
-        let rules = self.project().code.clone().unwrap_or_default();
+        let rules = self.code_rules();
         let missing = AtomicUsize::new(words.len());
         let look = |files: &[PathBuf]| {
             let (mut there, mut bytes) = (Vec::new(), Vec::new());
@@ -155,8 +151,7 @@ impl Snapshot {
                 let mut places = Places::of(&bytes);
                 values.find(&bytes, |id, at| {
                     let (line, column) = places.at(at.start);
-                    let position = Position { line: line as usize, column: column as usize };
-                    there.push((id, Place::known(Origin::file(path), Some(position))));
+                    there.push((id, place(Origin::file(path), line, column)));
                 });
             }
             there
@@ -174,6 +169,14 @@ impl Snapshot {
         found
     }
 
+    /// Which files are searched: what `[code]` says.
+    fn code_rules(&self) -> Cow<'_, CodeSearch> {
+        match &self.project().code {
+            Some(rules) => Cow::Borrowed(rules),
+            None => Cow::Owned(CodeSearch::default()),
+        }
+    }
+
     /// The files that are searched.
     fn code_files(&self, contexts: &[Arc<Readings>]) -> Result<justwhy_project::Sources, Error> {
         let (project, world) = (self.project(), self.world());
@@ -181,8 +184,7 @@ impl Snapshot {
             Error::new("no-code", format!("the files of the project cannot be listed: {why}"))
         })?;
         let is_settings = Settings::of(self, contexts);
-        let default = CodeSearch::default();
-        let rules = project.code.as_ref().unwrap_or(&default);
+        let rules = self.code_rules();
         let mut folders: HashMap<String, bool> = HashMap::new();
         let real = world.canonical(&project.folder).unwrap_or_else(|_| project.folder.clone());
         let is_searched = |path: &PathBuf| {
@@ -252,7 +254,7 @@ impl Settings {
 }
 
 /// What a thread looks for.
-struct Search<'s> {
+struct CodeScan<'s> {
     snapshot: &'s Snapshot,
     rules: &'s CodeSearch,
     finder: &'s Finder,
@@ -261,7 +263,7 @@ struct Search<'s> {
 
 /// What some files have.
 #[derive(Default)]
-struct Found {
+struct InFiles {
     files: Vec<Arc<str>>,
     mentions: Vec<CodeMention>,
     literals: Vec<Literal>,
@@ -269,7 +271,7 @@ struct Found {
 }
 
 impl Code {
-    fn take(&mut self, found: Found) {
+    fn take(&mut self, found: InFiles) {
         let before = u32::try_from(self.files.len()).unwrap_or(u32::MAX);
         self.files.extend(found.files);
         let moved = |it: CodeMention| CodeMention { file: it.file + before, ..it };
@@ -282,9 +284,9 @@ impl Code {
     }
 }
 
-impl Search<'_> {
-    fn files(&self, files: &[PathBuf]) -> Found {
-        let mut found = Found::default();
+impl CodeScan<'_> {
+    fn files(&self, files: &[PathBuf]) -> InFiles {
+        let mut found = InFiles::default();
         let mut bytes = Vec::new();
         let world = self.snapshot.world();
         for file in files {
@@ -313,6 +315,11 @@ impl Search<'_> {
         }
         found
     }
+}
+
+/// A place in a file of source code.
+fn place(file: Origin, line: u32, column: u32) -> Place {
+    Place::known(file, Some(Position { line: line as usize, column: column as usize }))
 }
 
 fn is_binary(bytes: &[u8]) -> bool {

@@ -43,7 +43,7 @@ impl FileFormat for Module {
         };
         tree.passed_over = module.hidden;
         let entries = if manner.chooses { module.all } else { module.exported };
-        let mut builder = Builder { tree: &mut tree, limits };
+        let mut builder = TreeOf { tree: &mut tree, limits };
         let built = builder.entries(Tree::ROOT, entries, 1);
         faults.unless(built);
         // A module is one document.
@@ -156,12 +156,12 @@ fn span(range: &Range<usize>) -> Span {
     Span::new(range.start, range.end)
 }
 
-struct Builder<'b, 's> {
+struct TreeOf<'b, 's> {
     tree: &'b mut Tree<'s>,
     limits: Limits,
 }
 
-impl Builder<'_, '_> {
+impl TreeOf<'_, '_> {
     fn entries(&mut self, table: NodeId, entries: Vec<Entry>, depth: usize) -> Result<(), Fault> {
         for Entry { name, name_at, value } in entries {
             let name = (name, span(&name_at));

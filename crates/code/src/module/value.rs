@@ -174,13 +174,9 @@ impl Values<'_, '_> {
         let mut entries: Vec<Entry> = Vec::new();
         let mut at = from + 1;
         loop {
-            at = source.past_blanks(at);
+            at = source.past_commas(at);
             if at + 1 >= to {
                 break;
-            }
-            if source.rest(at).starts_with(',') {
-                at += 1;
-                continue;
             }
             let rest = source.rest(at);
             let spread = ["...", "**"].into_iter().find(|mark| rest.starts_with(mark));
@@ -251,13 +247,9 @@ impl Values<'_, '_> {
         let mut items = Vec::new();
         let mut at = from + 1;
         loop {
-            at = source.past_blanks(at);
+            at = source.past_commas(at);
             if at + 1 >= to {
                 break;
-            }
-            if source.rest(at).starts_with(',') {
-                at += 1;
-                continue;
             }
             let (value, end) = self.read(at, depth + 1);
             items.push(value);

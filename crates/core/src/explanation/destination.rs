@@ -89,23 +89,15 @@ pub fn destination(
         }
         Kind::CommandLine => {
             let problem = format!("the layer {name} reads a command line, which cannot be written");
-            let key = readings.keys.find(KeyId::ROOT, path);
-            let at = key.and_then(|key| place_in(answers, index, key));
-            let help = match at {
-                Some(place) => format!("edit {place} by hand"),
-                None => "edit the command line by hand".to_owned(),
-            };
-            return Err(none(problem, help));
+            let by_hand = by_hand(answers, index, path);
+            return Err(none(problem, by_hand.unwrap_or("edit the command line by hand".into())));
         }
         Kind::Code => {
             let problem = format!("the layer {name} reads source code, which cannot be written");
-            let key = readings.keys.find(KeyId::ROOT, path);
-            let at = key.and_then(|key| place_in(answers, index, key));
-            let help = match at {
-                Some(place) => format!("edit {place} by hand, or choose another layer"),
-                None => "choose another layer".to_owned(),
-            };
-            return Err(none(problem, help));
+            let other = "choose another layer";
+            let by_hand = by_hand(answers, index, path);
+            let help = by_hand.map(|by_hand| format!("{by_hand}, or {other}"));
+            return Err(none(problem, help.unwrap_or_else(|| other.to_owned())));
         }
         Kind::Rows => {
             let problem = format!("the layer {name} reads rows, which cannot be written");
@@ -149,6 +141,13 @@ pub fn destination(
         is_file: false,
         revision: None,
     })
+}
+
+/// What to do instead, where the layer has a value of the setting.
+fn by_hand(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Option<String> {
+    let key = answers.resolution().readings().keys.find(KeyId::ROOT, path)?;
+    let place = place_in(answers, index, key)?;
+    Some(format!("edit {place} by hand"))
 }
 
 /// Where the layer has the strongest value of a setting.

@@ -1,9 +1,9 @@
 //! What one file of source code has.
 
-use super::{CodeMention, Found, Literal, Search};
+use super::{CodeMention, CodeScan, InFiles, Literal, place};
 use hashbrown::HashSet;
 use justwhy_code::{Mention, NameKind, Piece, Pieces, Syntax};
-use justwhy_core::{Origin, Place, Position, SourceText, Span};
+use justwhy_core::{Origin, SourceText, Span};
 use std::ops::Range;
 
 /// A value that is there, before it is known whether that matters.
@@ -24,9 +24,9 @@ enum HitKind {
 /// So many values of one file are looked at: more are data.
 const MOST_HITS: usize = 10_000;
 
-impl Search<'_> {
+impl CodeScan<'_> {
     /// What one file has.
-    pub(super) fn file(&self, path: &str, bytes: &[u8], found: &mut Found) {
+    pub(super) fn file(&self, path: &str, bytes: &[u8], found: &mut InFiles) {
         let mentions: Vec<Mention> = self.finder.find(bytes);
         let mut hits: Vec<Hit> = Vec::new();
         if let Some(wanted) = self.wanted {
@@ -57,7 +57,7 @@ impl Search<'_> {
         look: &mut Look<'_>,
         mentions: &[Mention],
         hits: &mut Vec<Hit>,
-        found: &mut Found,
+        found: &mut InFiles,
     ) -> HashSet<(u32, u32)> {
         let number = u32::try_from(found.files.len()).unwrap_or(u32::MAX);
         let mut named: HashSet<(u32, u32)> = HashSet::new();
@@ -94,7 +94,7 @@ impl Search<'_> {
         look: &mut Look<'_>,
         mut hits: Vec<Hit>,
         named: &HashSet<(u32, u32)>,
-        found: &mut Found,
+        found: &mut InFiles,
     ) {
         hits.sort_by_key(|hit| (hit.at.start, hit.kind));
         let mut places = Places::of(look.bytes);
@@ -123,8 +123,7 @@ impl Search<'_> {
                 let is_told = may_be_shown(text.line(line as usize));
                 is_told.then(|| text.around(Span::new(at.start, at.end)))
             });
-            let position = Position { line: line as usize, column: column as usize };
-            let place = Place::known(Origin::file(look.path), Some(position));
+            let place = place(Origin::file(look.path), line, column);
             found.literals.push(Literal { id, is_secret, place, line: shown });
         }
     }

@@ -1,12 +1,12 @@
 //! What `check` finds in source code.
 
-use super::{Code, CodeMention, Literal, Names, Wanted};
+use super::{Code, CodeMention, Literal, Names, Wanted, place};
 use crate::Snapshot;
 use hashbrown::{HashMap, HashSet};
 use justwhy_code::{NameKind, Values, is_distinctive, is_distinctive_secret};
 use justwhy_core::{
     CheckRule, ContextSet, Evidence, Explanation, Fact, Finding, Findings, KeyId, Keys, Kind,
-    KnownNames, Origin, Place, Position, Survey, Value, meant_by_slip,
+    KnownNames, Origin, Place, Survey, Value, meant_by_slip,
 };
 use justwhy_project::Error;
 use std::sync::Arc;
@@ -100,8 +100,7 @@ const MOST_PLACES: usize = 3;
 impl Report<'_> {
     fn place(&self, mention: &CodeMention) -> Evidence {
         let file = Arc::clone(&self.code.files[mention.file as usize]);
-        let position = Position { line: mention.line as usize, column: mention.column as usize };
-        Evidence::at(Place::known(Origin::File(file), Some(position)))
+        Evidence::at(place(Origin::File(file), mention.line, mention.column))
     }
 
     /// Values of settings, and secrets: a finding for each file.

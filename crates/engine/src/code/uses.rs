@@ -1,9 +1,9 @@
 //! Where code uses settings.
 
-use super::{Code, CodeMention, Names, Searched};
+use super::{Code, CodeMention, Names, Searched, place};
 use crate::Snapshot;
 use justwhy_code::NameKind;
-use justwhy_core::{KeyId, Origin, Place, Position, Readings};
+use justwhy_core::{KeyId, Origin, Place, Readings};
 use justwhy_project::Error;
 use std::sync::Arc;
 
@@ -41,8 +41,7 @@ impl Use {
 
     /// The place.
     pub fn place(&self) -> Place {
-        let position = Position { line: self.line as usize, column: self.column as usize };
-        Place::known(Origin::File(Arc::clone(&self.file)), Some(position))
+        place(Origin::File(Arc::clone(&self.file)), self.line, self.column)
     }
 }
 

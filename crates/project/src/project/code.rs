@@ -29,15 +29,9 @@ impl CodeSearch {
         self.ignore.iter().any(|glob| glob.matches(path))
     }
 
-    /// Whether a file is searched, by its path below the project's folder.
-    pub fn has(&self, path: &str) -> bool {
-        let is_within = self.folders.is_empty() || is_below(&self.folders, path);
-        is_within && !self.is_ignored(path)
-    }
-
     /// Whether it is never searched.
     pub fn is_ignored(&self, path: &str) -> bool {
-        self.ignore.iter().any(|glob| glob.matches(path)) || is_below(&self.ignore, path)
+        self.leaves_out(path) || is_below(&self.ignore, path)
     }
 
     /// Whether it is a test, a sample, a document or somebody else's code: values and variables there are

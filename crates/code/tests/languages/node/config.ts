@@ -1,5 +1,5 @@
 import { env } from "node:process";
-import { z } from "zod-like";
+import { z } from "./shapes";
 
 // The usual fallback was process.env.TIDE_OLD ?? "gone".
 export const level = process.env.TIDE_LEVEL ?? "info";
