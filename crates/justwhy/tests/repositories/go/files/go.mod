@@ -1,0 +1,3 @@
+module tide.example/alerts
+
+go 1.24

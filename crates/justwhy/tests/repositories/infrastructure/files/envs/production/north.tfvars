@@ -1,0 +1,2 @@
+gauge_count = 20
+zone        = "north-1"

@@ -1,0 +1,6 @@
+machine     = "large"
+gauge_count = 12
+tags = {
+  owner = "shore"
+  tier  = "gold"
+}

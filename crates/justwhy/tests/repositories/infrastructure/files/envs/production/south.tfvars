@@ -1,0 +1,2 @@
+zone  = "south-1"
+label = "${var.machine}-south"

@@ -1,0 +1,4 @@
+machine = "small"
+tags = {
+  owner = "shore"
+}

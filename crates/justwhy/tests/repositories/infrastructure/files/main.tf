@@ -1,0 +1,4 @@
+module "gauges" {
+  source = "./gauges"
+  count  = var.gauge_count
+}
