@@ -80,7 +80,9 @@ pub(crate) fn is_sample_folder(folder: &str) -> bool {
     LAST.with_borrow_mut(|(last, known)| {
         if last != folder {
             let lower = folder.to_ascii_lowercase();
-            *known = lower.split('/').any(|part| {
+            // Below this a folder is a part of the name of a package, which may be `example`.
+            let above = lower.split_once("src/main/").map_or(lower.as_str(), |(above, _)| above);
+            *known = above.split('/').any(|part| {
                 FOLDERS.contains(&part) || part.ends_with("-tests") || part.ends_with(".tests")
             });
             folder.clone_into(last);

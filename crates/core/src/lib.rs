@@ -79,7 +79,7 @@ pub use model::secret::{
 };
 pub use model::text::Text;
 pub use model::value::{Element, Entry, Type, Value, is_unprintable};
-pub use model::variable::{Claim, Clash, Known, Naming, VariableRules, is_system_variable};
+pub use model::variable::{Claim, Claims, Clash, Known, Naming, VariableRules, is_system_variable};
 pub use precedence::provenance::Provenance;
 pub use precedence::resolution::{Candidate, Resolution};
 pub use precedence::verdict::{Rule, Verdict};

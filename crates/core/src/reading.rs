@@ -7,7 +7,7 @@ use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::layer::LayerIndex;
 use crate::model::place::{Origin, Place, Span};
 use crate::model::value::Value;
-use crate::model::variable::{Claim, is_system_variable};
+use crate::model::variable::{Claim, Claims, is_system_variable};
 use crate::model::variable::{Clash, VariableRules};
 use hashbrown::HashMap;
 use maps::Nothing;
@@ -232,7 +232,8 @@ impl Reading {
                 at: leaf.at,
             })?;
             let is_known = claimed.is_some_and(|claim| claim.is_known)
-                || !naming.claims_every_name && is_system_variable(&name);
+                || naming.claims == Claims::Nothing
+                || naming.claims != Claims::Every && is_system_variable(&name);
             if !is_known
                 && !document.is_code
                 && reading.strangers.last().is_none_or(|last| last.key != top)

@@ -6,10 +6,10 @@ mod common;
 
 use common::text;
 use justwhy_core::{
-    Answers, Context, Declaration, Declared, Document, ExpansionLimits, Explanation, Gather, Input,
-    Inputs, KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Naming, Outside, Pattern,
-    Pins, Presence, Provenance, Readings, Removal, Resolution, Shape, Sight, SourceText, Span,
-    Survey, Value,
+    Answers, Claims, Context, Declaration, Declared, Document, ExpansionLimits, Explanation,
+    Gather, Input, Inputs, KeyId, KeyPath, Keys, Kind, Layer, LayerIndex, Leaf, Names, Naming,
+    Outside, Pattern, Pins, Presence, Provenance, Readings, Removal, Resolution, Shape, Sight,
+    SourceText, Span, Survey, Value,
 };
 use proptest::prelude::*;
 use std::collections::HashMap;
@@ -86,7 +86,7 @@ impl Outside for Nothing {
 const LIMITS: ExpansionLimits = ExpansionLimits { depth: 32, bytes: 10_000, nodes: 10_000 };
 
 fn layer(number: usize, varied: &Varied) -> Layer {
-    let naming = Naming { prefix: "T_".to_owned(), nest: "__".to_owned(), claims_every_name: true };
+    let naming = Naming { prefix: "T_".to_owned(), nest: "__".to_owned(), claims: Claims::Every };
     let names = if varied.is_flat { Names::Variables(naming) } else { Names::Keys };
     let mut layer = Layer::new(format!("layer-{number}"), Kind::File, names);
     let parsed = |text: &String| Pattern::parse(text).unwrap();

@@ -56,6 +56,13 @@ impl Overlay {
         Overlay { files, ..self }
     }
 
+    /// The same with a file that holds something else, or a new one.
+    #[must_use]
+    pub fn with_file(mut self, path: &Path, bytes: Vec<u8>) -> Overlay {
+        self.write(path, bytes);
+        self
+    }
+
     /// Lets a file hold something else, or a new file be there.
     pub(crate) fn write(&mut self, path: &Path, bytes: Vec<u8>) {
         let path = self.real(path);

@@ -6,9 +6,9 @@ use crate::cache::Cache;
 use crate::folders::{ancestors, inside};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
-    Context, Decrypts, Document, Inactivity, Input, Inputs, KeyPath, Keys, Kind, Lack, Layer,
-    LayerIndex, Names, Naming, Origin, Position, Presence, Readings, ScopeOf, SourceText, Span,
-    Text, nearest,
+    Claims, Context, Decrypts, Document, Inactivity, Input, Inputs, KeyPath, Keys, Kind, Lack,
+    Layer, LayerIndex, Names, Naming, Origin, Position, Presence, Readings, ScopeOf, SourceText,
+    Span, Text, nearest,
 };
 use justwhy_formats::{Format, View, shown_name};
 use justwhy_project::{
@@ -356,7 +356,11 @@ impl Reader {
             Some((prefix, nest)) => Names::Variables(Naming {
                 prefix: prefix.clone(),
                 nest: nest.clone(),
-                claims_every_name: !reads_process,
+                claims: match (declared.only_for_references, reads_process) {
+                    (true, _) => Claims::Nothing,
+                    (false, true) => Claims::Known,
+                    (false, false) => Claims::Every,
+                },
             }),
             None => Names::Keys,
         };
@@ -365,7 +369,7 @@ impl Reader {
             Names::Variables(Naming {
                 prefix: prefix.clone(),
                 nest: nest.clone(),
-                claims_every_name: false,
+                claims: if kind == Kind::Code { Claims::Own } else { Claims::Known },
             })
         });
         layer.empty = declared.empty;

@@ -162,6 +162,14 @@ impl Format {
         (tree, faults.in_order())
     }
 
+    /// The same of a text that may have several documents, or another root than a table.
+    pub fn read_any(self, text: &str, limits: Limits) -> (Tree<'_>, Vec<Fault>) {
+        let mut faults = Faults::default();
+        let manner = Manner { is_any: true, ..Manner::default() };
+        let tree = self.0.read(text, manner, limits, &mut faults);
+        (tree, faults.in_order())
+    }
+
     /// Whether a text has no fault.
     pub(crate) fn is_readable(self, text: &str) -> bool {
         let mut faults = Faults::default();

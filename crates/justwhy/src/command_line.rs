@@ -2,8 +2,8 @@
 
 use crate::arguments::Common;
 use crate::commands::{
-    check, compare, demo, explain, export, find, grid, identity, launch, list, needs, put, stores,
-    suppose, texts, uses,
+    adopt, check, compare, demo, explain, export, find, grid, identity, launch, list, needs, put,
+    stores, suppose, texts, uses,
 };
 use crate::running::Runs;
 use clap::{Parser, Subcommand};
@@ -186,6 +186,12 @@ commands! {
         "justwhy launch -- env",
         "justwhy launch --in staging,north -- env",
         "justwhy launch --set alert.threshold_cm=150 -- env",
+    ]),
+    /// Propose a project file for a repository that has none
+    Adopt(adopt::AdoptArguments) entry("adopt", SET_UP, NO_PROJECT, &[
+        "justwhy adopt",
+        "justwhy adopt --write",
+        "justwhy adopt --update",
     ]),
     /// List the stores, whether they answer, and how to allow one
     Stores(stores::StoresArguments) entry("stores", SET_UP, STORES, &[

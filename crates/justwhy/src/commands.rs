@@ -4,6 +4,7 @@ use crate::look::{Cell, Look, Role};
 use justwhy_core::{AxisOrigin, Context};
 use justwhy_project::Error;
 
+pub(crate) mod adopt;
 pub(crate) mod check;
 pub(crate) mod compare;
 pub(crate) mod demo;

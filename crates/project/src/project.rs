@@ -120,6 +120,8 @@ pub struct ProjectLayer {
     pub front: Option<(String, String)>,
     /// What the name of a variable ends in whose value is the path of the file with the value.
     pub indirect: Option<String>,
+    /// Whether its variables are no settings, but only what references find.
+    pub only_for_references: bool,
     /// Whether the files that its file names are stronger than it.
     pub includes_are_stronger: bool,
     /// What an empty text means.
@@ -537,7 +539,11 @@ fn read(
         limits,
         axes,
         layers,
-        naming: justwhy_core::Naming { prefix: naming.0, nest: naming.1, claims_every_name: false },
+        naming: justwhy_core::Naming {
+            prefix: naming.0,
+            nest: naming.1,
+            claims: justwhy_core::Claims::Known,
+        },
         is_loose,
         stores,
         recipients,

@@ -21,9 +21,21 @@ pub struct Naming {
     pub prefix: String,
     /// What separates the segments of a key; never empty.
     pub nest: String,
-    /// Whether an empty prefix claims every name (files) or only those of known settings (the
-    /// process environment, which is full of names that are not ours).
-    pub claims_every_name: bool,
+    /// Which names without a prefix it claims.
+    pub claims: Claims,
+}
+
+/// Which names without a prefix a layer claims.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Claims {
+    /// Every one, as a file or a scope does.
+    Every,
+    /// Those of known settings: the process environment is full of names that are not ours.
+    Known,
+    /// Every one but those of the system: source code reads what it needs, and some of that is not ours.
+    Own,
+    /// None, with a prefix or without: its names are only there for references.
+    Nothing,
 }
 
 /// The settings known in a context, by the name that each has as a variable.
@@ -379,7 +391,13 @@ impl Naming {
         name: &str,
     ) -> Result<Option<Claim>, Clash> {
         let VariableRules { known, here, spelled, catalogue, .. } = *rules;
-        if !self.claims_every_name && is_system_variable(name) && !known.is_given(name) {
+        if self.claims == Claims::Nothing {
+            return Ok(None);
+        }
+        if matches!(self.claims, Claims::Known | Claims::Own)
+            && is_system_variable(name)
+            && !known.is_given(name)
+        {
             return Ok(None);
         }
         if let Some((key, standing)) = known.find(keys, here, catalogue, name)? {
@@ -391,7 +409,7 @@ impl Naming {
         if let Some(key) = spelled.and_then(|spelled| spelled.get(name)) {
             return Ok(Some(Claim { key: *key, standing: Standing::Current, is_known: true }));
         }
-        if self.prefix.is_empty() && !self.claims_every_name {
+        if self.prefix.is_empty() && self.claims == Claims::Known {
             return Ok(None);
         }
         let Some(rest) = name.strip_prefix(self.prefix.as_str()) else {

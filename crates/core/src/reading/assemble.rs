@@ -10,7 +10,7 @@ use crate::model::place::{Origin, Place, SourceText};
 use crate::model::value::Value;
 use crate::model::variable::VariableRules;
 use crate::model::variable::is_system_variable;
-use crate::model::variable::{Known, Naming};
+use crate::model::variable::{Claims, Known, Naming};
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -117,7 +117,11 @@ impl Readings {
             reading.strangers.iter().any(|stranger| {
                 let name = self.keys.segment(stranger.key);
                 let is_ours = name.starts_with(&naming.prefix) || namings.len() > 1;
-                is_ours && (naming.claims_every_name || !is_system_variable(name))
+                match naming.claims {
+                    Claims::Every => is_ours,
+                    Claims::Known | Claims::Own => is_ours && !is_system_variable(name),
+                    Claims::Nothing => false,
+                }
             })
         })
     }

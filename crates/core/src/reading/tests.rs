@@ -7,7 +7,7 @@ use crate::model::layer::LayerIndex;
 use crate::model::place::{Origin, Span};
 use crate::model::value::Value;
 use crate::model::variable::VariableRules;
-use crate::model::variable::{Known, Naming};
+use crate::model::variable::{Claims, Known, Naming};
 use crate::reading::{BadReading, From, Reading};
 use hashbrown::HashSet;
 use std::sync::Arc;
@@ -55,7 +55,7 @@ fn read_variables(
     let mut keys = Keys::default();
     let known: Vec<KeyId> =
         known.iter().map(|text| keys.intern(KeyId::ROOT, &KeyPath::parse(text).unwrap())).collect();
-    let naming = Naming { prefix: "T_".into(), nest: "__".into(), claims_every_name: true };
+    let naming = Naming { prefix: "T_".into(), nest: "__".into(), claims: Claims::Every };
     let none = Catalogue::default();
     let known = Known::new(&keys, &known, &none, &naming);
     let never: HashSet<String> = never.iter().map(|name| name.to_string()).collect();

@@ -3,7 +3,7 @@
 use super::{Opened, Reader};
 use hashbrown::HashSet;
 use justwhy_core::{
-    Document, Former, KeyId, Layer, NamedBy, Names, Naming, Note, Origin, Place, Value,
+    Claims, Document, Former, KeyId, Layer, NamedBy, Names, Naming, Note, Origin, Place, Value,
 };
 use justwhy_formats::{Format, View};
 use std::sync::Arc;
@@ -26,7 +26,7 @@ impl Reader {
     ) -> Vec<Opened> {
         let Names::Variables(naming) = layer.names.clone() else { return opened };
         let naming = &naming;
-        let known = match naming.prefix.is_empty() && !naming.claims_every_name {
+        let known = match naming.prefix.is_empty() && naming.claims == Claims::Known {
             true => Some(self.declared_variables(naming)),
             false => None,
         };

@@ -1,8 +1,8 @@
 //! The schemas in `docs/schema` are those of the types. `UPDATE_SCHEMAS=1 cargo test` writes them.
 
 use crate::commands::{
-    check, compare, demo, effective, explain, export, find, grid, identity, list, needs, stores,
-    suppose, texts, uses, whereabouts,
+    adopt, check, compare, demo, effective, explain, export, find, grid, identity, list, needs,
+    stores, suppose, texts, uses, whereabouts,
 };
 use crate::json::{Answer, BorrowedContext, Failure, ShownContext, ShownValue};
 use schemars::generate::SchemaSettings;
@@ -69,6 +69,7 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("where", of::<Answer<'static, whereabouts::WhereaboutsBody>>()),
         ("list", of::<Answer<'static, list::ListBody>>()),
         ("explain", of::<Answer<'static, explain::ExplainBody>>()),
+        ("adopt", of::<Answer<'static, adopt::AdoptBody>>()),
         ("uses", of::<Answer<'static, uses::UsesBody>>()),
         ("find", of::<Answer<'static, find::FindBody<'static>>>()),
         ("check", of::<Answer<'static, check::CheckBody>>()),

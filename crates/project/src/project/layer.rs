@@ -63,6 +63,7 @@ pub(super) const FIELDS: Fields = Fields {
         "command_line",
         "code",
         "indirect",
+        "only_for_references",
         "includes",
         "includes_are",
     ],
@@ -199,6 +200,11 @@ fn read(
         false => variables(sink, table, (reads.as_ref(), part.as_ref()), naming),
     };
     let indirect = indirect(sink, table, variables.is_some());
+    let only_for_references = sink.boolean(table, "only_for_references").unwrap_or_default();
+    if only_for_references && variables.is_none() {
+        let message = "`only_for_references` is for layers whose names are variables";
+        refuse(sink, table, "only_for_references", message);
+    }
     let includes_are = sink.word(table, "includes_are", &[("weaker", false), ("stronger", true)]);
     if includes_are.is_some() && sink.field(table, "includes").is_none() {
         refuse(sink, table, "includes_are", "`includes_are` needs `includes`");
@@ -218,6 +224,7 @@ fn read(
         variables,
         front,
         indirect,
+        only_for_references,
         includes_are_stronger: includes_are.unwrap_or_default(),
         empty,
         null,

@@ -330,6 +330,8 @@ pub(super) struct Layer {
     /// What a variable's name ends in whose value is the path of the file that has the value.
     #[schemars(length(min = 1))]
     indirect: Option<String>,
+    /// Its variables are no settings: they are only there for references of stronger layers.
+    only_for_references: Option<bool>,
     /// A key or a query of RFC 9535: where the file names others that are read with it.
     includes: Option<String>,
     includes_are: Option<IncludesAre>,

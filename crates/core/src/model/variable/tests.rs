@@ -3,11 +3,12 @@
 use crate::model::catalogue::{Catalogue, Declared, Former, Standing};
 use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::variable::VariableRules;
-use crate::model::variable::{Known, Naming};
+use crate::model::variable::{Claims, Known, Naming};
 use std::sync::Arc;
 
 fn naming(prefix: &str, nest: &str, claims_every_name: bool) -> Naming {
-    Naming { prefix: prefix.into(), nest: nest.into(), claims_every_name }
+    let claims = if claims_every_name { Claims::Every } else { Claims::Known };
+    Naming { prefix: prefix.into(), nest: nest.into(), claims }
 }
 
 fn settings(keys: &mut Keys, texts: &[&str]) -> Vec<KeyId> {

@@ -1,0 +1,56 @@
+//! The first questions to ask of a project: the settings that most layers set.
+
+use crate::prove::open;
+use justwhy_core::Resolution;
+use justwhy_engine::plain_context;
+use justwhy_project::World;
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+use std::sync::Arc;
+
+/// How many settings are asked about.
+const MOST: usize = 3;
+/// More contexts than this are not looked at.
+const MOST_CONTEXTS: usize = 60;
+
+/// A setting that many layers set, and where.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Question {
+    /// Its key.
+    pub key: String,
+    /// The context, as `--in` takes it; none where no axis has a value.
+    pub context: Option<String>,
+    /// How many layers set it there.
+    pub layers: usize,
+}
+
+/// The settings that most layers set, for a project file of that text.
+pub fn questions(world: &Arc<dyn World>, folder: &Path, file: &str, text: &str) -> Vec<Question> {
+    let Ok(session) = open(world, folder, file, text) else { return Vec::new() };
+    let snapshot = session.snapshot(justwhy_engine::Arguments::default(), true);
+    let Ok(fixed) = snapshot.fixed(None) else { return Vec::new() };
+    let contexts = snapshot.contexts(&fixed).unwrap_or_default();
+    let step = contexts.len().div_ceil(MOST_CONTEXTS).max(1);
+    let contexts: Vec<_> = contexts.into_iter().step_by(step).collect();
+    let mut best: BTreeMap<String, Question> = BTreeMap::new();
+    for read in snapshot.read_all(&contexts).into_iter().flatten() {
+        let context = plain_context(&read.context);
+        let context = read.context.set().next().is_some().then_some(context);
+        let resolution = Resolution::of(Arc::new(read));
+        for key in resolution.settings() {
+            let candidates = resolution.candidates(key).map(|id| resolution.candidate(id));
+            let layers: BTreeSet<usize> = candidates.map(|it| resolution.layer_of(it).0).collect();
+            let shown = resolution.keys().show(key);
+            let layers = layers.len();
+            let known = best.get(&shown).map_or(0, |it| it.layers);
+            if layers > known {
+                let question = Question { key: shown.clone(), context: context.clone(), layers };
+                best.insert(shown, question);
+            }
+        }
+    }
+    let mut all: Vec<Question> = best.into_values().collect();
+    all.sort_by(|one, other| (other.layers, &one.key).cmp(&(one.layers, &other.key)));
+    all.truncate(MOST);
+    all
+}
