@@ -100,6 +100,8 @@ pub(crate) struct Shape {
     pub(crate) words: BTreeMap<String, String>,
     /// Variables that its references name.
     pub(crate) refers: BTreeSet<String>,
+    /// `name = "word"` in the comment at its head: the name, the word and the line.
+    pub(crate) head: Vec<(String, String, usize)>,
 }
 
 /// The first lines in which values refer to something else, by how that is written.

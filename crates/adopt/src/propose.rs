@@ -56,6 +56,7 @@ pub(crate) fn propose(name: &str, seen: &Observations) -> Draft {
     scripts::process(&mut draft);
     naming::of_variables(seen, &mut draft);
     axes::selectors(seen, &families, &mut draft);
+    files::heads(seen, &mut draft);
     axes::unused(&mut draft);
     samples(seen, &families, &mut draft);
     files::allow_gaps(&mut draft);

@@ -137,7 +137,26 @@ pub(crate) fn shape(text: &str, format: Format) -> Shape {
     }
     shape.applies = applies(&seen, &roots);
     shape.marks = marks(text, &mut shape.refers);
+    shape.head = head(text);
     shape
+}
+
+static FIELD: LazyLock<Option<Regex>> =
+    LazyLock::new(|| Regex::new(r#"\b([a-z][a-z0-9_-]*) = "([A-Za-z0-9._-]+)""#).ok());
+
+/// What the comment at the head of a text has that is written as a project file would have it.
+fn head(text: &str) -> Vec<(String, String, usize)> {
+    const MOST_LINES: usize = 20;
+    let is_comment = |line: &&str| line.starts_with(['#', ';']) || line.starts_with("//");
+    let lines = text.lines().take(MOST_LINES).take_while(is_comment).enumerate();
+    let mut found = Vec::new();
+    for (number, line) in lines {
+        for it in FIELD.iter().flat_map(|it| it.captures_iter(line)) {
+            let (Some(name), Some(word)) = (it.get(1), it.get(2)) else { continue };
+            found.push((name.as_str().to_owned(), word.as_str().to_owned(), number + 1));
+        }
+    }
+    found
 }
 
 /// The dotted names of all values.

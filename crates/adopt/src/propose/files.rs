@@ -475,6 +475,39 @@ fn loaded<'s>(seen: &'s Observations, family: &Family) -> Option<&'s Spot> {
     seen.code.mentions.iter().find(|it| is_meant(&it.text)).map(|it| &it.spot)
 }
 
+/// What the comments at the heads of files say of where and how they are read, as a project file would have it.
+pub(super) fn heads(seen: &Observations, draft: &mut Draft) {
+    for layer in &mut draft.layers {
+        let file = seen.settings.iter().find(|file| layer.files == [file.path.clone()]);
+        for (name, word, line) in file.map(|file| file.shape.head.as_slice()).unwrap_or_default() {
+            let field = match name.as_str() {
+                "empty" if matches!(word.as_str(), "unset" | "value") => {
+                    format!("empty = {}", quoted(word))
+                }
+                name if draft
+                    .axes
+                    .iter()
+                    .any(|it| it.name == name && it.allowed.contains(word)) =>
+                {
+                    format!("when = {{ {name} = {} }}", quoted(word))
+                }
+                _ => continue,
+            };
+            if !layer.has(field.split(" =").next().unwrap_or_default()) {
+                layer.because.push(format!(
+                    "{}:{line}: a comment says so: {name} = {}",
+                    layer.files[0],
+                    quoted(word)
+                ));
+                layer.fields.push(field);
+                layer
+                    .axes
+                    .extend(draft.axes.iter().map(|it| it.name.clone()).filter(|it| it == name));
+            }
+        }
+    }
+}
+
 /// A file for some values of an axis only is missing for the others.
 pub(super) fn allow_gaps(draft: &mut Draft) {
     for layer in draft.layers.iter_mut().filter(|layer| layer.reads.starts_with("file =")) {
