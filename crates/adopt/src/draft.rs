@@ -8,6 +8,8 @@ use std::fmt::Write as _;
 pub(crate) struct Axis {
     pub(crate) name: String,
     pub(crate) allowed: Vec<String>,
+    /// What `allowed` has instead of a list, if there are many values.
+    pub(crate) directories: Option<String>,
     pub(crate) is_open: bool,
     pub(crate) default: Option<String>,
     /// Entries of `read`.
@@ -40,6 +42,8 @@ pub(crate) struct Layer {
     pub(crate) keys: std::collections::BTreeSet<String>,
     /// Where code names its files.
     pub(crate) loaded: Option<Spot>,
+    /// Values of an axis for which its file cannot be read.
+    pub(crate) left_out: Vec<(String, String)>,
     /// Why it is only a comment.
     pub(crate) refused: Option<String>,
 }
@@ -67,6 +71,11 @@ impl Layer {
         let _ = writeln!(out, "{mark}{}", self.reads);
         for field in &self.fields {
             let _ = writeln!(out, "{mark}{field}");
+        }
+        if let Some((axis, _)) = self.left_out.first() {
+            let values: Vec<String> =
+                self.left_out.iter().map(|(_, value)| value.clone()).collect();
+            let _ = writeln!(out, "{mark}unless = {{ {axis} = {} }}", list(&values));
         }
         for line in &self.instead {
             comment(&mut out, line);
@@ -209,7 +218,8 @@ pub(crate) fn axis_text(axis: &Axis, out: &mut String) {
         comment(out, line);
     }
     let _ = writeln!(out, "[[axis]]\nname = {}", quoted(&axis.name));
-    let _ = writeln!(out, "allowed = {}", list(&axis.allowed));
+    let allowed = axis.directories.clone().unwrap_or_else(|| list(&axis.allowed));
+    let _ = writeln!(out, "allowed = {allowed}");
     if axis.is_open {
         out.push_str("open = true\n");
     }

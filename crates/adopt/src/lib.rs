@@ -10,6 +10,7 @@ mod code;
 mod draft;
 mod family;
 mod listing;
+mod meant;
 mod observation;
 mod observe;
 mod propose;
@@ -66,6 +67,7 @@ pub fn adopt(
     draft.about = about(&seen);
     let text = prove::prove(world, folder, file, &mut draft)?;
     let refused = draft.layers.iter().filter(|it| it.refused.is_some()).count()
+        + draft.layers.iter().map(|it| it.left_out.len()).sum::<usize>()
         + draft.catalogue.iter().filter(|(.., it)| it.is_some()).count();
     Ok(Proposal {
         text,

@@ -44,6 +44,8 @@ pub(crate) struct Listing {
     pub(crate) files: Vec<String>,
     /// Those of them that git ignores: env files.
     pub(crate) ignored: BTreeSet<String>,
+    /// Env files that are links: those are not followed.
+    pub(crate) links: Vec<String>,
     /// How many have a name that a project file cannot name.
     pub(crate) unnameable: usize,
     /// Whether there are more files than these.
@@ -78,13 +80,15 @@ impl Listing {
                 let Some(name) = entry.name.to_str().filter(|name| is_env_name(name)) else {
                     continue;
                 };
-                if entry.is_folder || entry.is_link || !is_nameable(name) {
+                if entry.is_folder || !is_nameable(name) {
                     continue;
                 }
                 let path =
                     if above.is_empty() { name.to_owned() } else { format!("{above}/{name}") };
-                if listing.files.binary_search(&path).is_err() {
-                    ignored.push(path);
+                match listing.files.binary_search(&path) {
+                    Err(_) if entry.is_link => listing.links.push(path),
+                    Err(_) => ignored.push(path),
+                    Ok(_) => {}
                 }
             }
         }

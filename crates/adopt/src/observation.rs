@@ -244,6 +244,8 @@ pub(crate) struct Code {
     pub(crate) mentions: Vec<Mention>,
     /// Files with code, by the set of ways to read variables that finds something in them.
     pub(crate) files: BTreeMap<&'static str, BTreeSet<String>>,
+    /// All files with code by their endings.
+    pub(crate) endings: BTreeMap<String, Vec<String>>,
     /// Words in quotes on lines that read a variable, by variable.
     pub(crate) beside: BTreeMap<String, BTreeMap<String, Spot>>,
     /// The first line that names each variable in capitals in a script, a workflow or a compose file with an

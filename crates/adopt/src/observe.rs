@@ -2,6 +2,7 @@
 
 use crate::code::{self, InCode};
 use crate::listing::{Listing, is_env_name};
+use crate::meant;
 use crate::observation::{
     Compose, Image, Left, Manifest, Observations, Script, SettingsFile, Spot, Workflow,
 };
@@ -23,6 +24,9 @@ const MOST_CODE: u64 = 512 * 1024;
 const MOST_UNHINTED: usize = 5_000;
 /// How many files a thread looks at before it takes others.
 const AT_ONCE: usize = 64;
+
+/// Why a file is not read that is there.
+const LINK: &str = "it is a link, which is not followed, or may not be read";
 
 /// What a path makes of a file.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -229,6 +233,10 @@ pub(crate) fn observe(
     let mut wanted: Vec<(&str, Role)> = Vec::new();
     for path in &listing.files {
         let Some(role) = role(path) else { continue };
+        if let Role::Code(_) = role {
+            let ending = path.rsplit_once('.').map_or("", |(_, ending)| ending);
+            seen.code.endings.entry(ending.to_owned()).or_default().push(path.clone());
+        }
         if matches!(role, Role::Settings(_, false)) {
             unhinted += 1;
             if unhinted > MOST_UNHINTED {
@@ -251,7 +259,9 @@ pub(crate) fn observe(
         }
     };
     parallel::in_order(wanted.chunks(AT_ONCE).collect(), true, work, take);
-    keep_what_is_meant(&mut seen, loose);
+    meant::keep(&mut seen, loose);
+    let link = |path: &String| Left { spot: Spot::new(path, 1), why: LINK.to_owned() };
+    seen.left.extend(listing.links.iter().map(link));
     seen.settings.sort_by(|one, other| one.path.cmp(&other.path));
     seen.left.sort();
     seen.left.dedup();
@@ -288,42 +298,6 @@ fn take_in(seen: &mut Observations, loose: &mut Vec<SettingsFile>, it: InFile) {
     }
 }
 
-/// Files whose name and folder do not say that they are settings: those that code names, and those of which
-/// several folders or one folder of several have the same names in them.
-fn keep_what_is_meant(seen: &mut Observations, loose: Vec<SettingsFile>) {
-    let is_named = |path: &str| {
-        let name = path.rsplit('/').next().unwrap_or(path);
-        seen.code.mentions.iter().any(|it| it.text.rsplit('/').next() == Some(name))
-    };
-    let is_like = |file: &SettingsFile| {
-        let (folder, name) = file.path.rsplit_once('/').unwrap_or(("", &file.path));
-        loose.iter().chain(&seen.settings).any(|other| {
-            let (there, called) = other.path.rsplit_once('/').unwrap_or(("", &other.path));
-            // `services/alerts/here.toml` beside `services/forecast/here.toml`.
-            let above = |folder: &str| folder.rsplit_once('/').map(|(above, _)| above.to_owned());
-            let is_namesake = called == name
-                && there != folder
-                && above(there).is_some_and(|it| it.ends_with('s'))
-                && above(there) == above(folder);
-            let is_sibling = there == folder || called == name && depth(there) == depth(folder);
-            other.path != file.path
-                && other.format == file.format
-                && is_sibling
-                && (is_namesake || file.shape.keys.intersection(&other.shape.keys).next().is_some())
-        })
-    };
-    let kept: BTreeSet<String> = loose
-        .iter()
-        .filter(|file| file.shape.fault.is_none() && (is_named(&file.path) || is_like(file)))
-        .map(|file| file.path.clone())
-        .collect();
-    seen.settings.extend(loose.into_iter().filter(|file| kept.contains(&file.path)));
-}
-
-fn depth(folder: &str) -> usize {
-    folder.split('/').count()
-}
-
 fn look(world: &dyn World, folder: &Path, listing: &Listing, path: &str, role: Role) -> InFile {
     let mut found = InFile::default();
     if let Role::Chart = role {
@@ -347,7 +321,7 @@ fn look(world: &dyn World, folder: &Path, listing: &Listing, path: &str, role: R
         }
         // A link leads elsewhere, and is not followed.
         Err(ReadProblem::Refused(_)) => {
-            found.left.push(left(1, "it is a link, or may not be read".to_owned()));
+            found.left.push(left(1, LINK.to_owned()));
             return found;
         }
     }

@@ -60,6 +60,7 @@ pub(crate) fn propose(name: &str, seen: &Observations) -> Draft {
     axes::unused(&mut draft);
     samples(seen, &families, &mut draft);
     files::allow_gaps(&mut draft);
+    files::leave_out_broken(seen, &mut draft);
     draft.left.extend(seen.left.iter().cloned());
     draft.left.sort();
     draft.left.dedup();

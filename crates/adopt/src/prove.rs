@@ -3,13 +3,13 @@
 use crate::draft::{Draft, Layer};
 use justwhy_core::Origin;
 use justwhy_engine::{Arguments, Overlay, Ports, Session};
-use justwhy_project::{Error, World};
+use justwhy_project::{Error, Project, World};
 use std::collections::BTreeSet;
 use std::path::Path;
 use std::sync::Arc;
 
 /// More contexts than this are not all read: those are, spread over all.
-const MOST_CONTEXTS: usize = 400;
+const MOST_CONTEXTS: usize = 60;
 
 /// Turns into comments what keeps the proposal from loading or from being read, and gives its text.
 pub(crate) fn prove(
@@ -41,10 +41,12 @@ pub(crate) fn open(
     file: &str,
     text: &str,
 ) -> Result<Session, Vec<Error>> {
-    let overlay = Overlay::new(Arc::clone(world), Vec::new()).in_folder(folder.to_owned());
     let path = folder.join(file);
-    let overlay: Arc<dyn World> = Arc::new(overlay.with_file(&path, text.as_bytes().to_vec()));
-    Session::open(Ports::of(overlay), Some(&path))
+    let there = Overlay::new(Arc::clone(world), Vec::new()).in_folder(folder.to_owned());
+    let proposed = there.clone().with_file(&path, text.as_bytes().to_vec());
+    let project = Project::load(&proposed, Some(&path))?;
+    // Only the project file is otherwise: what it names is read as it is.
+    Ok(Session::of(Ports::of(Arc::new(there)), project))
 }
 
 /// What is wrong with a project file of that text.
@@ -134,7 +136,32 @@ fn refuse_file(draft: &mut Draft, source: &str, why: &str) -> bool {
             done = true;
         }
     }
-    refuse_layer(draft, |layer| layer.files.iter().any(|it| it == source), why) || done
+    for layer in draft.layers.iter_mut().filter(|layer| layer.refused.is_none()) {
+        if layer.files.iter().any(|it| it == source) {
+            if !leave_out(layer, source, why) {
+                layer.refused = Some(why.to_owned());
+            }
+            done = true;
+        }
+    }
+    done
+}
+
+/// Leaves one file out of a family; whether that is possible.
+pub(crate) fn leave_out(layer: &mut Layer, source: &str, why: &str) -> bool {
+    let pattern = layer.reads.strip_prefix("file = \"").and_then(|it| it.strip_suffix('"'));
+    let Some((before, rest)) = pattern.and_then(|it| it.split_once('{')) else { return false };
+    let Some((axis, after)) = rest.split_once('}') else { return false };
+    let value = source.strip_prefix(before).and_then(|it| it.strip_suffix(after));
+    let is_only = layer.files.len() - layer.left_out.len() <= 1;
+    match value.filter(|it| !is_only && crate::words::is_value(it) && !after.contains('{')) {
+        Some(value) if !layer.left_out.iter().any(|(_, known)| known == value) => {
+            layer.because.push(format!("Not read: {why}"));
+            layer.left_out.push((axis.to_owned(), value.to_owned()));
+            true
+        }
+        _ => false,
+    }
 }
 
 /// What the line of the proposal is in.

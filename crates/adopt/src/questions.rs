@@ -11,7 +11,7 @@ use std::sync::Arc;
 /// How many settings are asked about.
 const MOST: usize = 3;
 /// More contexts than this are not looked at.
-const MOST_CONTEXTS: usize = 60;
+const MOST_CONTEXTS: usize = 24;
 
 /// A setting that many layers set, and where.
 #[derive(Clone, PartialEq, Eq, Debug)]

@@ -317,7 +317,9 @@ impl Checking<'_> {
             let finding = Finding::new(CheckRule::ORPHAN_FILE, fact, full.clone());
             findings.add(finding.at(place).at(declared).help(match &orphan.near {
                 Some(near) => format!("did you mean {near}? Otherwise remove the file"),
-                None => format!("allow {value} for {axis}, or remove the file"),
+                None => format!(
+                    "allow {value} for {axis} (justwhy adopt --update prints the change), or remove the file"
+                ),
             }));
         }
         Ok(())

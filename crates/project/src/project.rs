@@ -439,14 +439,55 @@ fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
         match folder.parent() {
             Some(parent) => folder = parent,
             None => {
-                return Err(Error::new(
-                    "no-project",
-                    format!("no {FILE_NAME} here or in any folder above"),
-                )
-                .help("use --project PATH for one elsewhere; justwhy demo writes an example"));
+                let message = format!("no {FILE_NAME} here or in any folder above");
+                return Err(Error::new("no-project", message).help(without_project(world, &here)));
             }
         }
     }
+}
+
+/// What to do in a folder without a project: only the names in it are looked at.
+fn without_project(world: &dyn World, here: &Path) -> String {
+    const MOST_SHOWN: usize = 2;
+    let usual = "use --project PATH for one elsewhere; justwhy demo writes an example";
+    let is_home = world
+        .variables()
+        .iter()
+        .any(|(name, value)| name == "HOME" && !value.is_empty() && Path::new(value) == here);
+    if is_home {
+        return usual.to_owned();
+    }
+    let names = world.names_in(here);
+    let mut found: Vec<String> = names
+        .iter()
+        .filter_map(|name| name.to_str())
+        .filter(|name| looks_like_settings(name) && !name.chars().any(char::is_control))
+        .map(str::to_owned)
+        .collect();
+    found.sort();
+    let shown = match found.len() {
+        0 => return format!("justwhy adopt proposes one; {usual}"),
+        count if count > MOST_SHOWN => {
+            format!("{} and {} more", found[..MOST_SHOWN].join(", "), count - MOST_SHOWN)
+        }
+        _ => found.join(" and "),
+    };
+    format!("justwhy adopt proposes one from {shown}; use --project PATH for one elsewhere")
+}
+
+/// Whether a name in a folder is usual for settings.
+fn looks_like_settings(name: &str) -> bool {
+    let lower = name.to_ascii_lowercase();
+    let first = lower.split(['.', '-', '_']).next().unwrap_or_default();
+    lower == ".env"
+        || lower.starts_with(".env.")
+        || Format::of_path(name).is_some_and(|format| format == Format::ENV || format.has_stages())
+        || matches!(
+            first,
+            "config" | "configs" | "settings" | "application" | "appsettings" | "conf" | "values"
+        )
+        || lower.contains("compose") && (lower.ends_with(".yaml") || lower.ends_with(".yml"))
+        || matches!(lower.as_str(), "environments" | "envs" | "charts" | ".github")
 }
 
 const FIELDS: Fields = Fields {

@@ -6,6 +6,9 @@ use crate::observation::{Observations, Spot};
 use crate::words::{is_chooser, is_environment, is_value, spelled_out};
 use std::collections::{BTreeMap, BTreeSet};
 
+/// More values than this are only counted in comments.
+const MOST_SHOWN: usize = 12;
+
 /// The axes of all families.
 pub(super) fn of_families(families: &Families, draft: &mut Draft) {
     for family in &families.families {
@@ -13,6 +16,9 @@ pub(super) fn of_families(families: &Families, draft: &mut Draft) {
             let axis = draft.axis(name);
             axis.because.push(match values.as_slice() {
                 [one] => format!("{}: a file for {one}", family.pattern),
+                values if values.len() > MOST_SHOWN => {
+                    format!("{}: files for {} values", family.pattern, values.len())
+                }
                 values => format!("{}: files for {}", family.pattern, values.join(", ")),
             });
             for value in values {
@@ -29,7 +35,11 @@ pub(super) fn of_families(families: &Families, draft: &mut Draft) {
                 families.families.iter().any(|it| it.pattern.contains(&format!("{{{name}}}/")));
             if is_folder && !glob.contains('{') {
                 axis.reads.push(format!("{{ folder = {} }}", quoted(&glob)));
-                axis.instead.push(format!("allowed = {{ directories = {} }}", quoted(&glob)));
+                let allowed = format!("{{ directories = {} }}", quoted(&glob));
+                match axis.allowed.len() > MOST_SHOWN {
+                    true => axis.directories = Some(allowed),
+                    false => axis.instead.push(format!("allowed = {allowed}")),
+                }
             }
         }
     }

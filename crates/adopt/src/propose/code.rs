@@ -8,10 +8,9 @@ use std::collections::{BTreeMap, BTreeSet};
 /// The fallbacks that code has for variables.
 pub(super) fn fallbacks(seen: &Observations, draft: &mut Draft) {
     let mut groups: BTreeMap<(&str, &str), BTreeSet<&str>> = BTreeMap::new();
-    let in_files =
-        |path: &str| seen.code.reads.iter().filter(|it| it.spot.path == path).count() > 0;
+    let reading: BTreeSet<&str> = seen.code.reads.iter().map(|it| it.spot.path.as_str()).collect();
     for (set, files) in &seen.code.files {
-        for file in files.iter().filter(|file| in_files(file)) {
+        for file in files.iter().filter(|file| reading.contains(file.as_str())) {
             let ending = file.rsplit_once('.').map_or("", |(_, ending)| ending);
             groups.entry((set, ending)).or_default().insert(file);
         }
@@ -27,7 +26,17 @@ pub(super) fn fallbacks(seen: &Observations, draft: &mut Draft) {
         }
         let (folder, axis) = common(&files, draft);
         let above = if folder.is_empty() { String::new() } else { format!("{folder}/") };
-        let pattern = format!("{above}**/*.{ending}");
+        let names_of: BTreeSet<&str> =
+            files.iter().map(|file| file.rsplit('/').next().unwrap_or(file)).collect();
+        let read = seen.code.endings.get(ending).map_or(&[][..], Vec::as_slice);
+        let first = folder.split('{').next().unwrap_or_default();
+        let inside = read.iter().filter(|path| path.starts_with(first)).count();
+        let name = match names_of.first() {
+            Some(name) if names_of.len() == 1 && inside > MOST_FILES => (*name).to_owned(),
+            _ => format!("*.{ending}"),
+        };
+        let is_much = inside > MOST_FILES && names_of.len() > 1;
+        let pattern = format!("{above}**/{name}");
         let reads: Vec<_> =
             seen.code.reads.iter().filter(|it| files.contains(it.spot.path.as_str())).collect();
         let names: BTreeSet<&str> = reads.iter().map(|it| it.name.as_str()).collect();
@@ -60,9 +69,17 @@ pub(super) fn fallbacks(seen: &Observations, draft: &mut Draft) {
             };
             layer.because.push(format!("No file sets {shown}{more}."));
         }
+        if is_much {
+            layer.refused = Some(format!(
+                "{inside} files would be read each time; narrow `files` to those that read variables"
+            ));
+        }
         draft.layers.push(layer);
     }
 }
+
+/// More files of code than this are not read each time without somebody's word.
+const MOST_FILES: usize = 5_000;
 
 /// Whether a file sets a variable, under whatever key.
 fn is_set(seen: &Observations, name: &str) -> bool {

@@ -508,6 +508,21 @@ pub(super) fn heads(seen: &Observations, draft: &mut Draft) {
     }
 }
 
+/// Files of a family that cannot be read are left out of it.
+pub(super) fn leave_out_broken(seen: &Observations, draft: &mut Draft) {
+    let broken = seen.settings.iter().filter(|file| file.shape.fault.is_some());
+    for file in broken {
+        let Some((line, why)) = &file.shape.fault else { continue };
+        for layer in draft
+            .layers
+            .iter_mut()
+            .filter(|it| it.files.contains(&file.path) && !it.has("tolerant"))
+        {
+            crate::prove::leave_out(layer, &file.path, &format!("{}:{line}: {why}", file.path));
+        }
+    }
+}
+
 /// A file for some values of an axis only is missing for the others.
 pub(super) fn allow_gaps(draft: &mut Draft) {
     for layer in draft.layers.iter_mut().filter(|layer| layer.reads.starts_with("file =")) {

@@ -130,10 +130,18 @@ fn best(keys: &BTreeSet<String>, variables: &BTreeSet<String>) -> Option<Naming>
             all.push(Naming { prefix: prefix.clone(), nest, hits });
         }
     }
-    let best = all
-        .into_iter()
-        .max_by_key(|it| (it.hits.len(), it.nest == "__", std::cmp::Reverse(it.prefix.len())))?;
-    (best.hits.len() >= 2 || !best.prefix.is_empty() && !best.hits.is_empty()).then_some(best)
+    let with =
+        |naming: &Naming| variables.iter().filter(|it| it.starts_with(&naming.prefix)).count();
+    // One name that is a key by chance proves nothing.
+    all.retain(|naming| {
+        let several = naming.hits.values().filter(|key| key.contains('.')).count();
+        match naming.prefix.as_str() {
+            "" => several >= 2,
+            _ => several >= 1 || naming.hits.len() >= 3 && naming.hits.len() * 2 >= with(naming),
+        }
+    });
+    all.into_iter()
+        .max_by_key(|it| (it.hits.len(), it.nest == "__", std::cmp::Reverse(it.prefix.len())))
 }
 
 fn take(naming: Naming, variables: &BTreeSet<String>, seen: &Observations, draft: &mut Draft) {

@@ -1,7 +1,7 @@
 //! What shell scripts source and assign, and the process environment.
 
 use super::rank;
-use crate::draft::{Draft, Layer, quoted};
+use crate::draft::{Draft, Layer, counted, quoted};
 use crate::observation::{Left, Observations, Script, Spot};
 use std::collections::BTreeSet;
 
@@ -103,9 +103,9 @@ fn assigned(
         reads: format!("file = {}", quoted(&script.path)),
         fields: vec!["references = \"posix\"".to_owned()],
         because: vec![format!(
-            "{}: assigns {} variables for what it starts.",
+            "{}: assigns {} for what it starts.",
             script.path,
-            exported.len()
+            counted(exported.len(), "variable")
         )],
         files: vec![script.path.clone()],
         ..Layer::default()

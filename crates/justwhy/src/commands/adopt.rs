@@ -230,6 +230,9 @@ fn notes(proposal: &Proposal, is_written: bool, look: &Look) -> String {
         let things = counted(proposal.left, "thing was", "things were");
         told.push(format!("{things} seen but not carried; comments in the file list them"));
     }
+    if proposal.layers.len() == 1 {
+        told.push("no file that sets anything was found".to_owned());
+    }
     if !is_written {
         told.insert(
             0,
