@@ -1,0 +1,4 @@
+import configparser
+
+settings = configparser.ConfigParser()
+settings.read(["tide.ini", "local.ini"])

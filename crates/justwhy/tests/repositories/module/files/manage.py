@@ -1,0 +1,3 @@
+import os
+
+os.environ.setdefault("TIDE_SETTINGS", "tide.settings.development")

@@ -1,0 +1,7 @@
+environment = ENV.fetch("TIDE_ENVIRONMENT", "staging")
+region = ENV.fetch("TIDE_REGION")
+settings = load("settings/base.yaml")
+settings = merge(settings, load("settings/environments/#{environment}.yaml"))
+settings = merge(settings, load("settings/regions/#{region}.yaml"))
+features = JSON.parse(File.read("features.json"))
+features = features["default"].merge(features[environment])
