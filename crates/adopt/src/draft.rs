@@ -10,6 +10,8 @@ pub(crate) struct Axis {
     pub(crate) allowed: Vec<String>,
     /// What `allowed` has instead of a list, if there are many values.
     pub(crate) directories: Option<String>,
+    /// The folder whose folders it names.
+    pub(crate) folder: Option<String>,
     pub(crate) is_open: bool,
     pub(crate) default: Option<String>,
     /// Entries of `read`.

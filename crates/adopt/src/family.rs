@@ -244,12 +244,19 @@ fn across(
         }
     }
     let mut groups_of: Vec<((bool, usize, Vec<String>), Vec<usize>)> =
-        by_hole.into_iter().filter(|(_, members)| members.len() >= 2).collect();
+        by_hole.into_iter().collect();
     // Folders before names, and larger groups before smaller ones.
     groups_of.sort_by_key(|((is_name, ..), members)| (*is_name, std::cmp::Reverse(members.len())));
-    for ((is_name, at, holed), members) in groups_of {
+    let mut known: BTreeMap<(String, usize), (String, BTreeSet<String>)> = BTreeMap::new();
+    // What is alike makes a family, and that may make others one.
+    let again = groups_of.clone();
+    for ((is_name, at, holed), members) in groups_of.into_iter().chain(again) {
         let members: Vec<usize> =
             members.into_iter().filter(|it| !second.contains_key(it)).collect();
+        let before = holed[..at].join("/");
+        let parts: BTreeSet<String> = members.iter().map(|it| groups[*it].0[at].clone()).collect();
+        let is_known = !is_name
+            && known.get(&(before.clone(), at)).is_some_and(|(_, all)| parts.is_subset(all));
         let above = at.checked_sub(1).and_then(|at| holed.get(at)).map_or("", String::as_str);
         let is_plural = above.ends_with('s') && !is_kept_together(above);
         let is_like = are_alike(files, groups, &members);
@@ -261,9 +268,12 @@ fn across(
                         || put_in(mentions, &holed[at]).is_some()
                         || members.iter().all(|it| words::is_region(stem(&groups[*it].0[at]))))
             }
-            false => !is_kept_together(&groups[members[0]].0[at]) && (is_like || is_plural),
+            false => {
+                members.first().is_some_and(|it| !is_kept_together(&groups[*it].0[at]))
+                    && (is_like || is_plural)
+            }
         };
-        if members.len() < 2 || !is_family {
+        if members.is_empty() || !is_known && (members.len() < 2 || !is_family) {
             continue;
         }
         let values: Vec<&str> = members
@@ -285,6 +295,16 @@ fn across(
             }
             name => name,
         };
+        let axis = match known.get(&(before.clone(), at)) {
+            Some((axis, _)) if is_known => axis.clone(),
+            _ => axis,
+        };
+        if !is_name {
+            let (_, all) = known
+                .entry((before.clone(), at))
+                .or_insert_with(|| (axis.clone(), BTreeSet::new()));
+            all.extend(parts);
+        }
         found.folders.entry(axis.clone()).or_insert_with(|| holed[..at].join("/"));
         for member in members {
             second.insert(member, (axis.clone(), at));

@@ -78,6 +78,8 @@ pub(crate) struct SettingsFile {
 pub(crate) struct Shape {
     /// The dotted names of its values; not all of a large file.
     pub(crate) keys: BTreeSet<String>,
+    /// How many of them nobody can read without running something.
+    pub(crate) unread: usize,
     /// Its entries at the top that are tables, in order.
     pub(crate) tables: Vec<String>,
     /// How many entries at the top are values.

@@ -335,7 +335,12 @@ fn look(world: &dyn World, folder: &Path, listing: &Listing, path: &str, role: R
     let text = text.text();
     match role {
         Role::Chart => {}
-        Role::Code(set) => found.code = Some((set, path.to_owned(), code::code(path, set, text))),
+        Role::Code(set) => {
+            found.code = Some((set, path.to_owned(), code::code(path, set, text)));
+            if is_module(path, set) {
+                module(path, text, &mut found);
+            }
+        }
         Role::Script => {
             found.script = Some(code::script(path, text));
             found.set_to = code::environments_in(path, text);
@@ -362,6 +367,30 @@ fn look(world: &dyn World, folder: &Path, listing: &Listing, path: &str, role: R
         }
     }
     found
+}
+
+/// Whether a file of code may be a settings module, by its name and folder.
+fn is_module(path: &str, set: &str) -> bool {
+    let (folder, name) = path.rsplit_once('/').unwrap_or(("", path));
+    let stem = name.split('.').next().unwrap_or(name);
+    let is_named = |word: &str| matches!(word, "settings" | "config" | "configuration" | "conf");
+    let last = folder.rsplit('/').next().unwrap_or_default();
+    let first = stem.split(['-', '_']).next().unwrap_or(stem);
+    matches!(set, "python" | "node")
+        && (is_named(first) || is_named(last) && (is_environment(stem) || is_shared(stem)))
+}
+
+/// A settings module: more than half of what it has is written in it.
+fn module(path: &str, text: &str, found: &mut InFile) {
+    let Some(format) = Format::of_path(path) else { return };
+    let shape = shape(text, format);
+    const FEWEST: usize = 1;
+    let read = shape.keys.len().saturating_sub(shape.unread);
+    if shape.fault.is_none() && read >= FEWEST && read > shape.unread {
+        found.is_hinted = true;
+        found.settings =
+            Some(SettingsFile { path: path.to_owned(), format, is_ignored: false, shape });
+    }
 }
 
 fn structure(path: &str, text: &str, role: Role, found: &mut InFile) {

@@ -38,6 +38,8 @@ pub(crate) mod rank {
     /// What a script sources and assigns, stronger than the environment that it is started with.
     pub(crate) const SCRIPT: u32 = 95;
     pub(crate) const PROCESS: u32 = 90;
+    /// Settings written as code, which read what they want of everything else.
+    pub(crate) const MODULE: u32 = 97;
 }
 
 /// Proposes a project for a folder of that name.

@@ -175,6 +175,10 @@ fn walk(seen: &Seen<'_>, root: NodeId, shape: &mut Shape) {
             match node.kind {
                 Kind::Table(_) => open.push((id, key)),
                 Kind::Alias(..) if node.merges => {}
+                Kind::Unread(_) => {
+                    shape.unread += 1;
+                    shape.keys.insert(key);
+                }
                 _ => drop(shape.keys.insert(key)),
             }
         }

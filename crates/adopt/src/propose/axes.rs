@@ -34,6 +34,7 @@ pub(super) fn of_families(families: &Families, draft: &mut Draft) {
             let is_folder =
                 families.families.iter().any(|it| it.pattern.contains(&format!("{{{name}}}/")));
             if is_folder && !glob.contains('{') {
+                axis.folder = Some(folder.clone());
                 axis.reads.push(format!("{{ folder = {} }}", quoted(&glob)));
                 let allowed = format!("{{ directories = {} }}", quoted(&glob));
                 match axis.allowed.len() > MOST_SHOWN {

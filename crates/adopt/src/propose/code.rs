@@ -113,11 +113,11 @@ fn common(files: &BTreeSet<&str>, draft: &Draft) -> (String, Option<String>) {
             folders.iter().map(|folder| folder.get(at).copied()).collect();
         let Some(here) = here else { break };
         let meant = draft.axes.iter().find(|it| {
-            it.name != "environment"
+            it.folder.as_deref() == Some(parts.join("/").as_str())
                 && here.iter().all(|part| it.allowed.iter().any(|value| value == part))
         });
         match (meant, here.len()) {
-            (Some(it), _) if axis.is_none() && at > 0 => {
+            (Some(it), _) if axis.is_none() => {
                 parts.push(format!("{{{}}}", it.name));
                 axis = Some(it.name.clone());
             }

@@ -6,6 +6,7 @@ use crate::family::{Families, Family};
 use crate::observation::{Left, Marks, Observations, SettingsFile, Spot};
 use crate::shape::are_environments;
 use crate::words::{self, as_name, is_shared, is_value};
+use justwhy_formats::Format;
 use std::collections::BTreeSet;
 
 /// Words of file names that name no part of the settings.
@@ -40,7 +41,38 @@ pub(super) fn of_files(seen: &Observations, families: &Families, draft: &mut Dra
             draft.layers.extend(layer);
         }
     }
+    named(seen, draft);
     keep_apart(draft);
+}
+
+/// Files of this machine that code names, but that are not there, or that git ignores.
+fn named(seen: &Observations, draft: &mut Draft) {
+    let mut done: BTreeSet<&str> = BTreeSet::new();
+    for mention in &seen.code.mentions {
+        let path = mention.text.trim_start_matches("./");
+        let name = path.rsplit('/').next().unwrap_or(path);
+        let is_local = name.split(['.', '-', '_']).any(|it| it == "local");
+        let is_plain =
+            !path.contains(['$', '{', '%', '#', '*', '\\']) && !path.starts_with(['/', '.', '~']);
+        let is_known =
+            draft.layers.iter().any(|it| it.files.iter().any(|file| file.ends_with(path)));
+        let format = Format::of_path(path)
+            .filter(|it| !matches!(it.name(), "assignments" | "xml" | "module"));
+        let (Some(format), true) = (format, is_local && is_plain && !is_known) else { continue };
+        if format.has_variables() || !done.insert(path) {
+            continue;
+        }
+        draft.layers.push(Layer {
+            name: layer_name(path, &[], false),
+            rank: (rank::LOCAL, 0, 1, path.to_owned()),
+            reads: format!("file = {}", quoted(path)),
+            fields: vec!["optional = true".to_owned(), "local = true".to_owned()],
+            because: vec![format!("{} names it; git does not track it.", mention.spot)],
+            files: vec![path.to_owned()],
+            loaded: Some(mention.spot.clone()),
+            ..Layer::default()
+        });
+    }
 }
 
 /// An env file with variables of the system, which nothing loads, is the environment of some process.
@@ -269,8 +301,10 @@ fn of_family(
     let axes: Vec<String> = family.values.keys().cloned().collect();
     let is_ignored = files.iter().all(|file| file.is_ignored);
     let is_local = family.is_local;
-    let minor = u32::from(is_local);
+    let is_module = first.format.name() == "module";
+    let minor = u32::from(is_local) + u32::from(is_module && !axes.is_empty());
     let major = match (is_env, has_shared, axes.is_empty()) {
+        _ if is_module => rank::MODULE,
         (true, true, _) => rank::DEFAULTS,
         (true, ..) => rank::ENV,
         (false, ..) if is_local => rank::LOCAL,
@@ -279,9 +313,11 @@ fn of_family(
         (false, ..) => rank::VARYING,
     };
     // Of env files, a local one is usually stronger than that of an environment.
-    let specific = axes.len() + usize::from(is_env && is_local) * 4;
-    let specific =
-        if !is_env && axes.iter().any(|it| it != "environment") { specific + 1 } else { specific };
+    // What only parts the repository says nothing about strength.
+    let specific = match is_env {
+        true => usize::from(axes.iter().any(|it| it == "environment")) + usize::from(is_local) * 4,
+        false => axes.len() + usize::from(axes.iter().any(|it| it != "environment")),
+    };
     let mut layer = Layer {
         name: layer_name(&family.pattern, &axes, is_env),
         rank: (major, specific, minor, family.pattern.clone()),
@@ -303,7 +339,19 @@ fn of_family(
         layer.fields.push("local = true".to_owned());
     }
     documents(files, &mut layer, draft);
+    if first.format.name() == "ini" && first.shape.tables.iter().any(|it| it == "DEFAULT") {
+        layer.because.push(format!("{}: the keys of DEFAULT hold in every section.", first.path));
+        layer.fields.push("inherit = \"DEFAULT\"".to_owned());
+    }
     references(&mut layer, files);
+    if is_module {
+        layer.fields.push("format = \"module\"".to_owned());
+        layer.because.push(
+            "Settings written as code: what the program takes from here is the last word. Variables reach it only \
+             where it reads them."
+                .to_owned(),
+        );
+    }
     let is_strict = files.iter().all(|file| file.shape.fault.is_none());
     if !is_strict && ["env", "ini", "json", "properties"].contains(&first.format.name()) {
         let broken = files.iter().find_map(|file| Some((file, file.shape.fault.as_ref()?)));

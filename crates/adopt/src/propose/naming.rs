@@ -27,7 +27,7 @@ pub(super) fn of_variables(seen: &Observations, draft: &mut Draft) {
             file.shape.keys.iter().filter(|it| !justwhy_core::is_system_variable(it)).cloned(),
         );
     }
-    variables.extend(seen.set.iter().filter(|it| is_variable(it)).cloned());
+    variables.extend(seen.set.iter().cloned());
     variables.extend(seen.images.iter().flat_map(|image| image.names.iter().cloned()));
     variables.extend(
         seen.code
@@ -58,7 +58,8 @@ pub(super) fn of_variables(seen: &Observations, draft: &mut Draft) {
                     Some((it, keys.iter().find(|key| key.contains('.') && fold(key) == fold(it))?))
                 })
                 .collect();
-            if loose.len() >= 2 && !draft.is_loose {
+            let is_nested = loose.iter().any(|(variable, _)| variable.contains("__"));
+            if (loose.len() >= 2 || is_nested) && !draft.is_loose {
                 draft.is_loose = true;
                 draft.loosely.push(format!(
                     "{} variables mean keys without separators: {} is {}.",
