@@ -244,7 +244,7 @@ pub(crate) fn axis_text(axis: &Axis, out: &mut String) {
 
 /// A comment, over as many lines as it takes; what does not print is escaped.
 fn comment(out: &mut String, text: &str) {
-    const WIDTH: usize = 110;
+    const WIDTH: usize = 80;
     let text: String = text
         .chars()
         .flat_map(|c| if is_shown(c) { vec![c] } else { c.escape_unicode().collect() })

@@ -51,12 +51,16 @@ pub fn orphans(
             let Some((axis, value, near)) = first_not_allowed(project, &values) else { continue };
             let is_sample = SAMPLES.iter().any(|sample| value.contains(sample));
             // What is beside the files of the layer is probably meant as one of them; in the
-            // project's own folder there are files for many other things.
+            // project's own folder there are files for many other things, unless their names begin alike.
             let folder = |path: &str| path.rsplit_once('/').map(|(folder, _)| folder.to_owned());
             let has_siblings = produced
                 .iter()
                 .any(|other| read.contains(other) && folder(other) == folder(&found));
-            let is_meant = near.is_some() || has_siblings && folder(&found).is_some();
+            let is_named = path.pieces().first().is_some_and(|first| match first {
+                Piece::Text(text) => !text.trim_start_matches("./").is_empty(),
+                Piece::Axis(_) => false,
+            });
+            let is_meant = near.is_some() || has_siblings && (folder(&found).is_some() || is_named);
             if is_sample || !is_meant {
                 continue;
             }

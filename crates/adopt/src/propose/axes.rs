@@ -61,6 +61,8 @@ struct Selector {
     because: Vec<String>,
     default: Option<(String, Spot)>,
     words: BTreeSet<String>,
+    /// What its values lead to, where those are names of modules.
+    map: Vec<(String, String)>,
 }
 
 /// The endings of names of variables that choose something.
@@ -157,9 +159,14 @@ fn in_code(
         }
         selector.words.insert(fallback.clone());
     }
+    of_modules(seen, axis, families, all);
     for (name, words) in &seen.code.beside {
-        let hits: Vec<(&String, &Spot)> =
-            words.iter().filter(|(word, _)| fits(axis, name, word)).collect();
+        // A fallback was counted already.
+        let counted = all.get(name).and_then(|it| it.default.as_ref()).map(|(_, at)| at.clone());
+        let hits: Vec<(&String, &Spot)> = words
+            .iter()
+            .filter(|(word, spot)| counted.as_ref() != Some(*spot) && fits(axis, name, word))
+            .collect();
         if let Some((word, spot)) = hits.first() {
             let selector = all.entry(name.clone()).or_default();
             selector.score += 2;
@@ -203,6 +210,36 @@ fn in_files(seen: &Observations, axis: &Axis, all: &mut BTreeMap<String, Selecto
 }
 
 const IN_FILE: &str = "to one of its values";
+
+/// Variables whose fallback is the name of a settings module of a family: `tide.settings.development`.
+fn of_modules(
+    seen: &Observations,
+    axis: &Axis,
+    families: &Families,
+    all: &mut BTreeMap<String, Selector>,
+) {
+    let hole = format!("{{{}}}", axis.name);
+    for read in seen.code.reads.iter().filter(|read| !read.is_key) {
+        let Some(fallback) = &read.fallback else { continue };
+        let found = families.families.iter().find_map(|family| {
+            let (path, _) = family.pattern.rsplit_once('.')?;
+            let module = path.replace('/', ".");
+            let (before, after) = module.split_once(&hole)?;
+            let value = fallback.strip_prefix(before)?.strip_suffix(after)?;
+            let is_value = axis.allowed.iter().any(|it| it == value);
+            is_value.then(|| (before.to_owned(), after.to_owned(), value.to_owned()))
+        });
+        let Some((before, after, value)) = found else { continue };
+        let selector = all.entry(read.name.clone()).or_default();
+        selector.score += 5;
+        selector
+            .because
+            .push(format!("{} reads {} with the fallback {fallback}", read.spot, read.name));
+        selector.map =
+            axis.allowed.iter().map(|it| (format!("{before}{it}{after}"), it.clone())).collect();
+        selector.default.get_or_insert((value, read.spot.clone()));
+    }
+}
 
 /// Whether a text with something put in names a family that varies by an axis.
 fn names_family(text: &str, axis: &Axis, families: &Families) -> bool {
@@ -271,13 +308,14 @@ fn choose(seen: &Observations, name: &str, selector: Selector, number: usize, dr
             None => axis.allowed.push(word.clone()),
         }
     }
-    let read = match other.is_empty() {
+    let read = match other.is_empty() && selector.map.is_empty() {
         true => format!("{{ variable = {} }}", quoted(name)),
         false => {
-            let same = axis.allowed.iter().map(|it| (it.clone(), it.clone()));
-            let map =
-                same.chain(other).map(|(from, to)| format!("{} = {}", quoted(&from), quoted(&to)));
-            let map: Vec<String> = map.collect();
+            let is_plain = selector.map.is_empty();
+            let same = axis.allowed.iter().filter(|_| is_plain).map(|it| (it.clone(), it.clone()));
+            let all = same.chain(other).chain(selector.map.iter().cloned());
+            let map: Vec<String> =
+                all.map(|(from, to)| format!("{} = {}", quoted(&from), quoted(&to))).collect();
             format!("{{ variable = {}, map = {{ {} }} }}", quoted(name), map.join(", "))
         }
     };

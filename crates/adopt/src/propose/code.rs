@@ -52,7 +52,7 @@ pub(super) fn fallbacks(seen: &Observations, draft: &mut Draft) {
             rank: (rank::CODE, 0, 0, format!("{set}{ending}")),
             reads: format!("code = {{ files = {}, reads = {} }}", quoted(&pattern), quoted(set)),
             because: vec![format!(
-                "{} of code: {} read, {with} with a fallback, which holds if nothing sets them.",
+                "{} of code: {} read, {with} with a fallback, which applies if nothing sets them.",
                 counted(files.len(), "file"),
                 counted(names.len(), "variable")
             )],

@@ -222,7 +222,7 @@ fn sections(
             shared.rank = (rank::SHARED, 0, 5, file.path.clone());
             shared.fields.push(format!("under = {}", quoted(&quoted_key(table))));
             shared.because.push(format!(
-                "{}: section {table} has the usual name for what holds in every {axis}; nothing else says so.",
+                "{}: section {table} has the usual name for every {axis}; nothing else in the repository says so.",
                 file.path
             ));
             shared.keys = below(keys, std::slice::from_ref(table));
@@ -340,15 +340,14 @@ fn of_family(
     }
     documents(files, &mut layer, draft);
     if first.format.name() == "ini" && first.shape.tables.iter().any(|it| it == "DEFAULT") {
-        layer.because.push(format!("{}: the keys of DEFAULT hold in every section.", first.path));
+        layer.because.push(format!("{}: the keys of DEFAULT apply in every section.", first.path));
         layer.fields.push("inherit = \"DEFAULT\"".to_owned());
     }
     references(&mut layer, files);
     if is_module {
         layer.fields.push("format = \"module\"".to_owned());
         layer.because.push(
-            "Settings written as code: what the program takes from here is the last word. Variables reach it only \
-             where it reads them."
+            "Settings written as code: the program uses these values, and variables only where the module reads them."
                 .to_owned(),
         );
     }
@@ -543,7 +542,7 @@ pub(super) fn heads(seen: &Observations, draft: &mut Draft) {
             };
             if !layer.has(field.split(" =").next().unwrap_or_default()) {
                 layer.because.push(format!(
-                    "{}:{line}: a comment says so: {name} = {}",
+                    "{}:{line}: a comment has {name} = {}",
                     layer.files[0],
                     quoted(word)
                 ));

@@ -39,10 +39,10 @@ fn reason(weaker: &Layer, layer: &Layer) -> Option<String> {
         (rank::ENV, rank::ENV) if layer.has("local") => {
             "local env files are stronger than shared ones"
         }
-        (rank::ENV, rank::ENV) => "the env file of fewer contexts is stronger",
+        (rank::ENV, rank::ENV) => "env files for fewer contexts are stronger",
         (rank::ENV, _) => "env files are stronger than files of keys",
         (rank::VARYING | rank::SECTIONS, _) if !layer.axes.is_empty() => {
-            "what holds in fewer contexts is stronger"
+            "files for fewer contexts are stronger"
         }
         (rank::SHARED | rank::DEFAULTS, rank::CODE | rank::IMAGE) => {
             "files are stronger than fallbacks in code"

@@ -257,7 +257,7 @@ fn variables(
             "names = \"variables\"".to_owned(),
         ],
         because: vec![format!(
-            "{}: variables of {} (lines {}); stronger than its env files.",
+            "{}: variables of {} (lines {}).",
             compose.path,
             services.join(", "),
             lines.join(", ")
