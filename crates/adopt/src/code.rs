@@ -46,7 +46,7 @@ static READS: LazyLock<Vec<(&'static str, ReadSet)>> = LazyLock::new(|| {
 
 static FILES: LazyLock<Option<Regex>> = LazyLock::new(|| {
     Regex::new(
-        r#"["'`]([^"'`\n\s]{0,120}(?:\.(?:jsonc?|ya?ml|toml|ini|cfg|conf|properties|xml|env|tfvars|hcl)|\.env[\w.${}\-]{0,40}))["'`]"#,
+        r#"["'`]([^\x22'`\n\s]{0,120}(?:\.(?:jsonc?|ya?ml|toml|ini|cfg|conf|properties|xml|env|tfvars|hcl)|\.env[\w.${}\-]{0,40}))["'`]"#,
     )
     .ok()
 });
@@ -120,7 +120,7 @@ pub(crate) fn code(path: &str, set: &'static str, text: &str) -> InCode {
 }
 
 static SOURCE: LazyLock<Option<Regex>> = LazyLock::new(|| {
-    Regex::new(r#"(?:^|&&|;|\bthen)\s*(?:\.|source)\s+("[^"]*"|'[^']*'|[^\s;&|]+)"#).ok()
+    Regex::new(r#"(?:^|&&|;|\bthen)\s*(?:\.|source)\s+("[^\x22]*"|'[^']*'|[^\s;&|]+)"#).ok()
 });
 static ASSIGN: LazyLock<Option<Regex>> =
     LazyLock::new(|| Regex::new(r"^\s*(export\s+|readonly\s+)?([A-Za-z_]\w*)=").ok());

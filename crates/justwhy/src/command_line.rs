@@ -189,8 +189,8 @@ commands! {
     ]),
     /// Propose a project file for a repository that has none
     Adopt(adopt::AdoptArguments) entry("adopt", SET_UP, NO_PROJECT, &[
-        "justwhy adopt",
-        "justwhy adopt --write",
+        "justwhy adopt services",
+        "justwhy adopt services --write",
         "justwhy adopt --update",
     ]),
     /// List the stores, whether they answer, and how to allow one

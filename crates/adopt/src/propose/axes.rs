@@ -121,10 +121,8 @@ fn undecided(axis: &mut Axis) {
     let has_folder = !axis.reads.is_empty();
     if !has_folder {
         let variable = axis.name.to_ascii_uppercase().replace('-', "_");
-        axis.instead.push(format!(
-            "Nothing in the repository says what chooses it: --in {}=… does.",
-            axis.name
-        ));
+        axis.instead
+            .push(format!("Nothing in the repository chooses it; use --in {}=…", axis.name));
         axis.instead.push(format!("read = [{{ variable = \"{variable}\" }}]"));
     }
 }

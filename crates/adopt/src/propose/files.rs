@@ -222,7 +222,7 @@ fn sections(
             shared.rank = (rank::SHARED, 0, 5, file.path.clone());
             shared.fields.push(format!("under = {}", quoted(&quoted_key(table))));
             shared.because.push(format!(
-                "{}: section {table} has the usual name for every {axis}; nothing else in the repository says so.",
+                "{}: section {table} has the usual name for every {axis}; nothing else confirms it.",
                 file.path
             ));
             shared.keys = below(keys, std::slice::from_ref(table));
@@ -449,7 +449,7 @@ fn documents(files: &[&SettingsFile], layer: &mut Layer, draft: &mut Draft) {
         }
         None => {
             layer.because.push(format!(
-                "{}: {} documents; later ones are taken to be stronger, which nothing in the repository says.",
+                "{}: {} documents; later ones are read as stronger; nothing in the repository confirms it.",
                 file.path, file.shape.documents
             ));
             layer.fields.push("document = \"all\"".to_owned());
@@ -616,7 +616,7 @@ fn keep_apart(draft: &mut Draft) {
     for layer in draft.layers.iter_mut().filter(|it| !it.keys.is_empty() && !it.has("into")) {
         if let Some(into) = apart.get(&group_of(&layer.files[0], &layer.axes)) {
             layer.because.push(format!(
-                "Few of its names are in another group of files too, and nothing says that those are the same settings: \
+                "Few of its names are in another group of files too, and nothing confirms that those are the same settings: \
                  {into} comes in front of them."
             ));
             layer.fields.push(format!("into = {}", quoted(&quoted_key(into))));

@@ -50,10 +50,10 @@ fn reason(weaker: &Layer, layer: &Layer) -> Option<String> {
         (rank::IMAGE, _) => "an image is stronger than fallbacks in code",
         _ => {
             return Some(format!(
-                "Usual order; nothing in the repository says whether it overrides {}.",
+                "Usual order; nothing in the repository confirms that it overrides {}.",
                 weaker.name
             ));
         }
     };
-    Some(format!("Usual order ({usual}); nothing in the repository says so."))
+    Some(format!("Usual order ({usual}); nothing in the repository confirms it."))
 }

@@ -182,7 +182,7 @@ pub(super) fn process(draft: &mut Draft) {
             "The environment that the script is started with; what it sources and assigns is stronger."
         }
         false => {
-            "Usual order: the environment is stronger than files; nothing in the repository says otherwise."
+            "Usual order: the environment is stronger than files; nothing in the repository contradicts it."
         }
     };
     draft.layers.push(Layer {

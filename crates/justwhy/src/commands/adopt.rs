@@ -102,7 +102,7 @@ impl AdoptArguments {
         let path = folder.join(FILE);
         if running.world.is_file(&path) || running.world.stamp(&path).is_some() {
             let error = Error::new("project-exists", format!("{} exists", path.display()));
-            let help = "justwhy adopt --update prints what it lacks; remove the file to begin anew";
+            let help = "justwhy adopt --update prints what it lacks";
             return Err(vec![error.help(help)]);
         }
         let progress = Progress::begin("listing the files");
