@@ -100,6 +100,8 @@ pub(crate) struct Shape {
     pub(crate) lines: BTreeMap<String, usize>,
     /// Values that could be values of an axis, by their names: never to be shown.
     pub(crate) words: BTreeMap<String, String>,
+    /// The first line of an INI file on which a comment follows a value.
+    pub(crate) inline_comment: Option<usize>,
     /// Variables that its references name.
     pub(crate) refers: BTreeSet<String>,
     /// `name = "word"` in the comment at its head: the name, the word and the line.
@@ -113,6 +115,8 @@ pub(crate) struct Marks {
     pub(crate) colon: Option<usize>,
     /// `${X:-fallback}`, `${X}` of capitals or `$X`.
     pub(crate) posix: Option<usize>,
+    /// The names of those that have no fallback.
+    pub(crate) bare: BTreeSet<String>,
     /// `%(x)s`.
     pub(crate) percent: Option<usize>,
     /// `$(X)`.
@@ -211,6 +215,8 @@ pub(crate) struct Container {
 pub(crate) struct Image {
     pub(crate) path: String,
     pub(crate) names: BTreeSet<String>,
+    /// Names that the values of its variables refer to.
+    pub(crate) refers: BTreeSet<String>,
 }
 
 /// A shell script.

@@ -353,7 +353,9 @@ fn look(world: &dyn World, folder: &Path, listing: &Listing, path: &str, role: R
             let names = root.map(|it| seen.entries(it)).unwrap_or_default();
             let names: BTreeSet<String> = names.into_iter().map(|(name, _)| name).collect();
             found.set_to = code::environments_in(path, text);
-            found.image = (!names.is_empty()).then(|| Image { path: path.to_owned(), names });
+            let refers = code::refers_of_image(text);
+            found.image =
+                (!names.is_empty()).then(|| Image { path: path.to_owned(), names, refers });
         }
         Role::Package => {
             let (seen, fault) = Seen::read(text, Format::named("json").unwrap_or(Format::TOML));
@@ -422,7 +424,13 @@ fn settings(
     found: &mut InFile,
 ) {
     let is_yaml = format.has_documents();
-    if is_yaml && text.contains("kind:") && text.contains("apiVersion:") {
+    if is_yaml && text.contains("jobs:") && text.contains("steps:") {
+        structure(path, text, Role::Workflow, found);
+        if found.workflow.is_some() {
+            return;
+        }
+    }
+    if is_yaml && text.contains("kind:") && text.contains("metadata:") {
         let (seen, fault) = Seen::read(text, format);
         if let Some((line, why)) = fault {
             found.left.push(Left { spot: Spot::new(path, line), why });

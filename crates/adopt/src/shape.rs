@@ -138,6 +138,13 @@ pub(crate) fn shape(text: &str, format: Format) -> Shape {
     shape.applies = applies(&seen, &roots);
     shape.marks = marks(text, &mut shape.refers);
     shape.head = head(text);
+    if format.name() == "ini" {
+        let has_comment = |line: &str| {
+            let is_comment = line.trim_start().starts_with([';', '#']);
+            !is_comment && line.contains('=') && (line.contains(" ; ") || line.contains(" # "))
+        };
+        shape.inline_comment = text.lines().position(has_comment).map(|at| at + 1);
+    }
     shape
 }
 
@@ -278,6 +285,10 @@ pub(crate) fn marks(text: &str, refers: &mut std::collections::BTreeSet<String>)
         note(&mut marks.posix, is(&POSIX));
         for found in POSIX.iter().flat_map(|it| it.captures_iter(line)) {
             let name = found.get(1).or(found.get(2)).map_or("", |name| name.as_str());
+            let whole = found.get(0).map_or("", |it| it.as_str());
+            if whole.trim_end_matches('}').ends_with(name) {
+                marks.bare.insert(name.to_owned());
+            }
             refers.insert(name.to_owned());
         }
     }

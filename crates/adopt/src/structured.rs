@@ -172,9 +172,6 @@ pub(crate) fn manifests(
     for root in &roots {
         let of = |way: &str| seen.at(*root, way).and_then(|it| seen.text(it)).map(str::to_owned);
         let (Some(kind), Some(name)) = (of("kind"), of("metadata.name")) else { continue };
-        if seen.get(*root, "apiVersion").is_none() {
-            continue;
-        }
         let data = seen
             .get(*root, "data")
             .filter(|it| seen.is_table(*it) && !seen.entries(*it).is_empty());

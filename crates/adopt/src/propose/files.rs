@@ -27,6 +27,7 @@ const GENERIC: [&str; 13] = [
 ];
 
 pub(super) fn of_files(seen: &Observations, families: &Families, draft: &mut Draft) {
+    let names = known_names(seen);
     for family in &families.families {
         let files: Vec<&SettingsFile> = family.files.iter().map(|it| &seen.settings[*it]).collect();
         if is_own(&files, draft) {
@@ -35,9 +36,9 @@ pub(super) fn of_files(seen: &Observations, families: &Families, draft: &mut Dra
         if is_dump(seen, family, &files, draft) {
             continue;
         }
-        let by_sections = sections(family, &files, &seen.settings, draft);
+        let by_sections = sections(family, &files, &seen.settings, &names, draft);
         if !by_sections {
-            let layer = of_family(seen, family, &files, draft);
+            let layer = of_family(seen, family, &files, &names, draft);
             draft.layers.extend(layer);
         }
     }
@@ -169,6 +170,7 @@ fn sections(
     family: &Family,
     files: &[&SettingsFile],
     beside: &[SettingsFile],
+    names: &BTreeSet<&str>,
     draft: &mut Draft,
 ) -> bool {
     let [file] = files else { return false };
@@ -209,12 +211,18 @@ fn sections(
             && folder(&other.path) == folder(&file.path)
             && inside.iter().any(|key| key.contains('.') && other.shape.keys.contains(key))
     });
-    let into = (!GENERIC.contains(&stem.as_str()) && !is_same).then(|| quoted_key(&stem));
-    let mut base = base_layer(file, &stem);
+    let is_alone = !beside.iter().any(|it| it.path != file.path && !it.format.has_variables());
+    let is_generic = GENERIC.contains(&stem.as_str());
+    let into = (!is_generic && !is_same && !is_alone).then(|| quoted_key(&stem));
+    let mut base = base_layer(file, &stem, names);
     base.reads = format!("file = {}", quoted(&file.path));
     base.fields.extend(into.map(|into| format!("into = {}", quoted(&into))));
+    inherits(file, &mut base);
     for table in others {
         let keys = &file.shape.keys;
+        if table == "DEFAULT" && base.has("inherit") {
+            continue;
+        }
         let is_empty = !keys.iter().any(|key| key.starts_with(&format!("{table}.")));
         if is_shared(table) && !file.shape.merges && !is_empty {
             let mut shared = base.clone();
@@ -256,6 +264,21 @@ fn sections(
     true
 }
 
+/// What INI files have: a section that every other one builds on, and comments behind values.
+fn inherits(file: &SettingsFile, layer: &mut Layer) {
+    if file.format.name() != "ini" {
+        return;
+    }
+    if file.shape.tables.iter().any(|it| it == "DEFAULT") {
+        layer.because.push(format!("{}: the keys of DEFAULT apply in every section.", file.path));
+        layer.fields.push("inherit = \"DEFAULT\"".to_owned());
+    }
+    if let Some(line) = file.shape.inline_comment {
+        layer.because.push(format!("{}:{line}: a comment follows a value.", file.path));
+        layer.fields.push("inline_comments = true".to_owned());
+    }
+}
+
 /// The keys below some tables.
 fn below(keys: &BTreeSet<String>, tables: &[String]) -> BTreeSet<String> {
     let below = |key: &String| {
@@ -278,10 +301,10 @@ fn stem(path: &str) -> String {
 }
 
 /// A layer of one file, without what it is for.
-fn base_layer(file: &SettingsFile, name: &str) -> Layer {
+fn base_layer(file: &SettingsFile, name: &str, names: &BTreeSet<&str>) -> Layer {
     let mut layer =
         Layer { name: as_name(name), files: vec![file.path.clone()], ..Layer::default() };
-    references(&mut layer, &[file]);
+    references(&mut layer, &[file], names);
     layer
 }
 
@@ -290,6 +313,7 @@ fn of_family(
     seen: &Observations,
     family: &Family,
     files: &[&SettingsFile],
+    names: &BTreeSet<&str>,
     draft: &mut Draft,
 ) -> Option<Layer> {
     let first = files.first()?;
@@ -339,11 +363,8 @@ fn of_family(
         layer.fields.push("local = true".to_owned());
     }
     documents(files, &mut layer, draft);
-    if first.format.name() == "ini" && first.shape.tables.iter().any(|it| it == "DEFAULT") {
-        layer.because.push(format!("{}: the keys of DEFAULT apply in every section.", first.path));
-        layer.fields.push("inherit = \"DEFAULT\"".to_owned());
-    }
-    references(&mut layer, files);
+    inherits(first, &mut layer);
+    references(&mut layer, files, names);
     if is_module {
         layer.fields.push("format = \"module\"".to_owned());
         layer.because.push(
@@ -439,11 +460,14 @@ fn documents(files: &[&SettingsFile], layer: &mut Layer, draft: &mut Draft) {
                 .fields
                 .push(format!("document = {{ at = {}, axis = \"environment\" }}", quoted(key)));
             layer.axes.push("environment".to_owned());
+            let mut words = words.clone();
+            words.sort();
+            words.dedup();
             let axis = draft.axis("environment");
             axis.because.push(format!("{}: documents for {}", file.path, words.join(", ")));
             for word in words {
-                if !axis.allowed.contains(word) {
-                    axis.allowed.push(word.clone());
+                if !axis.allowed.contains(&word) {
+                    axis.allowed.push(word);
                 }
             }
         }
@@ -458,7 +482,7 @@ fn documents(files: &[&SettingsFile], layer: &mut Layer, draft: &mut Draft) {
 }
 
 /// How the values of files refer to others.
-fn references(layer: &mut Layer, files: &[&SettingsFile]) {
+fn references(layer: &mut Layer, files: &[&SettingsFile], names: &BTreeSet<&str>) {
     let first = |of: fn(&Marks) -> Option<usize>| {
         files.iter().find_map(|file| Some(format!("{}:{}", file.path, of(&file.shape.marks)?)))
     };
@@ -483,12 +507,39 @@ fn references(layer: &mut Layer, files: &[&SettingsFile]) {
         if is_own {
             return;
         }
-        layer.because.push(format!("{spot}: references are written as in a shell."));
-        layer.fields.push("references = \"posix\"".to_owned());
-        if !is_env {
-            layer.fields.push("lookup = [\"process\", \"weaker\"]".to_owned());
+        let unknown = files.iter().flat_map(|file| &file.shape.marks.bare);
+        let unknown = unknown.filter(|name| !names.contains(name.as_str())).min();
+        match (unknown, is_env) {
+            (None, _) => {
+                layer.because.push(format!("{spot}: references are written as in a shell."));
+                layer.fields.push("references = \"posix\"".to_owned());
+                if !is_env {
+                    layer.fields.push("lookup = [\"process\", \"weaker\"]".to_owned());
+                }
+            }
+            (Some(name), true) => layer.because.push(format!(
+                "{spot}: {name} is set nowhere, so that a $ without braces is read as it is."
+            )),
+            (Some(name), false) => {
+                layer.because.push(format!(
+                    "{spot}: nothing in the repository sets {name}, which a value refers to."
+                ));
+                layer.fields.push("elsewhere = [\"${*}\"]".to_owned());
+            }
         }
     }
+}
+
+/// The variables that something in the repository sets or reads.
+fn known_names(seen: &Observations) -> BTreeSet<&str> {
+    let files = seen.settings.iter().filter(|file| file.format.has_variables());
+    let mut names: BTreeSet<&str> =
+        files.flat_map(|file| file.shape.keys.iter().map(String::as_str)).collect();
+    names.extend(seen.set.iter().map(String::as_str));
+    names.extend(seen.images.iter().flat_map(|it| it.names.iter().map(String::as_str)));
+    names.extend(seen.scripts.iter().flat_map(|it| it.assigns.keys().map(String::as_str)));
+    names.extend(seen.code.reads.iter().map(|it| it.name.as_str()));
+    names
 }
 
 /// Whether names of a file are paths.

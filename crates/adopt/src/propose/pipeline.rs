@@ -38,6 +38,7 @@ pub(super) fn workflows(seen: &Observations, draft: &mut Draft) {
             fields: vec![
                 "names = \"variables\"".to_owned(),
                 "elsewhere = [\"${{ * }}\"]".to_owned(),
+                "references = false".to_owned(),
                 "optional = true".to_owned(),
             ],
             axes: vec!["workflow".to_owned()],

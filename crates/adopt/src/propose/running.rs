@@ -74,15 +74,22 @@ pub(super) fn images(seen: &Observations, draft: &mut Draft) {
             reads: format!("file = {}", quoted(&image.path)),
             files: vec![image.path.clone()],
             because: vec![format!(
-                "{}: sets {} variables in the image.",
+                "{}: sets {} in the image.",
                 image.path,
-                image.names.len()
+                counted(image.names.len(), "variable")
             )],
             ..Layer::default()
         };
         let format = justwhy_formats::Format::of_path(&image.path);
         if !format.is_some_and(justwhy_formats::Format::has_stages) {
             layer.fields.push("format = \"containerfile\"".to_owned());
+        }
+        if !image.refers.is_empty() {
+            // What is given while an image is built is not known.
+            match image.refers.is_subset(&image.names) {
+                true => layer.fields.push("references = \"posix\"".to_owned()),
+                false => layer.fields.push("elsewhere = [\"$*\"]".to_owned()),
+            }
         }
         let of_axis = draft
             .axes

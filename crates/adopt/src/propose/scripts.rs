@@ -120,7 +120,10 @@ fn order(script: &Script, draft: &Draft) -> Vec<(usize, usize)> {
         let wanted = as_pattern(&sourced.text);
         let found = draft.layers.iter().position(|layer| {
             let is_env = layer.rank.0 == rank::ENV || layer.rank.0 == rank::DEFAULTS;
-            is_env && layer.files.iter().any(|file| is_meant(&script.path, file, &wanted))
+            // What is filled in is an axis.
+            is_env
+                && layer.axes.is_empty() != wanted.contains('*')
+                && layer.files.iter().any(|file| is_meant(&script.path, file, &wanted))
         });
         if let Some(layer) = found.filter(|it| order.iter().all(|(known, _)| known != it)) {
             order.push((layer, sourced.line));
