@@ -150,7 +150,7 @@ pub(super) fn composes(seen: &Observations, draft: &mut Draft) {
         add_services(draft, &names, format!("{}: services {}", compose.path, names.join(", ")));
         env_files(seen, compose, level, environment.as_deref(), draft);
         for written in [Written::Table, Written::Pairs] {
-            let layer = variables(compose, written, level, environment.as_deref());
+            let layer = variables(seen, compose, written, level, environment.as_deref());
             draft.layers.extend(layer);
         }
         filled_in(seen, compose, draft);
@@ -244,6 +244,7 @@ fn env_files(
 
 /// Variables that a compose file sets itself.
 fn variables(
+    seen: &Observations,
     compose: &Compose,
     written: Written,
     level: u32,
@@ -280,11 +281,32 @@ fn variables(
     if compose.marks.posix.is_some() || compose.marks.colon.is_some() {
         layer.fields.push("references = \"posix\"".to_owned());
         layer.fields.push("lookup = [\"process\", \"weaker\"]".to_owned());
+        let elsewhere = unclear(seen, compose);
+        if !elsewhere.is_empty() {
+            layer.because.push(format!(
+                "{} are not in the env file beside it, but in others that it is not filled in from.",
+                elsewhere.join(", ")
+            ));
+            let patterns = elsewhere.iter().flat_map(|it| [format!("${it}*"), format!("${{{it}*")]);
+            layer.fields.push(format!("elsewhere = {}", list(&patterns.collect::<Vec<_>>())));
+        }
     }
     if level == 1 {
         layer.because.push("It is always laid over the file that it is called after.".to_owned());
     }
     Some(layer)
+}
+
+/// Names to which a compose file refers that it is not filled in with, although something weaker sets them.
+fn unclear(seen: &Observations, compose: &Compose) -> Vec<String> {
+    let path = beside(&compose.path, ".env").unwrap_or_default();
+    let of = |is_beside: bool, name: &String| {
+        let mut files = seen.settings.iter().filter(|file| file.format.has_variables());
+        files.any(|file| (file.path == path) == is_beside && file.shape.keys.contains(name))
+    };
+    let in_image = |name: &String| seen.images.iter().any(|it| it.names.contains(name));
+    let is_unclear = |name: &&String| !of(true, name) && (of(false, name) || in_image(name));
+    compose.refers.iter().filter(is_unclear).cloned().collect()
 }
 
 /// The env file beside a compose file fills in its `${…}`, and is nothing that containers are given.

@@ -1,0 +1,3 @@
+const mode = process.env.MODE || "production";
+const port = process.env.PORT || 8080;
+serve(mode, port);

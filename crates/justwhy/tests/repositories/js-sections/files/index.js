@@ -1,0 +1,3 @@
+const environment = process.env.NODE_ENV || "development";
+const database = require("./config/database.js")[environment];
+const features = require("./config/features.json");

@@ -1,0 +1,5 @@
+import os
+from dotenv import load_dotenv
+
+load_dotenv()
+text = os.path.expandvars(open("app.yaml").read())
