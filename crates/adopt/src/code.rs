@@ -166,20 +166,6 @@ pub(crate) fn script(path: &str, text: &str) -> Script {
     script
 }
 
-/// The names to which the variables of an image refer.
-pub(crate) fn refers_of_image(text: &str) -> BTreeSet<String> {
-    let mut refers = BTreeSet::new();
-    let mut is_inside = false;
-    for line in text.lines() {
-        let first = line.split_whitespace().next().unwrap_or_default();
-        if is_inside || first.eq_ignore_ascii_case("ENV") {
-            crate::shape::marks(line, &mut refers);
-            is_inside = line.trim_end().ends_with('\\');
-        }
-    }
-    refers
-}
-
 static SETS: LazyLock<Option<Regex>> = LazyLock::new(|| {
     Regex::new(r#"\b([A-Z][A-Z0-9_]{2,})\s*[:=]\s*["']?(?:\$\{\w+:?-)?([a-z][a-z-]{1,20})["'}]?\s*(?:$|[;&\s])"#).ok()
 });

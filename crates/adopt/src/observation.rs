@@ -215,8 +215,6 @@ pub(crate) struct Container {
 pub(crate) struct Image {
     pub(crate) path: String,
     pub(crate) names: BTreeSet<String>,
-    /// Names that the values of its variables refer to.
-    pub(crate) refers: BTreeSet<String>,
 }
 
 /// A shell script.

@@ -6,7 +6,7 @@ use crate::meant;
 use crate::observation::{
     Compose, Image, Left, Manifest, Observations, Script, SettingsFile, Spot, Workflow,
 };
-use crate::shape::{Seen, shape};
+use crate::shape::{Seen, are_environments, shape};
 use crate::structured;
 use crate::words::{is_environment, is_sample_ending, is_shared};
 use justwhy_code::is_sample;
@@ -353,9 +353,7 @@ fn look(world: &dyn World, folder: &Path, listing: &Listing, path: &str, role: R
             let names = root.map(|it| seen.entries(it)).unwrap_or_default();
             let names: BTreeSet<String> = names.into_iter().map(|(name, _)| name).collect();
             found.set_to = code::environments_in(path, text);
-            let refers = code::refers_of_image(text);
-            found.image =
-                (!names.is_empty()).then(|| Image { path: path.to_owned(), names, refers });
+            found.image = (!names.is_empty()).then(|| Image { path: path.to_owned(), names });
         }
         Role::Package => {
             let (seen, fault) = Seen::read(text, Format::named("json").unwrap_or(Format::TOML));
@@ -378,17 +376,24 @@ fn is_module(path: &str, set: &str) -> bool {
     let is_named = |word: &str| matches!(word, "settings" | "config" | "configuration" | "conf");
     let last = folder.rsplit('/').next().unwrap_or_default();
     let first = stem.split(['-', '_']).next().unwrap_or(stem);
-    matches!(set, "python" | "node")
-        && (is_named(first) || is_named(last) && (is_environment(stem) || is_shared(stem)))
+    matches!(set, "python" | "node") && (is_named(first) || is_named(last))
 }
 
 /// A settings module: more than half of what it has is written in it.
 fn module(path: &str, text: &str, found: &mut InFile) {
     let Some(format) = Format::of_path(path) else { return };
     let shape = shape(text, format);
-    const FEWEST: usize = 1;
+    let (folder, name) = path.rsplit_once('/').unwrap_or(("", path));
+    let stem = name.split('.').next().unwrap_or(name);
+    let is_called_so = !matches!(
+        folder.rsplit('/').next(),
+        Some("config" | "settings" | "conf" | "configuration")
+    ) || is_environment(stem)
+        || is_shared(stem)
+        || matches!(stem, "settings" | "config");
+    let has_sections = are_environments(shape.tables.iter().map(String::as_str));
     let read = shape.keys.len().saturating_sub(shape.unread);
-    if shape.fault.is_none() && read >= FEWEST && read > shape.unread {
+    if shape.fault.is_none() && read > shape.unread && (is_called_so || has_sections) {
         found.is_hinted = true;
         found.settings =
             Some(SettingsFile { path: path.to_owned(), format, is_ignored: false, shape });

@@ -369,7 +369,7 @@ impl Reader {
             Names::Variables(Naming {
                 prefix: prefix.clone(),
                 nest: nest.clone(),
-                claims: if kind == Kind::Code { Claims::Own } else { Claims::Known },
+                claims: Claims::Own,
             })
         });
         layer.empty = declared.empty;

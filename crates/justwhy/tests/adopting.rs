@@ -153,7 +153,7 @@ fn what_is_proposed_answers_as_the_programs_themselves() {
     println!("{told}\n{exact} of {all}");
     assert!(false_answers.is_empty(), "answered falsely:\n{}", false_answers.concat());
     assert!(exact * 10 >= all * 9, "{exact} of {all}\n{told}");
-    assert_snapshot!("adopting_facts", told);
+    named(|| assert_snapshot!("adopting_facts", told));
 }
 
 /// Everything that a command over the whole project prints must be an answer, not a failure.
@@ -212,9 +212,17 @@ fn env_files(folder: &Path) -> Vec<(String, String)> {
 #[test]
 fn the_proposal_is_a_file_with_the_evidence_for_every_line() {
     let place = place(&repository("node"));
-    assert_snapshot!("adopting_node", place.run(&["adopt"]).all());
+    named(|| assert_snapshot!("adopting_node", place.run(&["adopt"]).all()));
     let place = self::place(&repository("compose"));
-    assert_snapshot!("adopting_compose", place.run(&["adopt"]).all());
+    named(|| assert_snapshot!("adopting_compose", place.run(&["adopt"]).all()));
+}
+
+/// Snapshots without the name of the temporary folder.
+fn named(test: impl FnOnce()) {
+    let mut settings = insta::Settings::clone_current();
+    settings.add_filter(r"\.tmp\w{6}", "[name]");
+    settings.set_prepend_module_to_snapshot(false);
+    settings.bind(test);
 }
 
 fn repository(name: &str) -> PathBuf {
@@ -225,7 +233,7 @@ fn repository(name: &str) -> PathBuf {
 fn what_is_written_is_answered_from_at_once() {
     let place = place(&repository("rust"));
     let run = place.run(&["adopt", "--write"]);
-    common::settled(|| assert_snapshot!("adopting_write", run.all()));
+    named(|| assert_snapshot!("adopting_write", run.all()));
     let written = std::fs::read_to_string(place.path().join("justwhy.toml")).unwrap();
     assert!(run.stdout.contains("$ justwhy explain gauge.interval_s"), "{}", run.all());
 
@@ -334,7 +342,7 @@ fn update_adds_and_neither_removes_nor_changes() {
     let check = place.run(&["check"]);
     assert!(check.stdout.contains("justwhy adopt --update prints the change"), "{}", check.all());
     let diff = place.run(&["adopt", "--update"]);
-    assert_snapshot!("adopting_update", diff.all());
+    named(|| assert_snapshot!("adopting_update", diff.all()));
     assert_eq!(std::fs::read_to_string(place.path().join("justwhy.toml")).unwrap(), before);
 
     let run = place.run(&["adopt", "--update", "--write"]);

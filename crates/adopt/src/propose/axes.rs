@@ -103,6 +103,8 @@ pub(super) fn selectors(seen: &Observations, families: &Families, draft: &mut Dr
                 || last.eq_ignore_ascii_case(&axis.name);
             selector.score += u32::from(is_chooser);
         }
+        // What is only set somewhere chooses nothing.
+        all.retain(|name, _| is_read_by_something(seen, name));
         let best =
             all.iter().max_by_key(|(name, it)| (it.score, std::cmp::Reverse((*name).clone())));
         let Some((name, _)) = best.filter(|(_, it)| it.score >= 3) else {
@@ -115,6 +117,16 @@ pub(super) fn selectors(seen: &Observations, families: &Families, draft: &mut Dr
             choose(seen, &name, selector, number, draft);
         }
     }
+}
+
+/// Whether code, a script or an env file has a variable.
+fn is_read_by_something(seen: &Observations, name: &str) -> bool {
+    let mut sourced = seen.scripts.iter().flat_map(|it| &it.sourced);
+    let mut files = seen.settings.iter().filter(|file| file.format.has_variables());
+    seen.code.reads.iter().any(|read| read.name == name)
+        || seen.code.mentions.iter().any(|it| it.variable.as_deref() == Some(name))
+        || sourced.any(|it| it.text.contains(name))
+        || files.any(|file| file.shape.keys.contains(name))
 }
 
 fn undecided(axis: &mut Axis) {

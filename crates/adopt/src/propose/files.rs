@@ -1,7 +1,7 @@
 //! Layers of files of settings.
 
 use super::rank;
-use crate::draft::{Draft, Layer, counted, quoted};
+use crate::draft::{Draft, Layer, counted, list, quoted};
 use crate::family::{Families, Family};
 use crate::observation::{Left, Marks, Observations, SettingsFile, Spot};
 use crate::shape::are_environments;
@@ -507,27 +507,31 @@ fn references(layer: &mut Layer, files: &[&SettingsFile], names: &BTreeSet<&str>
         if is_own {
             return;
         }
-        let unknown = files.iter().flat_map(|file| &file.shape.marks.bare);
-        let unknown = unknown.filter(|name| !names.contains(name.as_str())).min();
-        match (unknown, is_env) {
-            (None, _) => {
-                layer.because.push(format!("{spot}: references are written as in a shell."));
-                layer.fields.push("references = \"posix\"".to_owned());
-                if !is_env {
-                    layer.fields.push("lookup = [\"process\", \"weaker\"]".to_owned());
-                }
-            }
-            (Some(name), true) => layer.because.push(format!(
-                "{spot}: {name} is set nowhere, so that a $ without braces is read as it is."
-            )),
-            (Some(name), false) => {
-                layer.because.push(format!(
-                    "{spot}: nothing in the repository sets {name}, which a value refers to."
-                ));
-                layer.fields.push("elsewhere = [\"${*}\"]".to_owned());
-            }
+        let bare = files.iter().flat_map(|file| &file.shape.marks.bare);
+        let unknown: BTreeSet<&String> =
+            bare.filter(|name| !names.contains(name.as_str())).collect();
+        let shown = unknown.iter().map(|it| it.as_str()).collect::<Vec<_>>().join(", ");
+        if is_env && !unknown.is_empty() {
+            layer.because.push(format!(
+                "{spot}: nothing sets {shown}, so that a $ without braces is read as it is."
+            ));
+            return;
+        }
+        layer.because.push(format!("{spot}: references are written as in a shell."));
+        layer.fields.push("references = \"posix\"".to_owned());
+        if !is_env {
+            layer.fields.push("lookup = [\"process\", \"weaker\"]".to_owned());
+        }
+        if !unknown.is_empty() {
+            layer.because.push(format!("Nothing in the repository sets {shown}."));
+            layer.fields.push(format!("elsewhere = {}", list(&patterns(unknown.into_iter()))));
         }
     }
+}
+
+/// What matches strings that refer to one of some names.
+pub(super) fn patterns<'n>(names: impl Iterator<Item = &'n String>) -> Vec<String> {
+    names.flat_map(|it| [format!("${it}"), format!("${{{it}*}}")]).collect()
 }
 
 /// The variables that something in the repository sets or reads.

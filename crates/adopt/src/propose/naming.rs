@@ -36,6 +36,11 @@ pub(super) fn of_variables(seen: &Observations, draft: &mut Draft) {
             .filter(|it| !it.is_key && is_variable(&it.name))
             .map(|it| it.name.clone()),
     );
+    // What a file of keys refers to is no other name of its keys.
+    let refers = seen.settings.iter().filter(|file| !file.format.has_variables());
+    for name in refers.flat_map(|file| &file.shape.refers) {
+        variables.remove(name);
+    }
     mixed_spelling(draft);
     if keys.is_empty() || variables.is_empty() {
         draft.naming.push(match keys.is_empty() {

@@ -84,13 +84,6 @@ pub(super) fn images(seen: &Observations, draft: &mut Draft) {
         if !format.is_some_and(justwhy_formats::Format::has_stages) {
             layer.fields.push("format = \"containerfile\"".to_owned());
         }
-        if !image.refers.is_empty() {
-            // What is given while an image is built is not known.
-            match image.refers.is_subset(&image.names) {
-                true => layer.fields.push("references = \"posix\"".to_owned()),
-                false => layer.fields.push("elsewhere = [\"$*\"]".to_owned()),
-            }
-        }
         let of_axis = draft
             .axes
             .iter()
@@ -287,8 +280,8 @@ fn variables(
                 "{} are not in the env file beside it, but in others that it is not filled in from.",
                 elsewhere.join(", ")
             ));
-            let patterns = elsewhere.iter().flat_map(|it| [format!("${it}*"), format!("${{{it}*")]);
-            layer.fields.push(format!("elsewhere = {}", list(&patterns.collect::<Vec<_>>())));
+            let patterns = super::files::patterns(elsewhere.iter());
+            layer.fields.push(format!("elsewhere = {}", list(&patterns)));
         }
     }
     if level == 1 {

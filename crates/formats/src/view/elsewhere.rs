@@ -17,11 +17,12 @@ pub(super) type Place = Span;
 const MOST_SHOWN: usize = 80;
 
 impl Filled {
-    /// A pattern that begins and ends with something else than `*`; why it is none.
+    /// A pattern that begins and ends with something else than `*`, or has none; why it is none.
     pub fn parse(text: &str) -> Result<Filled, &'static str> {
         let pieces: Vec<String> = text.split('*').map(|it| it.trim().to_owned()).collect();
         match pieces.as_slice() {
-            [_] => Err("expected `*` in the pattern, such as \"${{ * }}\""),
+            [only] if only.is_empty() => Err("empty pattern; for example \"${{ * }}\""),
+            [_] => Ok(Filled(pieces)),
             [first, .., last] if first.is_empty() || last.is_empty() => {
                 Err("the pattern must begin and end with the marks around what is filled in")
             }
