@@ -12,6 +12,8 @@ pub(crate) struct Axis {
     pub(crate) directories: Option<String>,
     /// The folder whose folders it names.
     pub(crate) folder: Option<String>,
+    /// Whether there are too many contexts to go through its values.
+    pub(crate) is_listed_only: bool,
     pub(crate) is_open: bool,
     pub(crate) default: Option<String>,
     /// Entries of `read`.
@@ -221,7 +223,18 @@ pub(crate) fn axis_text(axis: &Axis, out: &mut String) {
     }
     let _ = writeln!(out, "[[axis]]\nname = {}", quoted(&axis.name));
     let allowed = axis.directories.clone().unwrap_or_else(|| list(&axis.allowed));
-    let _ = writeln!(out, "allowed = {allowed}");
+    match axis.is_listed_only {
+        true => {
+            comment(
+                out,
+                "With its values there are too many contexts for check and grid to visit:",
+            );
+            comment(out, &format!("allowed = {allowed}"));
+        }
+        false => {
+            let _ = writeln!(out, "allowed = {allowed}");
+        }
+    }
     if axis.is_open {
         out.push_str("open = true\n");
     }

@@ -86,11 +86,14 @@ pub fn adopt(
 }
 
 fn about(seen: &observation::Observations) -> Vec<String> {
-    vec![
-        format!(
-            "Proposed by justwhy adopt from {}. Every line can be edited.",
-            draft::counted(seen.files, "file")
-        ),
+    let files = draft::counted(seen.files, "file");
+    let mut about = vec![
+        format!("Proposed by justwhy adopt from {files}. Every line can be edited."),
         "Layers are listed weakest first: a later one overrides an earlier one.".to_owned(),
-    ]
+    ];
+    if seen.samples > 0 {
+        let samples = draft::counted(seen.samples, "file");
+        about.push(format!("Not looked at: {samples} in folders of tests, samples and documents."));
+    }
+    about
 }

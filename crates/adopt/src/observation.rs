@@ -52,6 +52,8 @@ pub(crate) struct Observations {
     pub(crate) left: Vec<Left>,
     /// How many files were looked at.
     pub(crate) files: usize,
+    /// How many files that could be settings are in folders of tests and samples.
+    pub(crate) samples: usize,
 }
 
 /// Something that was seen and cannot be carried.

@@ -9,7 +9,7 @@ use crate::observation::{
 use crate::shape::{Seen, are_environments, shape};
 use crate::structured;
 use crate::words::{is_environment, is_sample_ending, is_shared};
-use justwhy_code::is_sample;
+use justwhy_code::{is_sample, is_sample_folder};
 use justwhy_core::parallel;
 use justwhy_formats::{Format, decode};
 use justwhy_project::{ReadProblem, World};
@@ -233,6 +233,11 @@ pub(crate) fn observe(
     let mut wanted: Vec<(&str, Role)> = Vec::new();
     for path in &listing.files {
         let Some(role) = role(path) else { continue };
+        // What tests and samples have is not what the program of the repository gets.
+        if path.rsplit_once('/').is_some_and(|(folder, _)| is_sample_folder(folder)) {
+            seen.samples += usize::from(!matches!(role, Role::Code(_) | Role::Script));
+            continue;
+        }
         if let Role::Code(_) = role {
             let ending = path.rsplit_once('.').map_or("", |(_, ending)| ending);
             seen.code.endings.entry(ending.to_owned()).or_default().push(path.clone());

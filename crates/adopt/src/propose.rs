@@ -5,14 +5,19 @@ use crate::family::{Families, families};
 use crate::observation::{Left, Observations, Spot};
 use files::of_files;
 
+mod apart;
 mod axes;
 mod code;
 mod files;
+mod finish;
 mod naming;
 mod order;
+mod own;
 mod pipeline;
+mod references;
 mod running;
 mod scripts;
+mod sections;
 
 /// The places in the order of precedence, weakest first: an image, what holds everywhere, what holds for some,
 /// this machine, what runs it, and last what was typed.
@@ -58,11 +63,11 @@ pub(crate) fn propose(name: &str, seen: &Observations) -> Draft {
     scripts::process(&mut draft);
     naming::of_variables(seen, &mut draft);
     axes::selectors(seen, &families, &mut draft);
-    files::heads(seen, &mut draft);
+    finish::heads(seen, &mut draft);
     axes::unused(&mut draft);
     samples(seen, &families, &mut draft);
-    files::allow_gaps(&mut draft);
-    files::leave_out_broken(seen, &mut draft);
+    finish::allow_gaps(&mut draft);
+    finish::leave_out_broken(seen, &mut draft);
     draft.left.extend(seen.left.iter().cloned());
     draft.left.sort();
     draft.left.dedup();

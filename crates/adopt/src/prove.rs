@@ -95,6 +95,7 @@ fn refuse(draft: &mut Draft, file: &str, text: &str, error: &Error) -> bool {
         (Some(source), Some(line)) if source == file => refuse_line(draft, text, line, &why),
         (Some(source), _) => refuse_file(draft, &source, &why),
         (None, _) => match error.message() {
+            _ if error.code() == "limit" => open_axis(draft),
             message => {
                 let named = draft.layers.iter().find(|it| {
                     it.refused.is_none()
@@ -105,6 +106,17 @@ fn refuse(draft: &mut Draft, file: &str, text: &str, error: &Error) -> bool {
             }
         },
     }
+}
+
+/// Opens the axis with the most values, so that commands over many contexts do not go through it.
+fn open_axis(draft: &mut Draft) -> bool {
+    let closed =
+        draft.axes.iter_mut().filter(|axis| !axis.allowed.is_empty() && !axis.is_listed_only);
+    let most = closed.max_by_key(|axis| (axis.name != "environment", axis.allowed.len()));
+    let Some(axis) = most else { return false };
+    axis.is_listed_only = true;
+    axis.is_open = true;
+    true
 }
 
 /// What is wrong, with its place; a message never has a value in it.

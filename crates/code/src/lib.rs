@@ -21,6 +21,6 @@ mod words;
 
 pub use finder::{Finder, Mention, Name, NameKind, is_read};
 pub use reads::{Fallback, Read, ReadSet, Reading, named_sets};
-pub use sample::is_sample;
+pub use sample::{is_sample, is_sample_folder};
 pub use syntax::{Piece, Pieces, Syntax};
 pub use values::{Values, is_distinctive, is_distinctive_secret};

@@ -42,7 +42,7 @@ pub fn is_sample(path: &str) -> bool {
 }
 
 /// Whether what is in a folder is all that.
-pub(crate) fn is_sample_folder(folder: &str) -> bool {
+pub fn is_sample_folder(folder: &str) -> bool {
     const FOLDERS: [&str; 28] = [
         "test",
         "tests",

@@ -280,7 +280,7 @@ fn variables(
                 "{} are not in the env file beside it, but in others that it is not filled in from.",
                 elsewhere.join(", ")
             ));
-            let patterns = super::files::patterns(elsewhere.iter());
+            let patterns = super::references::patterns(elsewhere.iter());
             layer.fields.push(format!("elsewhere = {}", list(&patterns)));
         }
     }
