@@ -26,6 +26,18 @@ pub(crate) struct Axis {
     pub(crate) instead: Vec<String>,
 }
 
+impl Axis {
+    /// Lets it have these values too.
+    pub(crate) fn allow<S: AsRef<str>>(&mut self, values: &[S], because: String) {
+        self.because.push(because);
+        for value in values.iter().map(AsRef::as_ref) {
+            if !self.allowed.iter().any(|it| it == value) {
+                self.allowed.push(value.to_owned());
+            }
+        }
+    }
+}
+
 /// A proposed layer.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Layer {

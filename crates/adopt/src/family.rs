@@ -154,11 +154,19 @@ fn alone_is_no_family(patterns: &mut BTreeMap<Vec<String>, Vec<Way>>) {
     for ways in patterns.values() {
         all.extend(ways.iter().filter_map(|way| way.environment.clone()));
     }
+    // Beside what holds everywhere, one environment is one of several that are to come.
+    let has_shared = |parts: &[String]| {
+        patterns.keys().any(|other| {
+            let (name, folder) = other.split_last().map_or(("", &[][..]), |(name, it)| (name, it));
+            folder == &parts[..parts.len() - 1] && words::is_shared(stem(name))
+        })
+    };
     let is_family = all.len() > 1
         || patterns.keys().any(|parts| {
-            // Beside what holds everywhere, one environment is one of several that are to come.
             let name = parts.last().map_or("", String::as_str);
-            name.starts_with('.') || name.contains('{')
+            let is_in_folder = !name.contains('{') && parts.iter().any(|part| part.contains('{'));
+            let is_part = name.contains('{') && stem(name) != "{environment}";
+            is_in_folder || is_part || name.contains('{') && has_shared(parts)
         });
     if is_family {
         return;
@@ -216,19 +224,40 @@ fn spell(patterns: &mut BTreeMap<Vec<String>, Vec<Way>>, found: &mut Families) {
     }
 }
 
-/// Looks for a second part that varies: a folder, or the name of a file among others in a folder.
-fn across(
-    files: &[SettingsFile],
-    groups: &[(Vec<String>, Vec<Way>)],
-    mentions: &[Mention],
-    second: &mut BTreeMap<usize, (String, usize)>,
-    found: &mut Families,
-) {
-    let mut by_hole: BTreeMap<(bool, usize, Vec<String>), Vec<usize>> = BTreeMap::new();
+/// Paths that differ in one part only.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord)]
+struct Hole {
+    /// Whether that part is the name of the file, rather than a folder.
+    is_name: bool,
+    /// The place of the part.
+    at: usize,
+    /// The path with `*` in its place.
+    holed: Vec<String>,
+}
+
+impl Hole {
+    /// The folder that the part is in.
+    fn above(&self) -> &str {
+        self.at.checked_sub(1).and_then(|at| self.holed.get(at)).map_or("", String::as_str)
+    }
+
+    /// What comes before the part.
+    fn before(&self) -> String {
+        self.holed[..self.at].join("/")
+    }
+
+    /// What a path has in that place, without the ending of a name.
+    fn value<'p>(&self, parts: &'p [String]) -> &'p str {
+        if self.is_name { stem(&parts[self.at]) } else { &parts[self.at] }
+    }
+}
+
+/// The paths that differ in one part, folders before names and larger groups before smaller ones.
+fn holes(groups: &[(Vec<String>, Vec<Way>)]) -> Vec<(Hole, Vec<usize>)> {
+    let mut holes: BTreeMap<Hole, Vec<usize>> = BTreeMap::new();
     for (number, (parts, _)) in groups.iter().enumerate() {
-        for at in 0..parts.len() {
+        for (at, part) in parts.iter().enumerate() {
             let is_name = at + 1 == parts.len();
-            let part = &parts[at];
             if part.contains('{') || words::is_shared(stem(part)) {
                 continue;
             }
@@ -237,79 +266,95 @@ fn across(
                 true => format!("*{}", ending(part)),
                 false => "*".to_owned(),
             };
-            let value = if is_name { stem(part) } else { part };
-            if is_value(value) && !value.starts_with('.') && !part.starts_with('.') {
-                by_hole.entry((is_name, at, holed)).or_default().push(number);
+            let hole = Hole { is_name, at, holed };
+            if is_value(hole.value(parts)) && !part.starts_with('.') {
+                holes.entry(hole).or_default().push(number);
             }
         }
     }
-    let mut groups_of: Vec<((bool, usize, Vec<String>), Vec<usize>)> =
-        by_hole.into_iter().collect();
-    // Folders before names, and larger groups before smaller ones.
-    groups_of.sort_by_key(|((is_name, ..), members)| (*is_name, std::cmp::Reverse(members.len())));
-    let mut known: BTreeMap<(String, usize), (String, BTreeSet<String>)> = BTreeMap::new();
+    let mut holes: Vec<(Hole, Vec<usize>)> = holes.into_iter().collect();
+    holes.sort_by_key(|(hole, members)| (hole.is_name, std::cmp::Reverse(members.len())));
+    holes
+}
+
+/// Looks for a second part that varies: a folder, or the name of a file among others in a folder.
+fn across(
+    files: &[SettingsFile],
+    groups: &[(Vec<String>, Vec<Way>)],
+    mentions: &[Mention],
+    second: &mut BTreeMap<usize, (String, usize)>,
+    found: &mut Families,
+) {
+    // The axis of the folders at a place, with their names.
+    let mut known: BTreeMap<(String, usize), (String, BTreeSet<&str>)> = BTreeMap::new();
+    let holes = holes(groups);
     // What is alike makes a family, and that may make others one.
-    let again = groups_of.clone();
-    for ((is_name, at, holed), members) in groups_of.into_iter().chain(again) {
-        let members: Vec<usize> =
-            members.into_iter().filter(|it| !second.contains_key(it)).collect();
-        let before = holed[..at].join("/");
-        let parts: BTreeSet<String> = members.iter().map(|it| groups[*it].0[at].clone()).collect();
-        let is_known = !is_name
-            && known.get(&(before.clone(), at)).is_some_and(|(_, all)| parts.is_subset(all));
-        let above = at.checked_sub(1).and_then(|at| holed.get(at)).map_or("", String::as_str);
-        let is_plural = above.ends_with('s') && !is_kept_together(above);
-        let is_like = are_alike(files, groups, &members);
-        // Files beside each other are a family if their folder is called after what they are for.
-        let is_family = match is_name {
-            true => {
-                is_like
-                    && (is_plural && !above.contains('{')
-                        || put_in(mentions, &holed[at]).is_some()
-                        || members.iter().all(|it| words::is_region(stem(&groups[*it].0[at]))))
+    for (hole, members) in holes.iter().chain(&holes) {
+        let is_free = |it: &usize| !second.contains_key(it);
+        let members: Vec<usize> = members.iter().copied().filter(is_free).collect();
+        let parts: BTreeSet<&str> =
+            members.iter().map(|it| groups[*it].0[hole.at].as_str()).collect();
+        let place = (hole.before(), hole.at);
+        let same = known.get(&place).filter(|(_, all)| !hole.is_name && parts.is_subset(all));
+        let axis = match same {
+            _ if members.is_empty() => continue,
+            Some((axis, _)) => axis.clone(),
+            None if members.len() < 2 || !is_family(files, groups, mentions, hole, &members) => {
+                continue;
             }
-            false => {
-                members.first().is_some_and(|it| !is_kept_together(&groups[*it].0[at]))
-                    && (is_like || is_plural)
-            }
+            None => axis_of(groups, mentions, hole, &members),
         };
-        if members.is_empty() || !is_known && (members.len() < 2 || !is_family) {
-            continue;
-        }
-        let values: Vec<&str> = members
-            .iter()
-            .map(|it| groups[*it].0[at].as_str())
-            .map(|it| if is_name { stem(it) } else { it })
-            .collect();
-        let named =
-            put_in(mentions, &holed[at]).filter(|it| words::is_name(it) && it != "environment");
-        let axis = match singular(above) {
-            _ if values.iter().all(|it| words::is_region(it)) => "region".to_owned(),
-            _ if named.is_some() => named.unwrap_or_default(),
-            name if above.is_empty()
-                || above.contains('{')
-                || !words::is_name(&name)
-                || name == "environment" =>
-            {
-                "part".to_owned()
-            }
-            name => name,
-        };
-        let axis = match known.get(&(before.clone(), at)) {
-            Some((axis, _)) if is_known => axis.clone(),
-            _ => axis,
-        };
-        if !is_name {
-            let (_, all) = known
-                .entry((before.clone(), at))
-                .or_insert_with(|| (axis.clone(), BTreeSet::new()));
+        if !hole.is_name {
+            let (_, all) = known.entry(place).or_insert_with(|| (axis.clone(), BTreeSet::new()));
             all.extend(parts);
         }
-        found.folders.entry(axis.clone()).or_insert_with(|| holed[..at].join("/"));
-        for member in members {
-            second.insert(member, (axis.clone(), at));
+        found.folders.entry(axis.clone()).or_insert_with(|| hole.before());
+        second.extend(members.into_iter().map(|it| (it, (axis.clone(), hole.at))));
+    }
+}
+
+/// Whether files that differ in one part of their paths are variants of each other.
+fn is_family(
+    files: &[SettingsFile],
+    groups: &[(Vec<String>, Vec<Way>)],
+    mentions: &[Mention],
+    hole: &Hole,
+    members: &[usize],
+) -> bool {
+    let above = hole.above();
+    let is_plural = above.ends_with('s') && !is_kept_together(above);
+    let is_like = are_alike(files, groups, members);
+    let are_regions = || members.iter().all(|it| words::is_region(hole.value(&groups[*it].0)));
+    match hole.is_name {
+        // Files beside each other are a family if their folder is called after what they are for.
+        true => {
+            is_like
+                && (is_plural && !above.contains('{')
+                    || put_in(mentions, &hole.holed[hole.at]).is_some()
+                    || are_regions())
+        }
+        false => {
+            members.first().is_some_and(|it| !is_kept_together(&groups[*it].0[hole.at]))
+                && (is_like || is_plural)
         }
     }
+}
+
+/// What the axis of a family is called: by its values, by what code puts there, or by the folder.
+fn axis_of(
+    groups: &[(Vec<String>, Vec<Way>)],
+    mentions: &[Mention],
+    hole: &Hole,
+    members: &[usize],
+) -> String {
+    if members.iter().all(|it| words::is_region(hole.value(&groups[*it].0))) {
+        return "region".to_owned();
+    }
+    let is_free = |name: &String| words::is_name(name) && name != "environment";
+    let named = put_in(mentions, &hole.holed[hole.at]).filter(is_free);
+    let above = hole.above();
+    let of_folder = (!above.is_empty() && !above.contains('{')).then(|| singular(above));
+    named.or(of_folder.filter(is_free)).unwrap_or_else(|| "part".to_owned())
 }
 
 /// The name of what code puts into a part of a path: `region` of `envs/$env/$region.tfvars`.

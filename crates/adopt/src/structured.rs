@@ -38,12 +38,12 @@ pub(crate) fn compose(
         });
         let env_files =
             seen.get(service, "env_file").map(|at| env_files(seen, at)).unwrap_or_default();
-        let build = seen.get(service, "build").and_then(|at| match seen.text(at) {
-            Some(folder) => Some((folder.to_owned(), None)),
+        let build = seen.get(service, "build").map(|at| match seen.text(at) {
+            Some(folder) => (folder.to_owned(), None),
             None => {
                 let folder = seen.get(at, "context").and_then(|it| seen.text(it)).unwrap_or(".");
                 let file = seen.get(at, "dockerfile").and_then(|it| seen.text(it));
-                Some((folder.to_owned(), file.map(str::to_owned)))
+                (folder.to_owned(), file.map(str::to_owned))
             }
         });
         if let Some(command) = seen.get(service, "command").filter(|_| has_options(seen, service)) {

@@ -142,9 +142,7 @@ fn read_by(project: &Project, file: &str) -> ReadBy {
         let values = path.values_in(file).unwrap_or_default();
         let unknown = values.into_iter().find(|(axis, value)| {
             let axis = project.axis(axis);
-            axis.is_some_and(|it| {
-                !it.axis.open && !it.axis.allowed.iter().any(|allowed| *allowed == *value)
-            })
+            axis.is_some_and(|it| !it.axis.open && !it.axis.allowed.contains(value))
         });
         match unknown {
             None => return ReadBy::Layer(number),

@@ -1,5 +1,8 @@
 //! `adopt` on repositories of many kinds: what it proposes answers as the programs themselves would.
 
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on has failed")]
+#![allow(clippy::print_stdout, reason = "a run that fails prints what it came to")]
+
 mod common;
 
 use common::Place;
@@ -427,4 +430,35 @@ fn programs_get_the_proposal_as_json() {
     assert_eq!(answer["layers"], serde_json::json!(["tide", "local", "process"]));
     assert!(answer["project"].as_str().unwrap().contains("inherit = \"DEFAULT\""));
     assert!(!place.path().join("justwhy.toml").exists());
+}
+
+#[test]
+fn very_many_contexts_are_not_gone_through() {
+    let place = Place::new(&[]);
+    let many = |prefix: &str, count: usize| -> Vec<String> {
+        (0..count).map(|number| format!("{prefix}{number}")).collect()
+    };
+    for package in many("p", 40) {
+        place.file(&format!("packages/{package}/.env"), b"PORT=1\n");
+    }
+    for region in ["north", "south", "east", "west"] {
+        place.file(&format!("regions/{region}.yaml"), b"level: 1\n");
+    }
+    for environment in ["dev", "test", "staging", "production"] {
+        place.file(&format!("config/{environment}.yaml"), b"level: 1\n");
+    }
+    let services: String = many("s", 40)
+        .iter()
+        .map(|service| format!("  {service}:\n    environment: {{ LEVEL: info }}\n"))
+        .collect();
+    place.file("compose.yaml", format!("services:\n{services}").as_bytes());
+    let run = place.run(&["adopt", "--write"]);
+    assert_eq!(run.code, 0, "{}", run.all());
+    let text = std::fs::read_to_string(place.path().join("justwhy.toml")).unwrap();
+    assert!(text.contains("there are too many contexts"), "{text}");
+    assert!(place.run(&["check"]).code < 2);
+    let run = place.run(&["list", "port", "--in", "package=p7"]);
+    assert!(run.stdout.contains("packages/p7/.env:1:6"), "{}", run.all());
+    let run = place.run(&["list", "level", "--in", "service=s9,environment=dev"]);
+    assert!(run.stdout.contains("compose.yaml"), "{}", run.all());
 }

@@ -13,19 +13,14 @@ const MOST_SHOWN: usize = 12;
 pub(super) fn of_families(families: &Families, draft: &mut Draft) {
     for family in &families.families {
         for (name, values) in &family.values {
-            let axis = draft.axis(name);
-            axis.because.push(match values.as_slice() {
+            let because = match values.as_slice() {
                 [one] => format!("{}: a file for {one}", family.pattern),
                 values if values.len() > MOST_SHOWN => {
                     format!("{}: files for {} values", family.pattern, values.len())
                 }
                 values => format!("{}: files for {}", family.pattern, values.join(", ")),
-            });
-            for value in values {
-                if !axis.allowed.contains(value) {
-                    axis.allowed.push(value.clone());
-                }
-            }
+            };
+            draft.axis(name).allow(values, because);
         }
     }
     for (name, folder) in &families.folders {

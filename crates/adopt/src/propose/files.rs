@@ -96,33 +96,13 @@ fn of_family(
 ) -> Option<Layer> {
     let first = files.first()?;
     let is_env = first.format.has_variables();
-    let name = family.pattern.rsplit('/').next().unwrap_or(&family.pattern);
-    let words: Vec<String> =
-        name.split(['.', '-', '_', '{', '}']).map(str::to_ascii_lowercase).collect();
-    let has_shared = words.iter().any(|word| is_shared(word));
     let axes: Vec<String> = family.values.keys().cloned().collect();
     let is_ignored = files.iter().all(|file| file.is_ignored);
     let is_local = family.is_local;
     let is_module = first.format.name() == "module";
-    let minor = u32::from(is_local) + u32::from(is_module && !axes.is_empty());
-    let major = match (is_env, has_shared, axes.is_empty()) {
-        _ if is_module => rank::MODULE,
-        (true, true, _) => rank::DEFAULTS,
-        (true, ..) => rank::ENV,
-        (false, ..) if is_local => rank::LOCAL,
-        (false, true, true) => rank::DEFAULTS,
-        (false, _, true) => rank::SHARED,
-        (false, ..) => rank::VARYING,
-    };
-    // Of env files, a local one is usually stronger than that of an environment.
-    // What only parts the repository says nothing about strength.
-    let specific = match is_env {
-        true => usize::from(axes.iter().any(|it| it == "environment")) + usize::from(is_local) * 4,
-        false => axes.len() + usize::from(axes.iter().any(|it| it != "environment")),
-    };
     let mut layer = Layer {
         name: layer_name(&family.pattern, &axes, is_env),
-        rank: (major, specific, minor, family.pattern.clone()),
+        rank: rank_of(family, first, &axes),
         reads: format!("file = {}", quoted(&family.pattern)),
         files: files.iter().map(|file| file.path.clone()).collect(),
         axes: axes.clone(),
@@ -150,14 +130,7 @@ fn of_family(
                 .to_owned(),
         );
     }
-    let is_strict = files.iter().all(|file| file.shape.fault.is_none());
-    if !is_strict && ["env", "ini", "json", "properties"].contains(&first.format.name()) {
-        let broken = files.iter().find_map(|file| Some((file, file.shape.fault.as_ref()?)));
-        if let Some((file, (line, why))) = broken {
-            layer.because.push(format!("{}:{line}: {why}; read as most programs do.", file.path));
-        }
-        layer.fields.push("tolerant = true".to_owned());
-    }
+    tolerates(files, &mut layer);
     if files.iter().any(|file| !file.shape.keys.is_empty() && dotted(file)) {
         layer.because.push(format!("{}: names with dots are paths.", first.path));
         layer.fields.push("dotted = true".to_owned());
@@ -172,6 +145,42 @@ fn of_family(
         layer.because.push("It belongs to a chart: its templates take these values in.".to_owned());
     }
     Some(layer)
+}
+
+/// The place of a family in the order.
+fn rank_of(family: &Family, first: &SettingsFile, axes: &[String]) -> (u32, usize, u32, String) {
+    let (is_env, is_local) = (first.format.has_variables(), family.is_local);
+    let is_module = first.format.name() == "module";
+    let name = family.pattern.rsplit('/').next().unwrap_or(&family.pattern);
+    let has_shared = name.split(['.', '-', '_', '{', '}']).any(is_shared);
+    let major = match (is_env, has_shared, axes.is_empty()) {
+        _ if is_module => rank::MODULE,
+        (true, true, _) => rank::DEFAULTS,
+        (true, ..) => rank::ENV,
+        (false, ..) if is_local => rank::LOCAL,
+        (false, true, true) => rank::DEFAULTS,
+        (false, _, true) => rank::SHARED,
+        (false, ..) => rank::VARYING,
+    };
+    // Of env files, a local one is usually stronger than that of an environment; what only parts the repository
+    // makes none stronger.
+    let specific = match is_env {
+        true => usize::from(axes.iter().any(|it| it == "environment")) + usize::from(is_local) * 4,
+        false => axes.len() + usize::from(axes.iter().any(|it| it != "environment")),
+    };
+    let minor = u32::from(is_local) + u32::from(is_module && !axes.is_empty());
+    (major, specific, minor, family.pattern.clone())
+}
+
+/// Files that strict readers refuse are read as most programs do.
+fn tolerates(files: &[&SettingsFile], layer: &mut Layer) {
+    const TOLERANT: [&str; 4] = ["env", "ini", "json", "properties"];
+    let broken = files.iter().find_map(|file| Some((file, file.shape.fault.as_ref()?)));
+    let Some((file, (line, why))) = broken else { return };
+    if TOLERANT.contains(&file.format.name()) {
+        layer.because.push(format!("{}:{line}: {why}; read as most programs do.", file.path));
+        layer.fields.push("tolerant = true".to_owned());
+    }
 }
 
 /// What a layer is called: by the axes that vary, or by its file.
@@ -241,13 +250,8 @@ fn documents(files: &[&SettingsFile], layer: &mut Layer, draft: &mut Draft) {
             let mut words = words.clone();
             words.sort();
             words.dedup();
-            let axis = draft.axis("environment");
-            axis.because.push(format!("{}: documents for {}", file.path, words.join(", ")));
-            for word in words {
-                if !axis.allowed.contains(&word) {
-                    axis.allowed.push(word);
-                }
-            }
+            let because = format!("{}: documents for {}", file.path, words.join(", "));
+            draft.axis("environment").allow(&words, because);
         }
         None => {
             layer.because.push(format!(

@@ -82,13 +82,8 @@ fn scopes(file: &SettingsFile, draft: &mut Draft) {
                 layer.reads = format!("scope = {}", quoted(&format!("{kind}/{{{kind}}}")));
                 layer.fields.push("optional = true".to_owned());
                 layer.axes.push(kind.to_owned());
-                let axis = draft.axis(kind);
-                axis.because.push(format!("{}: scopes for {}", file.path, values.join(", ")));
-                for value in values {
-                    if !axis.allowed.iter().any(|it| it == value) {
-                        axis.allowed.push((*value).to_owned());
-                    }
-                }
+                let because = format!("{}: scopes for {}", file.path, values.join(", "));
+                draft.axis(kind).allow(values, because);
             }
             _ => continue,
         }

@@ -64,14 +64,12 @@ fn levels(pattern: &str, members: &[(&Workflow, String)], base: &Layer, draft: &
     for (workflow, name) in members {
         for job in workflow.jobs.iter().filter(|job| job.env.is_some() || !job.steps.is_empty()) {
             let axis = draft.axis("job");
-            if !axis.allowed.contains(&job.name) {
-                axis.allowed.push(job.name.clone());
-            }
+            let because = format!("{}: job {}", workflow.path, job.name);
+            axis.allow(std::slice::from_ref(&job.name), because);
             let only = axis.only.get_or_insert_with(|| ("workflow".to_owned(), Vec::new()));
             if !only.1.contains(name) {
                 only.1.push(name.clone());
             }
-            axis.because.push(format!("{}: job {}", workflow.path, job.name));
             if let Some(line) = job.env {
                 spots.push(format!("{}:{line}", workflow.path));
             }
@@ -86,9 +84,8 @@ fn levels(pattern: &str, members: &[(&Workflow, String)], base: &Layer, draft: &
                     continue;
                 }
                 let axis = draft.axis("step");
-                if !axis.allowed.contains(&step.word) {
-                    axis.allowed.push(step.word.clone());
-                }
+                let because = format!("{}:{}: a step", workflow.path, step.line);
+                axis.allow(std::slice::from_ref(&step.word), because);
                 let only = axis.only.get_or_insert_with(|| ("job".to_owned(), Vec::new()));
                 if !only.1.contains(&job.name) {
                     only.1.push(job.name.clone());
@@ -144,13 +141,8 @@ pub(super) fn package_scripts(seen: &Observations, draft: &mut Draft) {
     }
     for (path, scripts) in by_file {
         let names: Vec<String> = scripts.iter().map(|(name, _)| (*name).to_owned()).collect();
-        let axis = draft.axis("script");
-        axis.because.push(format!("{path}: scripts with variables in front: {}", names.join(", ")));
-        for name in &names {
-            if !axis.allowed.contains(name) {
-                axis.allowed.push(name.clone());
-            }
-        }
+        let because = format!("{path}: scripts with variables in front: {}", names.join(", "));
+        draft.axis("script").allow(&names, because);
         let lines: Vec<String> = scripts.iter().map(|(_, line)| line.to_string()).collect();
         let mut layer = Layer {
             name: "package-script".to_owned(),

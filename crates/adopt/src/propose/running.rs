@@ -11,13 +11,7 @@ const SERVICE: &str = "service";
 
 /// Adds values to the axis of services.
 fn add_services(draft: &mut Draft, names: &[String], because: String) {
-    let axis = draft.axis(SERVICE);
-    axis.because.push(because);
-    for name in names {
-        if !axis.allowed.contains(name) {
-            axis.allowed.push(name.clone());
-        }
-    }
+    draft.axis(SERVICE).allow(names, because);
 }
 
 /// A path relative to the folder of a file, without `.` and `..`; none if it leaves the repository.
@@ -133,11 +127,8 @@ pub(super) fn composes(seen: &Observations, draft: &mut Draft) {
     for compose in &seen.composes {
         let (level, environment) = order(&compose.path);
         if let Some(environment) = &environment {
-            let axis = draft.axis("environment");
-            axis.because.push(format!("{}: a file for {environment}", compose.path));
-            if !axis.allowed.contains(environment) {
-                axis.allowed.push(environment.clone());
-            }
+            let because = format!("{}: a file for {environment}", compose.path);
+            draft.axis("environment").allow(std::slice::from_ref(environment), because);
         }
         let names: Vec<String> = compose.services.iter().map(|it| it.name.clone()).collect();
         add_services(draft, &names, format!("{}: services {}", compose.path, names.join(", ")));
@@ -396,17 +387,10 @@ pub(super) fn manifests(seen: &Observations, draft: &mut Draft) {
         let environments: BTreeSet<String> =
             members.iter().filter_map(|(_, it)| it.clone()).collect();
         if !environments.is_empty() {
-            let axis = draft.axis("environment");
-            axis.because.push(format!(
-                "{}: manifests for {}",
-                like.pattern,
-                environments.iter().cloned().collect::<Vec<_>>().join(", ")
-            ));
-            for it in &environments {
-                if !axis.allowed.contains(it) {
-                    axis.allowed.push(it.clone());
-                }
-            }
+            let all: Vec<&String> = environments.iter().collect();
+            let shown = environments.iter().cloned().collect::<Vec<_>>().join(", ");
+            let because = format!("{}: manifests for {shown}", like.pattern);
+            draft.axis("environment").allow(&all, because);
         }
         let files: Vec<String> = members.iter().map(|(it, _)| it.path.clone()).collect();
         let mut base = Layer {

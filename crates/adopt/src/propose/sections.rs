@@ -22,49 +22,67 @@ pub(super) fn sections(
     if !family.values.is_empty() || file.format.has_variables() || file.shape.documents > 1 {
         return false;
     }
+    let Some(axis) = axis_of(file, draft) else { return false };
     let tables = &file.shape.tables;
-    let axis = match are_environments(tables.iter().map(String::as_str)) {
-        true => "environment".to_owned(),
-        false => {
-            let fits = |axis: &&Axis| {
-                axis.allowed.len() >= 2
-                    && tables.len() >= 2
-                    && tables.iter().all(|it| axis.allowed.contains(it) || is_shared(it))
-            };
-            match draft.axes.iter().find(fits) {
-                Some(axis) => axis.name.clone(),
-                None => return false,
-            }
-        }
-    };
     let is_of = |table: &&String| match axis.as_str() {
         "environment" => is_environment(table),
         _ => !is_shared(table),
     };
     let values: Vec<String> =
         tables.iter().filter(is_of).filter(|it| is_value(it)).cloned().collect();
-    let others: Vec<&String> = tables.iter().filter(|it| !values.contains(it)).collect();
-    let lines: Vec<String> =
-        values.iter().filter_map(|it| file.shape.lines.get(it)).map(usize::to_string).collect();
     let stem = stem(&file.path);
-    // Sections with the keys of the files beside them are about the same settings.
-    let folder =
-        |path: &str| path.rsplit_once('/').map_or(String::new(), |(folder, _)| folder.to_owned());
-    let inside = below(&file.shape.keys, &values);
-    let is_same = beside.iter().any(|other| {
+    let is_alone = !beside.iter().any(|it| it.path != file.path && !it.format.has_variables());
+    let is_own = !GENERIC.contains(&stem.as_str()) && !is_alone && !is_same(file, beside, &values);
+    let mut layer = base_layer(file, &stem, names);
+    layer.reads = format!("file = {}", quoted(&file.path));
+    layer.fields.extend(is_own.then(|| format!("into = {}", quoted(&quoted_key(&stem)))));
+    inherits(file, &mut layer);
+    others(file, &layer, &axis, &values, draft);
+    let lines = values.iter().filter_map(|it| file.shape.lines.get(it)).map(usize::to_string);
+    let lines = lines.collect::<Vec<_>>().join(", ");
+    layer.rank = (rank::SECTIONS, 1, 0, file.path.clone());
+    layer.fields.push(format!("under = \"{{{axis}}}\""));
+    layer.fields.push("optional = true".to_owned());
+    layer.because.push(format!("{}: a section for each {axis} (lines {lines}).", file.path));
+    layer.axes.push(axis.clone());
+    layer.keys = below(&file.shape.keys, &values);
+    draft.layers.push(layer);
+    let because = format!("{}: sections {}", file.path, values.join(", "));
+    draft.axis(&axis).allow(&values, because);
+    true
+}
+
+/// The axis whose values the sections of a file are.
+fn axis_of(file: &SettingsFile, draft: &Draft) -> Option<String> {
+    let tables = &file.shape.tables;
+    if are_environments(tables.iter().map(String::as_str)) {
+        return Some("environment".to_owned());
+    }
+    let fits = |axis: &&Axis| {
+        axis.allowed.len() >= 2
+            && tables.len() >= 2
+            && tables.iter().all(|it| axis.allowed.contains(it) || is_shared(it))
+    };
+    draft.axes.iter().find(fits).map(|axis| axis.name.clone())
+}
+
+/// Whether the sections of a file have keys of the files beside it: they are about the same settings then.
+fn is_same(file: &SettingsFile, beside: &[SettingsFile], values: &[String]) -> bool {
+    fn folder(path: &str) -> &str {
+        path.rsplit_once('/').map_or("", |(folder, _)| folder)
+    }
+    let inside = below(&file.shape.keys, values);
+    beside.iter().any(|other| {
         other.path != file.path
             && folder(&other.path) == folder(&file.path)
             && inside.iter().any(|key| key.contains('.') && other.shape.keys.contains(key))
-    });
-    let is_alone = !beside.iter().any(|it| it.path != file.path && !it.format.has_variables());
-    let is_generic = GENERIC.contains(&stem.as_str());
-    let into = (!is_generic && !is_same && !is_alone).then(|| quoted_key(&stem));
-    let mut base = base_layer(file, &stem, names);
-    base.reads = format!("file = {}", quoted(&file.path));
-    base.fields.extend(into.map(|into| format!("into = {}", quoted(&into))));
-    inherits(file, &mut base);
-    for table in others {
-        let keys = &file.shape.keys;
+    })
+}
+
+/// The sections beside those of the axis: one for all values, or one that nobody knows the reader of.
+fn others(file: &SettingsFile, base: &Layer, axis: &str, values: &[String], draft: &mut Draft) {
+    let keys = &file.shape.keys;
+    for table in file.shape.tables.iter().filter(|it| !values.contains(it)) {
         if table == "DEFAULT" && base.has("inherit") {
             continue;
         }
@@ -86,27 +104,6 @@ pub(super) fn sections(
             draft.left.push(Left { spot, why });
         }
     }
-    let mut layer = base;
-    layer.rank = (rank::SECTIONS, 1, 0, file.path.clone());
-    layer.fields.push(format!("under = \"{{{axis}}}\""));
-    layer.fields.push("optional = true".to_owned());
-    layer.because.push(format!(
-        "{}: a section for each {axis} (lines {}).",
-        file.path,
-        lines.join(", ")
-    ));
-    layer.axes.push(axis.clone());
-    layer.keys = below(&file.shape.keys, &values);
-    draft.layers.push(layer);
-    let spot = format!("{}: sections {}", file.path, values.join(", "));
-    let axis = draft.axis(&axis);
-    axis.because.push(spot);
-    for value in values {
-        if !axis.allowed.contains(&value) {
-            axis.allowed.push(value);
-        }
-    }
-    true
 }
 
 /// What INI files have: a section that every other one builds on, and comments behind values.
