@@ -404,3 +404,38 @@ pub fn write_code(folder: &Path, settings: usize, bytes: u64) -> io::Result<()> 
     }
     Ok(())
 }
+
+/// Packages beside each other, each with 500 files: settings, an env file, source code and data. There is no project
+/// file, so that one can be proposed.
+pub fn write_repository(folder: &Path, packages: usize) -> std::io::Result<()> {
+    const MODULES: usize = 10;
+    const FILES: usize = 48;
+    const DATA: usize = 17;
+    let code = "export const level = [1, 2, 3];\n".repeat(40);
+    for number in 0..packages {
+        let package = folder.join(format!("packages/p{number:04}"));
+        std::fs::create_dir_all(package.join("config"))?;
+        std::fs::create_dir_all(package.join("data"))?;
+        let port = 3000 + number;
+        let defaults = format!("{{ \"port\": {port}, \"pool\": {{ \"max\": 4 }} }}\n");
+        std::fs::write(package.join("config/default.json"), defaults)?;
+        std::fs::write(package.join("config/production.json"), "{ \"pool\": { \"max\": 16 } }\n")?;
+        let variables = format!("STORE_HOST=store{number}.tide.example\nSTORE_PORT=5432\n");
+        std::fs::write(package.join(".env"), variables)?;
+        for module in 0..MODULES {
+            let inside = package.join(format!("src/m{module}"));
+            std::fs::create_dir_all(&inside)?;
+            for file in 0..FILES {
+                let read = match file % 16 {
+                    0 => "export const host = process.env.STORE_HOST ?? \"localhost\";\n",
+                    _ => "",
+                };
+                std::fs::write(inside.join(format!("f{file}.ts")), format!("{code}{read}"))?;
+            }
+        }
+        for file in 0..DATA {
+            std::fs::write(package.join(format!("data/d{file}.json")), "{\"a\": 1}\n")?;
+        }
+    }
+    Ok(())
+}

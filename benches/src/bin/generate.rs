@@ -1,7 +1,7 @@
 //! Writes a large project: `generate FOLDER [SETTINGS [CONTEXTS]]`; with `json` in place of a number of
 //! contexts, one whose layers are all JSON; with `plain` or `parts`, each setting once in plain files, or in parts
 //! of files, under loose names and with the references of other programs; with `code MEBIBYTES`, one with so much
-//! source code.
+//! source code; with `repository`, so many packages beside each other, without a project file.
 
 use std::path::PathBuf;
 
@@ -19,6 +19,7 @@ fn main() -> std::io::Result<()> {
             let size = word().and_then(|size| size.parse::<u64>().ok()).unwrap_or(64);
             justwhy_benches::write_code(&folder, settings, size * 1024 * 1024)
         }
+        (Some("repository"), _) => justwhy_benches::write_repository(&folder, settings),
         (Some("plain"), _) => justwhy_benches::write_parts(&folder, settings, true),
         (Some("parts"), _) => justwhy_benches::write_parts(&folder, settings, false),
         _ => justwhy_benches::write_project(&folder, settings),

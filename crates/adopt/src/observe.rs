@@ -119,6 +119,22 @@ const FOLDERS: [&str; 22] = [
     "group_vars",
 ];
 
+/// Folders in which files of the same formats are no settings.
+const OTHER_FOLDERS: [&str; 12] = [
+    "locales",
+    "locale",
+    "i18n",
+    "l10n",
+    "translations",
+    "lang",
+    "templates",
+    "migrations",
+    "schemas",
+    "schema",
+    "assets",
+    "public",
+];
+
 /// First words of the names of files of settings.
 const STEMS: [&str; 16] = [
     "config",
@@ -187,6 +203,11 @@ fn role(path: &str) -> Option<Role> {
         return Some(Role::Code(set));
     }
     let format = format.filter(|it| !matches!(it.name(), "assignments" | "module" | "xml"))?;
+    // Texts for people, and what other programs fill in or look at.
+    let is_other = |part: &str| OTHER_FOLDERS.contains(&part.to_ascii_lowercase().as_str());
+    if folder.split('/').any(is_other) {
+        return None;
+    }
     // Settings of an editor or another tool of whoever works here.
     if name.starts_with('.') || folder.split('/').any(|part| part.starts_with('.')) {
         return None;

@@ -1,7 +1,7 @@
 //! The first questions to ask of a project: the settings that most layers set.
 
 use crate::prove::open;
-use justwhy_core::Resolution;
+use justwhy_core::{LayerIndex, Resolution};
 use justwhy_engine::plain_context;
 use justwhy_project::World;
 use std::collections::{BTreeMap, BTreeSet};
@@ -27,25 +27,23 @@ pub struct Question {
 /// The settings that most layers set, for a project file of that text.
 pub fn questions(world: &Arc<dyn World>, folder: &Path, file: &str, text: &str) -> Vec<Question> {
     let Ok(session) = open(world, folder, file, text) else { return Vec::new() };
-    let snapshot = session.snapshot(justwhy_engine::Arguments::default(), true);
+    // What is only of this machine is no good example.
+    let snapshot = session.snapshot(justwhy_engine::Arguments::default(), false);
     let Ok(fixed) = snapshot.fixed(None) else { return Vec::new() };
     let contexts = snapshot.contexts(&fixed).unwrap_or_default();
     let step = contexts.len().div_ceil(MOST_CONTEXTS).max(1);
     let contexts: Vec<_> = contexts.into_iter().step_by(step).collect();
     let mut best: BTreeMap<String, Question> = BTreeMap::new();
     for read in snapshot.read_all(&contexts).into_iter().flatten() {
-        let context = plain_context(&read.context);
-        let context = read.context.set().next().is_some().then_some(context);
         let resolution = Resolution::of(Arc::new(read));
         for key in resolution.settings() {
             let candidates = resolution.candidates(key).map(|id| resolution.candidate(id));
-            let layers: BTreeSet<usize> = candidates.map(|it| resolution.layer_of(it).0).collect();
+            let setters: BTreeSet<usize> = candidates.map(|it| resolution.layer_of(it).0).collect();
             let shown = resolution.keys().show(key);
-            let layers = layers.len();
-            let known = best.get(&shown).map_or(0, |it| it.layers);
-            if layers > known {
-                let question = Question { key: shown.clone(), context: context.clone(), layers };
-                best.insert(shown, question);
+            let layers = setters.len();
+            if layers > best.get(&shown).map_or(0, |it| it.layers) {
+                let context = context_of(&resolution, &setters);
+                best.insert(shown.clone(), Question { key: shown, context, layers });
             }
         }
     }
@@ -53,4 +51,17 @@ pub fn questions(world: &Arc<dyn World>, folder: &Path, file: &str, text: &str) 
     all.sort_by(|one, other| (other.layers, &one.key).cmp(&(one.layers, &other.key)));
     all.truncate(MOST);
     all
+}
+
+/// The axes on which some layers depend, with their values, as `--in` takes them.
+fn context_of(resolution: &Resolution, layers: &BTreeSet<usize>) -> Option<String> {
+    let readings = resolution.readings();
+    let mut names: BTreeSet<&str> = BTreeSet::new();
+    for layer in layers.iter().map(|number| readings.layer(LayerIndex(*number))) {
+        names.extend(layer.axes.iter().map(String::as_str));
+        names.extend(layer.when.iter().map(|condition| condition.axis.as_str()));
+    }
+    let mut context = readings.context.clone();
+    context.axes.retain(|it| it.value.is_some() && names.contains(it.axis.as_str()));
+    (!context.axes.is_empty()).then(|| plain_context(&context))
 }
