@@ -12,6 +12,8 @@ pub(crate) struct Axis {
     pub(crate) directories: Option<String>,
     /// The folder whose folders it names.
     pub(crate) folder: Option<String>,
+    /// Whether contexts without a value of it exist besides.
+    pub(crate) may_be_unset: bool,
     /// Whether there are too many contexts to go through its values.
     pub(crate) is_listed_only: bool,
     pub(crate) is_open: bool,
@@ -113,6 +115,8 @@ pub(crate) struct Draft {
     pub(crate) is_loose: bool,
     pub(crate) loosely: Vec<String>,
     pub(crate) axes: Vec<Axis>,
+    /// Combinations that do not exist: values of two axes.
+    pub(crate) never: Vec<[(String, Vec<String>); 2]>,
     /// Stores: their names and files.
     pub(crate) stores: Vec<(String, String)>,
     /// Weakest first.
@@ -161,6 +165,15 @@ impl Draft {
         for axis in &self.axes {
             out.push('\n');
             axis_text(axis, &mut out);
+        }
+        for pair in &self.never {
+            let [one, other] = pair;
+            out.push('\n');
+            comment(&mut out, &format!("No {} is run by a {}.", one.0, other.0));
+            out.push_str("[[never]]\n");
+            for (axis, values) in pair {
+                let _ = writeln!(out, "{axis} = {}", list(values));
+            }
         }
         for (name, file) in &self.stores {
             let _ = writeln!(out, "\n[store.{name}]\nfile = {}", quoted(file));
@@ -253,6 +266,9 @@ pub(crate) fn axis_text(axis: &Axis, out: &mut String) {
     if let Some(default) = &axis.default {
         let _ = writeln!(out, "default = {}", quoted(default));
     }
+    if axis.may_be_unset {
+        out.push_str("may_be_unset = true\n");
+    }
     match axis.reads.as_slice() {
         [] => {}
         reads => {
@@ -320,4 +336,11 @@ pub(crate) fn list(items: &[String]) -> String {
 /// `1 file`, `2 files`.
 pub(crate) fn counted(count: usize, one: &str) -> String {
     format!("{count} {one}{}", if count == 1 { "" } else { "s" })
+}
+
+/// A key segment as a project file has it.
+pub(crate) fn quoted_key(segment: &str) -> String {
+    let is_bare = !segment.is_empty()
+        && segment.bytes().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(&b));
+    if is_bare { segment.to_owned() } else { format!("'{segment}'") }
 }

@@ -1,7 +1,9 @@
 //! Families: files whose paths differ only in parts that vary.
 
 use crate::observation::{Mention, SettingsFile};
-use crate::words::{self, is_environment, is_sample_ending, is_value, singular, spelled_out};
+use crate::words::{
+    self, is_environment, is_sample_ending, is_settings_folder, is_value, singular, spelled_out,
+};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Files whose paths follow from one pattern.
@@ -322,7 +324,7 @@ fn is_family(
     members: &[usize],
 ) -> bool {
     let above = hole.above();
-    let is_plural = above.ends_with('s') && !is_kept_together(above);
+    let is_plural = above.ends_with('s') && !is_settings_folder(above);
     let is_like = are_alike(files, groups, members);
     let are_regions = || members.iter().all(|it| words::is_region(hole.value(&groups[*it].0)));
     match hole.is_name {
@@ -334,7 +336,7 @@ fn is_family(
                     || are_regions())
         }
         false => {
-            members.first().is_some_and(|it| !is_kept_together(&groups[*it].0[hole.at]))
+            members.first().is_some_and(|it| !is_settings_folder(&groups[*it].0[hole.at]))
                 && (is_like || is_plural)
         }
     }
@@ -371,29 +373,6 @@ fn put_in(mentions: &[Mention], holed: &str) -> Option<String> {
         let name = name.to_ascii_lowercase();
         (is_put && !name.is_empty() && !words::is_chooser(&name)).then_some(name)
     })
-}
-
-/// Whether a folder of that name keeps different settings rather than variants of the same.
-fn is_kept_together(folder: &str) -> bool {
-    const KEPT: [&str; 16] = [
-        "config",
-        "configs",
-        "configuration",
-        "conf",
-        "conf.d",
-        "settings",
-        "etc",
-        "env",
-        "envs",
-        "environments",
-        "resources",
-        "options",
-        "values",
-        "defaults",
-        "vars",
-        "stages",
-    ];
-    KEPT.contains(&folder.to_ascii_lowercase().as_str())
 }
 
 /// Whether files have names in common, so that they can be variants of each other.

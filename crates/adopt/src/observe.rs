@@ -8,7 +8,7 @@ use crate::observation::{
 };
 use crate::shape::{Seen, are_environments, shape};
 use crate::structured;
-use crate::words::{is_environment, is_sample_ending, is_shared};
+use crate::words::{is_environment, is_generic, is_sample_ending, is_settings_folder, is_shared};
 use justwhy_code::{is_sample, is_sample_folder};
 use justwhy_core::parallel;
 use justwhy_formats::{Format, decode};
@@ -93,31 +93,9 @@ const TOOLS: [&str; 44] = [
     "pnpm-workspace.yaml",
 ];
 
-/// Folders in which settings are kept.
-const FOLDERS: [&str; 22] = [
-    "config",
-    "configs",
-    "configuration",
-    "conf",
-    "conf.d",
-    "settings",
-    "etc",
-    "env",
-    "envs",
-    "environments",
-    "deploy",
-    "deployment",
-    "deployments",
-    "values",
-    "resources",
-    "profiles",
-    "options",
-    "infra",
-    "infrastructure",
-    "stages",
-    "vars",
-    "group_vars",
-];
+/// Other folders in which settings are kept.
+const FOLDERS: [&str; 7] =
+    ["deploy", "deployment", "deployments", "profiles", "infra", "infrastructure", "group_vars"];
 
 /// Folders in which files of the same formats are no settings.
 const OTHER_FOLDERS: [&str; 12] = [
@@ -135,25 +113,8 @@ const OTHER_FOLDERS: [&str; 12] = [
     "public",
 ];
 
-/// First words of the names of files of settings.
-const STEMS: [&str; 16] = [
-    "config",
-    "configuration",
-    "conf",
-    "settings",
-    "setting",
-    "application",
-    "app",
-    "appsettings",
-    "bootstrap",
-    "values",
-    "options",
-    "parameters",
-    "params",
-    "local",
-    "defaults",
-    "default",
-];
+/// Other first words of the names of files of settings.
+const STEMS: [&str; 5] = ["values", "params", "local", "defaults", "default"];
 
 fn role(path: &str) -> Option<Role> {
     let (folder, name) = path.rsplit_once('/').unwrap_or(("", path));
@@ -216,11 +177,12 @@ fn role(path: &str) -> Option<Role> {
     let words = lower.rsplit_once('.').map_or(lower.as_str(), |(stem, _)| stem);
     let mut words = words.split(['.', '-', '_']);
     let first = words.clone().next().unwrap_or_default();
-    let is_hinted =
-        parts.clone().any(|part| FOLDERS.contains(&part.as_str()) || is_environment(&part))
-            || STEMS.contains(&first)
-            || words.any(|word| is_environment(word) || is_shared(word))
-            || matches!(ending, "ini" | "conf" | "cfg" | "properties" | "tfvars");
+    let is_hinted = parts.clone().any(|part| {
+        is_settings_folder(&part) || FOLDERS.contains(&part.as_str()) || is_environment(&part)
+    }) || is_generic(first)
+        || STEMS.contains(&first)
+        || words.any(|word| is_environment(word) || is_shared(word))
+        || matches!(ending, "ini" | "conf" | "cfg" | "properties" | "tfvars");
     Some(Role::Settings(format, is_hinted))
 }
 

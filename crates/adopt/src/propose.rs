@@ -10,6 +10,7 @@ mod axes;
 mod code;
 mod files;
 mod finish;
+mod loaded;
 mod naming;
 mod order;
 mod own;
@@ -65,6 +66,7 @@ pub(crate) fn propose(name: &str, seen: &Observations) -> Draft {
     axes::selectors(seen, &families, &mut draft);
     finish::heads(seen, &mut draft);
     axes::unused(&mut draft);
+    axes::runs(&mut draft);
     samples(seen, &families, &mut draft);
     finish::allow_gaps(&mut draft);
     finish::leave_out_broken(seen, &mut draft);

@@ -38,6 +38,43 @@ const SHARED: [&str; 12] = [
     "standard", "root", "_default",
 ];
 
+/// Folders that keep settings of all kinds, rather than variants of the same.
+const FOLDERS: [&str; 16] = [
+    "config",
+    "configs",
+    "configuration",
+    "conf",
+    "conf.d",
+    "settings",
+    "etc",
+    "env",
+    "envs",
+    "environments",
+    "resources",
+    "options",
+    "values",
+    "defaults",
+    "vars",
+    "stages",
+];
+
+/// Words of file names that name no part of the settings.
+const GENERIC: [&str; 13] = [
+    "config",
+    "configuration",
+    "conf",
+    "settings",
+    "setting",
+    "application",
+    "app",
+    "appsettings",
+    "bootstrap",
+    "options",
+    "parameters",
+    "index",
+    "env",
+];
+
 /// Endings of samples: files that show which names there are.
 const SAMPLES: [&str; 6] = ["example", "sample", "template", "tmpl", "dist", "tpl"];
 
@@ -96,6 +133,16 @@ pub(crate) fn is_region(word: &str) -> bool {
 /// Whether a word names what holds everywhere.
 pub(crate) fn is_shared(word: &str) -> bool {
     SHARED.contains(&word.to_ascii_lowercase().as_str())
+}
+
+/// Whether a folder of that name keeps settings of all kinds.
+pub(crate) fn is_settings_folder(folder: &str) -> bool {
+    FOLDERS.contains(&folder.to_ascii_lowercase().as_str())
+}
+
+/// Whether a word of a file name names no part of the settings.
+pub(crate) fn is_generic(word: &str) -> bool {
+    GENERIC.contains(&word.to_ascii_lowercase().as_str())
 }
 
 /// Whether a word is the ending of a sample.

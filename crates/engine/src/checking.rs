@@ -142,9 +142,14 @@ impl Checking<'_> {
         } else {
             self.orphans(survey, full, &mut findings).map_err(one)?;
         }
-        if survey.contexts().first().is_some_and(|first| first.catalogue.is_empty()) {
+        let catalogue = survey.contexts().first().map(|first| &first.catalogue);
+        if let Some(catalogue) = catalogue.filter(|it| !it.declares_keys()) {
+            let why = match catalogue.is_empty() {
+                true => "no setting is declared",
+                false => "only samples declare settings",
+            };
             let needy = CheckRule::all().filter(|rule| rule.needs() == Needs::Catalogue);
-            not_run.extend(needy.map(|rule| (rule, "no setting is declared".to_owned())));
+            not_run.extend(needy.map(|rule| (rule, why.to_owned())));
         }
         not_run.extend(not_known(survey));
         self.exposed(exposed, &mut findings, &mut not_run);

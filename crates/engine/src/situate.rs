@@ -183,7 +183,28 @@ impl Situation {
         names: &[&str],
         rows: &dyn Fn(&str) -> usize,
     ) -> Result<Vec<Context>, Error> {
-        let mut choices: Vec<(&str, Vec<String>)> = Vec::new();
+        let contexts = self.across_values(from, names, rows, false)?;
+        // Where no two of the values are together, each is beside none of the others.
+        let contexts = match contexts.is_empty() {
+            true => self.across_values(from, names, rows, true)?,
+            false => contexts,
+        };
+        if contexts.is_empty() {
+            let error = Error::new("bad-context", "no context to look at");
+            return Err(error.help("[[never]] excludes every combination of these axes"));
+        }
+        Ok(contexts)
+    }
+
+    /// The same, also without a value of axes that may be unset, if that is wanted; perhaps none.
+    fn across_values(
+        &self,
+        from: &Context,
+        names: &[&str],
+        rows: &dyn Fn(&str) -> usize,
+        with_unset: bool,
+    ) -> Result<Vec<Context>, Error> {
+        let mut choices: Vec<(&str, Vec<Option<String>>)> = Vec::new();
         let mut count: usize = 1;
         for (number, name) in names.iter().enumerate() {
             let axis = self.project.asked_axis(name, "--across")?;
@@ -194,14 +215,17 @@ impl Situation {
             }
             let asked = from.axes.iter().find(|value| value.axis == name);
             let asked = asked.filter(|value| value.origin == AxisOrigin::Asked);
-            let values: Vec<String> = match asked {
-                Some(asked) => asked.value.iter().cloned().collect(),
+            let mut values: Vec<Option<String>> = match asked {
+                Some(asked) => asked.value.iter().cloned().map(Some).collect(),
                 None => {
                     let rows = (1..=rows(name)).map(|row| row.to_string());
-                    axis.axis.allowed.iter().cloned().chain(rows).collect()
+                    axis.axis.allowed.iter().cloned().chain(rows).map(Some).collect()
                 }
             };
-            if values.is_empty() {
+            if with_unset && asked.is_none() && axis.may_be_unset && axis.default.is_none() {
+                values.push(None);
+            }
+            if values.iter().flatten().next().is_none() {
                 let message = format!("--across: the axis {name} lists no values");
                 let help = "list them in `allowed`, or use --in for this axis";
                 return Err(Error::new("bad-context", message).help(help));
@@ -221,7 +245,7 @@ impl Situation {
         for number in 0..count {
             let mut rest = number;
             for (name, values) in choices.iter().rev() {
-                chosen.insert((*name).to_owned(), Some(values[rest % values.len()].clone()));
+                chosen.insert((*name).to_owned(), values[rest % values.len()].clone());
                 rest /= values.len();
             }
             let context = self.unchecked(&chosen, false)?;
@@ -231,10 +255,6 @@ impl Situation {
             if self.never(&context).is_none() && seen.insert(values) {
                 contexts.push(context);
             }
-        }
-        if contexts.is_empty() {
-            let error = Error::new("bad-context", "no context to look at");
-            return Err(error.help("[[never]] excludes every combination of these axes"));
         }
         Ok(contexts)
     }

@@ -462,3 +462,17 @@ fn very_many_contexts_are_not_gone_through() {
     let run = place.run(&["list", "level", "--in", "service=s9,environment=dev"]);
     assert!(run.stdout.contains("compose.yaml"), "{}", run.all());
 }
+
+#[test]
+fn a_grid_has_the_place_in_which_nothing_is_chosen() {
+    let place = place(&repository("whole-service"));
+    place.run(&["adopt", "--write"]);
+    let run = place.run(&["grid", "log_level", "--across", "service,workflow", "--output", "csv"]);
+    let head = "key,\"service=collector,workflow=\",\"service=store,workflow=\",\"service=,workflow=ci\",\"service=,workflow=\"";
+    assert!(run.stdout.starts_with(head), "{}", run.all());
+    let run = place.run(&["list", "--in", "service=store,workflow=ci"]);
+    assert!(run.stderr.contains("does not exist"), "{}", run.all());
+    let run = place.run(&["check"]);
+    assert!(!run.stdout.contains("unknown-setting"), "{}", run.all());
+    assert!(run.stdout.contains("only samples declare settings"), "{}", run.all());
+}

@@ -1,8 +1,7 @@
 //! Groups of files whose names have nothing to do with each other.
 
-use super::files::quoted_key;
-use crate::draft::{Draft, quoted};
-use crate::words::{as_name, is_environment};
+use crate::draft::{Draft, quoted, quoted_key};
+use crate::words::{as_name, is_environment, is_settings_folder};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Files that are for one program.
@@ -71,8 +70,7 @@ fn group_of(path: &str, axes: &[String]) -> String {
         false => folder.rsplit_once('/').map_or("", |(above, _)| above),
     };
     let parts: Vec<&str> = folder.split('/').filter(|it| !is_environment(it)).collect();
-    const KEPT: [&str; 9] =
-        ["config", "configs", "conf", "settings", "regions", "etc", "env", "envs", "environments"];
-    let parts: Vec<&str> = parts.into_iter().filter(|it| !KEPT.contains(it)).collect();
+    let is_kept = |it: &&str| !is_settings_folder(it) && *it != "regions";
+    let parts: Vec<&str> = parts.into_iter().filter(is_kept).collect();
     parts.join("/")
 }

@@ -370,6 +370,23 @@ fn is_read(layer: &Layer) -> bool {
     layer.loaded.is_some() || layer.files.iter().any(is_usual)
 }
 
+/// Ways to run a program: each is one beside others, and beside none at all.
+const RUNS: [&str; 3] = ["service", "workflow", "script"];
+
+/// A program that a container runs is run by no pipeline, and the other way round; at a desk it is run by neither.
+pub(super) fn runs(draft: &mut Draft) {
+    let mut seen: Vec<(String, Vec<String>)> = Vec::new();
+    for axis in &mut draft.axes {
+        let is_run = RUNS.contains(&axis.name.as_str()) && axis.folder.is_none();
+        axis.may_be_unset = is_run || axis.name == "step";
+        if is_run {
+            let this = (axis.name.clone(), axis.allowed.clone());
+            draft.never.extend(seen.iter().map(|other| [other.clone(), this.clone()]));
+            seen.push(this);
+        }
+    }
+}
+
 /// Axes that no layer needs are left out.
 pub(super) fn unused(draft: &mut Draft) {
     let needed: BTreeSet<String> =

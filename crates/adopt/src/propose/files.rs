@@ -1,33 +1,17 @@
 //! Layers of files of settings.
 
 use super::apart::keep_apart;
+use super::loaded::loaded;
 use super::own::{is_dump, is_own};
 use super::rank;
 use super::references::{known_names, references};
 use super::sections::{inherits, sections};
 use crate::draft::{Draft, Layer, counted, quoted};
 use crate::family::{Families, Family};
-use crate::observation::{Observations, SettingsFile, Spot};
-use crate::words::{as_name, is_shared};
+use crate::observation::{Observations, SettingsFile};
+use crate::words::{as_name, is_generic, is_shared};
 use justwhy_formats::Format;
 use std::collections::BTreeSet;
-
-/// Words of file names that name no part of the settings.
-pub(super) const GENERIC: [&str; 13] = [
-    "config",
-    "configuration",
-    "conf",
-    "settings",
-    "setting",
-    "application",
-    "app",
-    "appsettings",
-    "bootstrap",
-    "options",
-    "parameters",
-    "index",
-    "env",
-];
 
 pub(super) fn of_files(seen: &Observations, families: &Families, draft: &mut Draft) {
     let names = known_names(seen);
@@ -77,13 +61,6 @@ fn named(seen: &Observations, draft: &mut Draft) {
             ..Layer::default()
         });
     }
-}
-
-/// A key segment as a project file has it.
-pub(super) fn quoted_key(segment: &str) -> String {
-    let is_bare = !segment.is_empty()
-        && segment.bytes().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(&b));
-    if is_bare { segment.to_owned() } else { format!("'{segment}'") }
 }
 
 /// The layer of a family.
@@ -201,7 +178,7 @@ fn layer_name(pattern: &str, axes: &[String], is_env: bool) -> String {
     match base.as_str() {
         _ if is_env => format!("env-{by}{local}"),
         "layer" => format!("{by}{local}"),
-        base if GENERIC.contains(&base) => format!("{by}{local}"),
+        base if is_generic(base) => format!("{by}{local}"),
         base => format!("{base}-{by}{local}"),
     }
 }
@@ -273,23 +250,4 @@ fn dotted(file: &SettingsFile) -> bool {
                         && it.bytes().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(&b))
                 })
         })
-}
-
-/// The first place in code that names the files of a family.
-pub(super) fn loaded<'s>(seen: &'s Observations, family: &Family) -> Option<&'s Spot> {
-    let name = family.pattern.rsplit('/').next().unwrap_or(&family.pattern);
-    let is_meant = |text: &str| {
-        let text = text.rsplit('/').next().unwrap_or(text);
-        match name.split_once('{') {
-            None => text == name,
-            Some((before, rest)) => {
-                let after = rest.split_once('}').map_or("", |(_, after)| after);
-                text.starts_with(before)
-                    && text.ends_with(after)
-                    && text.len() > before.len() + after.len()
-                    && text[before.len()..].contains(['$', '{', '#', '%', '+'])
-            }
-        }
-    };
-    seen.code.mentions.iter().find(|it| is_meant(&it.text)).map(|it| &it.spot)
 }

@@ -1,6 +1,6 @@
 //! Files that are none of settings: catalogues and stores of ours, the environments of processes.
 
-use super::files::loaded;
+use super::loaded::loaded;
 use super::rank;
 use crate::draft::{Draft, Layer, counted, quoted};
 use crate::family::Family;

@@ -1,13 +1,12 @@
 //! Files with a section for each environment, or for each value of another axis.
 
-use super::files::{GENERIC, quoted_key};
 use super::rank;
 use super::references::references;
-use crate::draft::{Axis, Draft, Layer, quoted};
+use crate::draft::{Axis, Draft, Layer, quoted, quoted_key};
 use crate::family::Family;
 use crate::observation::{Left, SettingsFile, Spot};
 use crate::shape::are_environments;
-use crate::words::{as_name, is_environment, is_shared, is_value};
+use crate::words::{as_name, is_environment, is_generic, is_shared, is_value};
 use std::collections::BTreeSet;
 
 /// A file with a section for each environment, or for each value of another axis.
@@ -32,7 +31,7 @@ pub(super) fn sections(
         tables.iter().filter(is_of).filter(|it| is_value(it)).cloned().collect();
     let stem = stem(&file.path);
     let is_alone = !beside.iter().any(|it| it.path != file.path && !it.format.has_variables());
-    let is_own = !GENERIC.contains(&stem.as_str()) && !is_alone && !is_same(file, beside, &values);
+    let is_own = !is_generic(&stem) && !is_alone && !is_same(file, beside, &values);
     let mut layer = base_layer(file, &stem, names);
     layer.reads = format!("file = {}", quoted(&file.path));
     layer.fields.extend(is_own.then(|| format!("into = {}", quoted(&quoted_key(&stem)))));

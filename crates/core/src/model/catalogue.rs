@@ -115,6 +115,8 @@ pub struct Declared {
     pub shape: Arc<Shape>,
     /// Where it must have one.
     pub required: Required,
+    /// Whether a sample shows it, rather than a catalogue that declares what there is.
+    pub is_sample: bool,
     /// The axes across whose values two contexts must not have the same value.
     pub differs_by: Vec<String>,
     /// What it is for.
@@ -139,6 +141,7 @@ impl Declared {
             options: Vec::new(),
             shape: Arc::default(),
             required: Required::default(),
+            is_sample: false,
             differs_by: Vec::new(),
             about: None,
             owner: None,
@@ -228,6 +231,11 @@ impl Catalogue {
     /// Whether nothing is declared.
     pub fn is_empty(&self) -> bool {
         self.declared.is_empty()
+    }
+
+    /// Whether any setting is declared but by samples: those show variables, and nothing about keys.
+    pub fn declares_keys(&self) -> bool {
+        self.declared.iter().any(|declared| !declared.is_sample)
     }
 
     /// What is declared about `key`.

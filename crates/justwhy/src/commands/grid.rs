@@ -130,7 +130,7 @@ impl Gridded<'_, '_> {
 
     /// What distinguishes a context from the others: the values of the axes that were named.
     pub(crate) fn values(&self, context: &Context) -> Vec<String> {
-        let value = |axis: &String| context.value(axis).unwrap_or_default().to_owned();
+        let value = |axis: &String| context.value(axis).unwrap_or("(unset)").to_owned();
         self.across.iter().map(value).collect()
     }
 }
@@ -349,8 +349,8 @@ fn as_csv(gridded: &Gridded<'_, '_>, wanted: &Wanted<'_>) -> String {
     let contexts = gridded.contexts.len();
     let mut writer = csv::Writer::from_writer(Vec::new());
     let names = gridded.contexts.iter().map(|context| {
-        let values = gridded.values(context);
-        let axes = gridded.across.iter().zip(values);
+        let axes =
+            gridded.across.iter().map(|axis| (axis, context.value(axis).unwrap_or_default()));
         axes.map(|(axis, value)| format!("{axis}={value}")).collect::<Vec<_>>().join(",")
     });
     let head: Vec<String> = std::iter::once("key".to_owned()).chain(names).collect();

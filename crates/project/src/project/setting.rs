@@ -227,6 +227,7 @@ impl Declarations {
                 variable: (!is_derived).then(|| name.to_owned()),
                 required,
                 about,
+                is_sample: true,
                 at: (number, node.name_at),
                 ..Declared::new(key)
             });

@@ -31,7 +31,7 @@ impl State for Unknown {
     fn working(&mut self, look: &mut Look<'_>, seen: &Seen<'_>) {
         let resolution = seen.resolution();
         let catalogue = &resolution.readings().catalogue;
-        if catalogue.is_empty() || seen.declared().is_some() {
+        if !catalogue.declares_keys() || seen.declared().is_some() {
             return;
         }
         let said: Vec<&Candidate> = resolution
