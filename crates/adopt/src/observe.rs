@@ -149,8 +149,7 @@ fn role(path: &str) -> Option<Role> {
         return None;
     }
     let format = Format::of_path(path);
-    if let Some(format) = format.filter(|it| it.has_stages()) {
-        let _ = format;
+    if format.is_some_and(Format::has_stages) {
         return Some(Role::Image);
     }
     if is_sample(path) {
