@@ -316,7 +316,7 @@ fn what_another_program_fills_in_cannot_be_read() {
     let exact = view(Format::YAML, Part { elsewhere: patterns, ..Part::default() });
     assert_eq!(
         read(&exact, "a: tide-$RELEASE\nb: tide\n"),
-        ["a (another program fills in $RELEASE) 1:4", "b tide 2:4"]
+        ["a (another program fills in $RELEASE) 1:4", "b \"tide\" 2:4"]
     );
     for text in ["", "*", "a*", "*b"] {
         assert!(Filled::parse(text).is_err(), "{text}");
