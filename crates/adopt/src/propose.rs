@@ -32,18 +32,18 @@ pub(crate) mod rank {
     pub(crate) const SECTIONS: u32 = 35;
     pub(crate) const VARYING: u32 = 40;
     pub(crate) const LOCAL: u32 = 50;
-    /// Scopes of a store.
-    pub(crate) const SCOPES: u32 = 57;
     /// Variables of an image that mean keys.
     pub(crate) const ENVIRONMENT: u32 = 55;
+    /// Scopes of a store.
+    pub(crate) const SCOPES: u32 = 57;
     pub(crate) const ENV: u32 = 60;
     pub(crate) const CLUSTER: u32 = 70;
     pub(crate) const CONTAINER: u32 = 75;
     pub(crate) const WORKFLOW: u32 = 80;
     pub(crate) const PACKAGE: u32 = 85;
+    pub(crate) const PROCESS: u32 = 90;
     /// What a script sources and assigns, stronger than the environment that it is started with.
     pub(crate) const SCRIPT: u32 = 95;
-    pub(crate) const PROCESS: u32 = 90;
     /// Settings written as code, which read what they want of everything else.
     pub(crate) const MODULE: u32 = 97;
 }

@@ -152,3 +152,15 @@ fn a_project_file_gets_what_it_lacks() {
     let proposal = adopt(&world, Path::new("/p"), "other.toml", &|_, _| {}).unwrap();
     assert_eq!(proposal.layers, ["by-environment", "process"]);
 }
+
+#[test]
+fn an_update_keeps_the_line_ends_of_the_file() {
+    let project = "justwhy = 1\r\n[[axis]]\r\nname = \"environment\"\r\nallowed = [\"dev\"]\r\n[[layer]]\r\nname = \"a\"\r\nfile = \"config/{environment}.yaml\"\r\noptional = true\r\n";
+    let world = world(&[
+        ("justwhy.toml", project),
+        ("config/dev.yaml", "a: 1\n"),
+        ("config/prod.yaml", "a: 1\n"),
+    ]);
+    let added = update(&world, Path::new("/p"), "justwhy.toml", &|_, _| {}).unwrap();
+    assert_eq!(added.text, project.replace("[\"dev\"]", "[\"dev\", \"prod\"]"));
+}

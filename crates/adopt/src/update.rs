@@ -4,8 +4,9 @@ use crate::draft::{Draft, Layer, axis_text, quoted};
 use crate::listing::Listing;
 use crate::prove::{open, problems};
 use crate::{observe, propose};
+use justwhy_engine::pattern;
 use justwhy_formats::{Format, Kind, Limits, NodeId, Tree};
-use justwhy_project::{Error, Glob, PathTemplate, Piece, Project, Reads, World};
+use justwhy_project::{Error, Glob, Project, Reads, World};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::Path;
@@ -41,7 +42,9 @@ pub fn update(
     let before = world
         .read_file(&path, MOST_BYTES)
         .map_err(|problem| one(justwhy_project::unreadable(&problem, file)))?;
-    let text = String::from_utf8_lossy(&before).into_owned();
+    let text = String::from_utf8(before.clone()).map_err(|_| {
+        one(Error::new("bad-file", format!("{file} is not UTF-8")).help("save it as UTF-8"))
+    })?;
     let session = open(world, folder, file, &text)?;
     let project = session.project();
     let listing = Listing::of(&**world, folder).map_err(one)?;
@@ -133,9 +136,11 @@ fn read_by(project: &Project, file: &str) -> ReadBy {
             Reads::File(path, _) | Reads::Files(path, _) | Reads::Rows { path, .. } => path,
             _ => continue,
         };
-        let Ok(glob) = Glob::parse(&pattern(path)) else { continue };
+        let pattern = pattern(path);
+        let pattern = pattern.trim_start_matches("./");
+        let Ok(glob) = Glob::parse(pattern) else { continue };
         let in_any = layer.per_directory
-            && Glob::parse(&format!("**/{}", pattern(path))).is_ok_and(|it| it.matches(file));
+            && Glob::parse(&format!("**/{pattern}")).is_ok_and(|it| it.matches(file));
         if !glob.matches(file) && !in_any {
             continue;
         }
@@ -160,16 +165,9 @@ fn read_by(project: &Project, file: &str) -> ReadBy {
     }
 }
 
-/// A path with `*` for every axis.
-fn pattern(path: &PathTemplate) -> String {
-    let mut pattern = String::new();
-    for piece in path.pieces() {
-        match piece {
-            Piece::Text(text) => pattern.push_str(text),
-            Piece::Axis(_) => pattern.push('*'),
-        }
-    }
-    pattern.trim_start_matches("./").to_owned()
+/// The lines of a text, with the carriage returns that they end in.
+fn lines_of(text: &str) -> Vec<&str> {
+    text.split_terminator('\n').collect()
 }
 
 /// A text with what was added, by the lines at which it was.
@@ -187,7 +185,8 @@ fn edit(
     lacking: &Lacking,
     layers: &[usize],
 ) -> Edited {
-    let lines: Vec<&str> = text.lines().collect();
+    let lines = lines_of(text);
+    let end = if text.contains("\r\n") { "\r\n" } else { "\n" };
     let (tree, _) = Format::TOML.read(text, Limits::default());
     let mut changes: BTreeMap<usize, (usize, Vec<String>)> = BTreeMap::new();
     let mut values = lacking.values.clone();
@@ -236,8 +235,8 @@ fn edit(
     for at in 0..=lines.len() {
         let (gone, new) = changes.get(&at).cloned().unwrap_or_default();
         for line in &new {
-            out.push_str(line);
-            out.push('\n');
+            out.push_str(line.trim_end_matches('\r'));
+            out.push_str(end);
         }
         if at < lines.len() && gone == 0 {
             out.push_str(lines[at]);
@@ -329,7 +328,7 @@ impl Edited {
     /// The difference, with three lines around each change.
     fn diff(&self, file: &str, text: &str) -> String {
         const AROUND: usize = 3;
-        let lines: Vec<&str> = text.lines().collect();
+        let lines = lines_of(text);
         if self.changes.is_empty() {
             return String::new();
         }

@@ -43,7 +43,7 @@ pub use expected::{Asking, Search, search, where_it_is, where_it_is_read};
 pub use find::{Occurrence, Occurrences, find};
 pub use foresight::{Asked, Foresight, Outlook, Waits, foresee, shown_key};
 pub use not_here::NotHere;
-pub use orphans::{Orphan, orphans};
+pub use orphans::{Orphan, orphans, pattern};
 pub use overlay::Overlay;
 pub use reader::{NotRead, first_of};
 pub use session::{Ports, Session};

@@ -77,7 +77,7 @@ pub fn orphans(
 }
 
 /// The path with a wildcard for each axis.
-pub(crate) fn pattern(path: &PathTemplate) -> String {
+pub fn pattern(path: &PathTemplate) -> String {
     let mut pattern = String::new();
     for piece in path.pieces() {
         match piece {

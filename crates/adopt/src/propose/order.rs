@@ -3,13 +3,25 @@
 use super::rank;
 use crate::draft::Layer;
 
-/// Says of each layer why it is stronger than those before it: what says so, or that nothing does.
+/// Notes at each layer why it is stronger than those before it: the evidence, or that there is none.
 pub(super) fn explain(layers: &mut [Layer]) {
     for at in 1..layers.len() {
         let (before, rest) = layers.split_at_mut(at);
         let (Some(weaker), Some(layer)) = (before.last(), rest.first_mut()) else { continue };
         if let Some(because) = reason(weaker, layer) {
             layer.because.push(because);
+        }
+        // Programs differ there, and nothing in the files shows which this is.
+        let is_unclear = (weaker.rank.0, layer.rank.0) == (rank::ENV, rank::ENV)
+            && layer.has("local")
+            && !weaker.has("local")
+            && layer.loaded.is_none()
+            && weaker.axes.iter().any(|it| it == "environment");
+        if is_unclear {
+            let name = &weaker.name;
+            layer.instead.push(format!(
+                "Some programs read it before {name}: move it above that layer then."
+            ));
         }
     }
 }

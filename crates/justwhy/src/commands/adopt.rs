@@ -5,6 +5,7 @@ use crate::json;
 use crate::look::{Look, Role};
 use crate::outcome::{Outcome, Terminal};
 use crate::progress::Progress;
+use crate::putting::word;
 use crate::running::{Asked, Running, Runs};
 use clap::Args;
 use justwhy_adopt::{Addition, Proposal, Question};
@@ -108,7 +109,10 @@ impl AdoptArguments {
         let progress = Progress::begin("listing the files");
         let told = |done, all| progress.now(|| format!("{done} of {all} files looked at"));
         let proposal = justwhy_adopt::adopt(running.world, folder, FILE, &told)?;
-        let questions = justwhy_adopt::questions(running.world, folder, FILE, &proposal.text);
+        let questions = match self.write || common.output == Form::Json {
+            true => justwhy_adopt::questions(running.world, folder, FILE, &proposal.text),
+            false => Vec::new(),
+        };
         drop(progress);
         let mut done = Vec::new();
         if self.write {
@@ -258,7 +262,7 @@ fn first_answers(
     let head = format!("{FILE} was written: {}", summary(proposal));
     look.styled(&mut out, Role::Heading, &head, "");
     let ask = |words: &[String], out: &mut String| {
-        let line = words.iter().map(|word| shell(word)).collect::<Vec<_>>().join(" ");
+        let line = words.iter().map(|it| word(it)).collect::<Vec<_>>().join(" ");
         out.push_str(&format!("\n$ {}\n", look.paint(Role::Layer, &look.text(&line))));
         let words: Vec<OsString> = words.iter().map(OsString::from).collect();
         let outcome = again(&words, &terminal, &there);
@@ -286,15 +290,6 @@ fn first_answers(
     out
 }
 
-/// A word as it is typed.
-fn shell(word: &str) -> String {
-    let is_plain = |c: char| c.is_ascii_alphanumeric() || "._-/=,|:@".contains(c);
-    match word.chars().all(|c| is_plain(c) && c != '|') {
-        true => word.to_owned(),
-        false => format!("'{}'", word.replace('\'', "'\\''")),
-    }
-}
-
 /// The next three things to look at.
 fn next(proposal: &Proposal, questions: &[Question]) -> Vec<(String, &'static str)> {
     let mut next = Vec::new();
@@ -307,7 +302,7 @@ fn next(proposal: &Proposal, questions: &[Question]) -> Vec<(String, &'static st
     let context = questions.iter().find_map(|it| it.context.as_ref());
     next.push(match (proposal.axes.is_empty(), context) {
         (false, Some(context)) => {
-            (format!("justwhy list --in {}", shell(context)), "lists every value there")
+            (format!("justwhy list --in {}", word(context)), "lists every value there")
         }
         _ => ("justwhy list".to_owned(), "lists every value"),
     });
