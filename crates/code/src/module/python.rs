@@ -61,7 +61,8 @@ pub(super) fn read(source: &Source<'_>) -> Module {
         let values = Values { source: *source, known: &module.all };
         let (value, end) = values.read(value_at, 0);
         // `a = b = 1`, and what else follows a value.
-        let is_whole = source.text[end..line.end.max(end)].trim().trim_end_matches(';').is_empty();
+        let is_whole = (source.text.get(end..line.end))
+            .is_some_and(|after| after.trim().trim_end_matches(';').is_empty());
         let value = match is_whole {
             true => value,
             false => tuple(&values, value_at, line.end),
@@ -89,11 +90,12 @@ fn tuple(values: &Values<'_, '_>, from: usize, to: usize) -> Value {
     loop {
         let (value, end) = values.read(at, 1);
         items.push(value);
-        let rest = source.text[end..to].trim();
-        if rest.is_empty() || rest == "," {
+        // None where an operator at the end of a line makes the next line a part of it.
+        let rest = source.text.get(end..to).map(str::trim);
+        if matches!(rest, Some("" | ",")) {
             return Value { at: source.past_blanks(from)..end, item: Item::List(items) };
         }
-        if !rest.starts_with(',') {
+        if !rest.is_some_and(|rest| rest.starts_with(',')) {
             let text = super::value::shortened(source.text[from..to].trim());
             let item = Item::Unknown(format!("not a literal: {text}"));
             return Value { at: source.past_blanks(from)..to, item };

@@ -2,6 +2,7 @@
 
 use super::{Entry, Item, Language, Value, read};
 use crate::expression::{Constant, shown};
+use proptest::prelude::*;
 
 fn told(value: &Value, path: &str, into: &mut Vec<String>) {
     match &value.item {
@@ -204,4 +205,87 @@ fn odd_texts_are_refused_or_read_without_a_panic() {
     assert_eq!(module.exported.len(), 1);
     let wide = format!("X = [{}]\n", "1, ".repeat(50_000));
     assert_eq!(read(&wide, Language::Python).unwrap().exported.len(), 1);
+}
+
+#[test]
+fn an_assignment_that_runs_into_the_next_line_is_not_read() {
+    python("A = 1,=\nB = 2\n", "A ? not a literal: 1,=\nB = 2");
+    python("À=,=\n¡", "À ? not a literal: ,=");
+    python("A = 1, 2 +\nB = 3\n", "A ? not a literal: 1, 2 +\nB = 3");
+    python("A = 1 +\nB = 3\n", "A ? not a literal: 1 +\nB = 3");
+}
+
+/// Words of which modules are made, and what breaks one that looks at bytes where it means characters.
+fn pieces() -> impl Strategy<Value = String> {
+    const PIECES: [&str; 52] = [
+        "module.exports = ",
+        "exports.",
+        "export ",
+        "default ",
+        "const ",
+        "a",
+        "B",
+        "À",
+        "é",
+        "¡",
+        "\u{a0}",
+        "\u{2028}",
+        "=",
+        " = ",
+        "==",
+        "=>",
+        ",",
+        ", ",
+        ";",
+        ":",
+        "{",
+        "}",
+        "[",
+        "]",
+        "(",
+        ")",
+        "'",
+        "\"",
+        "`",
+        "${",
+        "...",
+        "**",
+        "1",
+        "2.5",
+        "\n",
+        "\n    ",
+        "\r\n",
+        "\\",
+        "#",
+        "//",
+        "/*",
+        "*/",
+        "\"\"\"",
+        "r'",
+        "+",
+        "-",
+        "?",
+        "??",
+        "process.env.A || ",
+        "os.environ.get('A', ",
+        "def f():\n  ",
+        "Object.freeze(",
+    ];
+    prop::collection::vec(prop::sample::select(PIECES.as_slice()), 0..14)
+        .prop_map(|pieces| pieces.concat())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 2_000, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn every_place_in_a_module_is_one_of_its_text(text in pieces()) {
+        for language in [Language::Node, Language::Python] {
+            let Ok(module) = read(&text, language) else { continue };
+            for entry in module.exported.iter().chain(&module.all) {
+                prop_assert!(text.get(entry.value.at.clone()).is_some(), "{:?} {:?}", text, entry);
+                prop_assert!(text.get(entry.name_at.clone()).is_some(), "{:?} {:?}", text, entry);
+            }
+        }
+    }
 }
