@@ -2,10 +2,12 @@
 
 use crate::model::axis::Context;
 use crate::model::candidate::CandidateId;
+use crate::model::fact::Fact;
 use crate::model::key::KeyId;
 use crate::model::reference::Dialect;
 use crate::model::secret::is_secret_name;
 use crate::model::value::Type;
+use crate::model::words::answers as words;
 use crate::parallel::lock;
 use crate::precedence::resolution::Resolution;
 use crate::precedence::verdict::Verdict;
@@ -90,9 +92,6 @@ pub struct Asked {
     /// The setting.
     pub key: KeyId,
 }
-
-/// What is wrong with an empty text where the catalogue refuses one.
-pub(crate) const EMPTY_REFUSED: &str = "an empty string is not allowed";
 
 /// The most settings of a way that are kept: beyond that it helps nobody.
 const LONGEST_WAY: usize = 8;
@@ -233,7 +232,7 @@ impl<'o> Answers<'o> {
     }
 
     /// The number of the context that results if that of number `from` is changed so.
-    fn context_of(&self, from: u32, changes: &[(String, Option<String>)]) -> Result<u32, String> {
+    fn context_of(&self, from: u32, changes: &[(String, Option<String>)]) -> Result<u32, Fact> {
         if changes.is_empty() {
             return Ok(from);
         }
@@ -253,15 +252,16 @@ impl<'o> Answers<'o> {
         others: &mut Others,
         from: u32,
         changes: &[(String, Option<String>)],
-    ) -> Result<u32, String> {
+    ) -> Result<u32, Fact> {
         if others.resolutions.len() >= MOST_CONTEXTS {
-            return Err(format!("references lead to more than {MOST_CONTEXTS} other contexts"));
+            return Err(Fact::new(words::TOO_MANY_CONTEXTS).with("most", MOST_CONTEXTS));
         }
         let from = match from {
             0 => &self.here,
             number => &others.resolutions[number as usize - 1],
         };
-        let readings = self.outside.changed(&from.readings().context, changes)?;
+        let readings = self.outside.changed(&from.readings().context, changes);
+        let readings = readings.map_err(Fact::told)?;
         let values = values_of(&readings.context);
         if let Some(known) = others.by_context.get(&values) {
             return Ok(*known);
@@ -383,14 +383,14 @@ impl Answers<'_> {
             let mut round: Vec<String> =
                 from_here.take(LONGEST_WAY).map(|asked| self.name(*asked)).collect();
             if circle.len() > LONGEST_WAY {
-                round.push(format!("… {} more", circle.len() - LONGEST_WAY));
+                let more = circle.len() - LONGEST_WAY;
+                round.push(Fact::new(words::AND_MORE).with("count", more).to_string());
             }
             round.push(self.name(*asked));
-            let message = format!("it refers to itself: {}", round.join(" → "));
+            let fact = Fact::new(words::CIRCLE).with("way", round.join(" → "));
             let resolution = self.resolution_of(asked.context);
             let secret = resolution.secrets().has(asked.key);
-            let failure =
-                Failure { is_echo: at != first, ..Failure::new("reference-cycle", message) };
+            let failure = Failure { is_echo: at != first, ..Failure::new("reference-cycle", fact) };
             (*asked, Outcome::failed(failure, secret, 0))
         };
         let closed: Vec<(Asked, Outcome)> = circle.iter().enumerate().map(close).collect();
@@ -507,23 +507,25 @@ impl Answers<'_> {
 
     fn past_limits(&self, outcome: &Outcome) -> Option<Failure> {
         let ExpansionLimits { depth, bytes, nodes } = self.limits;
-        let too_deep = |message: String| Some(Failure::new("reference-too-deep", message));
+        let too_deep = |form, most: u64| {
+            Some(Failure::new("reference-too-deep", Fact::new(form).with("most", most)))
+        };
         if outcome.height == 0 {
             // What a file has is bounded already.
             return None;
         }
         if outcome.height > depth {
-            return too_deep(format!("there are more than {depth} references in a row"));
+            return too_deep(words::TOO_MANY_IN_A_ROW, depth as u64);
         }
         let weight = outcome.weight;
         if weight.bytes > bytes {
-            return too_deep(format!("with its references it has more than {bytes} bytes"));
+            return too_deep(words::TOO_MANY_BYTES, bytes);
         }
         if weight.nodes > nodes {
-            return too_deep(format!("with its references it has more than {nodes} values"));
+            return too_deep(words::TOO_MANY_VALUES, nodes);
         }
         if weight.depth > depth {
-            return too_deep(format!("with its references, lists are more than {depth} deep"));
+            return too_deep(words::LISTS_TOO_DEEP, depth as u64);
         }
         None
     }
@@ -543,19 +545,16 @@ impl Answers<'_> {
 fn unknown(resolution: &Resolution, key: KeyId) -> Option<Failure> {
     if let Some(layer) = resolution.uncertain_by(key) {
         let layer = resolution.readings().layer(layer);
-        let why = layer.absence().unwrap_or_default();
-        let message = format!("{} could change it; {why}", layer.name);
-        return Some(Failure::new(UNCERTAIN, message));
+        let fact = Fact::new(words::COULD_CHANGE).with("layer", &layer.name);
+        return Some(Failure::new(UNCERTAIN, fact.with_some("absence", layer.absence())));
     }
     let unread = resolution.in_force(key).map(|id| resolution.candidate(id));
     let unread = unread.into_iter().find(|it| it.verdict == Verdict::Unreadable)?;
     let why = resolution.note(unread).and_then(|note| note.unreadable.as_deref());
     let layer = &resolution.readings().layer(resolution.layer_of(unread)).name;
-    let message = match why {
-        Some(why) => format!("{layer} cannot be read: {why}"),
-        None => format!("{layer} cannot be read"),
-    };
-    Some(Failure::new(UNREADABLE, message))
+    let form = if why.is_some() { words::NOT_READ_BECAUSE } else { words::NOT_READ };
+    let fact = Fact::new(form).with("what", layer).with_some("why", why);
+    Some(Failure::new(UNREADABLE, fact))
 }
 
 /// The code of a setting whose strongest candidate cannot be read.

@@ -16,7 +16,6 @@ use crate::model::near::{KnownNames, distance_within};
 use crate::precedence::verdict::Verdict;
 use hashbrown::HashSet;
 
-mod fact;
 mod finding;
 mod rules;
 mod seen;
@@ -25,7 +24,6 @@ mod summary;
 mod tests;
 mod visits;
 
-pub use fact::Fact;
 pub use finding::{Evidence, Finding, Findings};
 pub use rules::{CheckRule, Needs, Severity, rule_named};
 pub use summary::{Choice, UNSET, in_words, sum_up};

@@ -7,12 +7,14 @@ use crate::model::candidate::CandidateId;
 use crate::model::convert::{
     Address, Conversion, Declaration, Nanoseconds, read_duration, read_size,
 };
+use crate::model::fact::{Clauses, Fact};
 use crate::model::key::KeyId;
 use crate::model::layer::{LayerIndex, Presence};
 use crate::model::note::Note;
 use crate::model::place::{Origin, Place};
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
+use crate::model::words::answers::EMPTY_REFUSED;
 use crate::precedence::provenance::{Provenance, name_of};
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};
@@ -43,17 +45,17 @@ pub enum Status {
         /// The code of the error.
         code: &'static str,
         /// What is wrong, without any secret.
-        message: String,
+        fact: Fact,
     },
     /// Its strongest candidate cannot be read; a weaker one never is in.
     Unreadable {
         /// Why, as a clause.
-        because: String,
+        because: Fact,
     },
     /// A layer that was not asked could change it.
     Uncertain {
         /// Which, and why it was not asked, as a clause.
-        because: String,
+        because: Fact,
     },
 }
 
@@ -93,8 +95,8 @@ pub enum Row {
         rule: Rule,
         /// The candidate that did that to it.
         by: Option<CandidateId>,
-        /// Why, as a sentence.
-        because: String,
+        /// Why.
+        because: Clauses,
         /// The YAML anchor through which it came.
         through: Option<String>,
         /// What names its file, if that is not the layer.
@@ -114,8 +116,8 @@ pub enum Row {
         layer: LayerIndex,
         /// Its state.
         state: LayerState,
-        /// Why, as a sentence.
-        because: String,
+        /// Why.
+        because: Clauses,
         /// Variables that were probably meant for this setting.
         near: Vec<NearName>,
         /// A setting above or below it that the layer sets.
@@ -226,12 +228,12 @@ impl Explanation {
             Ok(Some(_)) => Status::Set,
             Ok(None) => Status::Absent,
             Err(failure) if failure.code == UNREADABLE => {
-                Status::Unreadable { because: failure.show() }
+                Status::Unreadable { because: failure.from_here() }
             }
             Err(failure) if failure.code == UNCERTAIN => {
-                Status::Uncertain { because: failure.show() }
+                Status::Uncertain { because: failure.from_here() }
             }
-            Err(failure) => Status::Error { code: failure.code, message: failure.show() },
+            Err(failure) => Status::Error { code: failure.code, fact: failure.from_here() },
         };
         let mut conversion = outcome.conversion.clone();
         if let Some(conversion) = conversion.as_mut().filter(|_| outcome.secret) {
@@ -283,7 +285,7 @@ impl Explanation {
     }
 
     /// The sentences that show why, in the words of the project's own files and layers.
-    pub fn why(&self, answers: &Answers<'_>) -> Vec<String> {
+    pub fn why(&self, answers: &Answers<'_>) -> Vec<Fact> {
         sentence::why(answers, self)
     }
 
@@ -294,7 +296,7 @@ impl Explanation {
     }
 
     /// What became of the value, and what the reader should know about the layer that wins.
-    pub fn notes(&self, answers: &Answers<'_>) -> Vec<String> {
+    pub fn notes(&self, answers: &Answers<'_>) -> Vec<Fact> {
         sentence::notes(answers, self)
     }
 
@@ -332,7 +334,7 @@ impl Explanation {
 
     /// Whether it is in error because an empty text is where none is allowed.
     pub fn refuses_empty(&self) -> bool {
-        self.failure().is_some_and(|failure| failure.message == crate::answers::EMPTY_REFUSED)
+        self.failure().is_some_and(|failure| failure.fact.form() == EMPTY_REFUSED)
     }
 
     /// What would be if the candidate that decides now were taken out of its source. Nothing if no

@@ -32,7 +32,7 @@ pub use answers::{
     Answers, Asked, ExpansionLimits, Failure, Hop, HopValue, IsGiven, Item, Outcome, Outside,
 };
 pub use check::{
-    Check, CheckRule, Choice, Evidence, Extent, Fact, Finding, Findings, Needs, Severity, UNSET,
+    Check, CheckRule, Choice, Evidence, Extent, Finding, Findings, Needs, Severity, UNSET,
     in_words, meant_by_slip, rule_named, sum_up,
 };
 pub use contexts::compare::{Compared, Effect, Effects, Side, compare};
@@ -58,10 +58,10 @@ pub use model::convert::{
 };
 pub use model::document::{Document, Leaf, Lookalike, NamedBy, OfScope};
 pub use model::encrypted::{Decrypts, ENCRYPTED_MARK, Encrypts, NotEncrypted, is_encrypted};
+pub use model::fact::{Clauses, Fact, Part, list_values};
 pub use model::key::{KeyId, KeyPath, Keys, MAX_SEGMENTS, NameError, folded};
 pub use model::layer::{
-    Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence, Removal,
-    ScopeOf, list_values,
+    Empty, Inactivity, Kind, Lack, Layer, LayerIndex, Names, Null, Pins, Presence, Removal, ScopeOf,
 };
 pub use model::near::{KnownNames, is_near, nearest, nearest_few};
 pub use model::note::{Note, show_date};

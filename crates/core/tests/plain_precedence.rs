@@ -489,8 +489,8 @@ proptest! {
                 (Status::Unreadable { .. }, Err(expected)) => {
                     prop_assert_eq!("unreadable", expected.code);
                 }
-                (Status::Error { message, .. }, Ok(expected)) => {
-                    prop_assert!(false, "{:?}: {} but {:?}", path, message, expected);
+                (Status::Error { fact, .. }, Ok(expected)) => {
+                    prop_assert!(false, "{:?}: {} but {:?}", path, fact, expected);
                 }
                 (_, expected) => prop_assert_eq!(Ok(answer.value()), expected, "{:?}", path),
             }

@@ -335,7 +335,7 @@ fn says_the_way_round_to_an_error() {
     let message = |key: &str| {
         let key = readings.keys.find(KeyId::ROOT, &KeyPath::parse(key).unwrap()).unwrap();
         match Explanation::of(&answers, key).status {
-            Status::Error { code, message } => format!("{code}: {message}"),
+            Status::Error { code, fact } => format!("{code}: {fact}"),
             other => other.name().to_owned(),
         }
     };

@@ -2,8 +2,8 @@
 
 use crate::{Arguments, Session, Snapshot, Supposition, select};
 use justwhy_core::{
-    Answers, CandidateId, Context, Destination, Explanation, Holder, KeyId, KeyPath, NotEncrypted,
-    Origin, Row, Text, Value, Verdict, as_written, destination, is_secret_name,
+    Answers, CandidateId, Clauses, Context, Destination, Explanation, Holder, KeyId, KeyPath,
+    NotEncrypted, Origin, Row, Text, Value, Verdict, as_written, destination, is_secret_name,
 };
 use justwhy_project::{Error, Kept, Tracking};
 
@@ -70,7 +70,7 @@ pub struct Supposed {
     /// For how many recipients it would be encrypted there.
     pub encrypted_for: Option<usize>,
     /// Why it decides nothing in the context in which it is written.
-    pub because: Option<String>,
+    pub because: Option<Clauses>,
     /// Whether the value is a secret.
     pub is_secret: bool,
     /// What is to be noted if it is done.
@@ -242,8 +242,9 @@ impl Editor<'_, '_> {
     /// Where the layer sets the setting, and that place for people.
     fn place(&self, layer: &str, path: &KeyPath) -> Result<(Destination, String), Error> {
         let index = self.snapshot.project().layer_named(layer)?;
-        let place = destination(self.answers, index, path)
-            .map_err(|none| Error::new("bad-edit", none.problem).help(none.help))?;
+        let place = destination(self.answers, index, path).map_err(|none| {
+            Error::new("bad-edit", none.problem.to_string()).help(none.help.to_string())
+        })?;
         let at = match &place.holder {
             Holder::File(path) => path.clone(),
             Holder::Values => self.snapshot.project().file.clone(),
@@ -549,7 +550,7 @@ pub(crate) fn say_what_decides_nothing(
             }
             _ => None,
         });
-        let of_layer: Vec<(Verdict, String)> = of_layer.collect();
+        let of_layer: Vec<(Verdict, Clauses)> = of_layer.collect();
         // Of several sources of the layer one is enough.
         let decides = of_layer.iter().any(|(verdict, _)| verdict.is_in_force());
         put.because = of_layer.into_iter().next().filter(|_| !decides).map(|it| it.1);

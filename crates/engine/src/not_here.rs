@@ -2,7 +2,7 @@
 
 use crate::Snapshot;
 use justwhy_core::{
-    Inactivity, KeyId, LayerIndex, Presence, Provenance, Readings, Resolution, unread_layers,
+    Fact, Inactivity, KeyId, LayerIndex, Presence, Provenance, Readings, Resolution, unread_layers,
 };
 use std::sync::Arc;
 
@@ -18,7 +18,7 @@ pub struct NotHere {
     /// The same for people.
     pub place: String,
     /// Where the layer applies, as a clause without a subject: `applies only to environment=dev`.
-    pub applies: String,
+    pub applies: Fact,
 }
 
 impl Snapshot {

@@ -241,9 +241,9 @@ impl Snapshot {
             let inactive = Inactivity::of(&declared.when, &declared.unless, context);
             let filled = scope
                 .fill(context)
-                .map_err(|axis| Inactivity::Needs { axis: axis.to_owned() }.because());
+                .map_err(|axis| Inactivity::Needs { axis: axis.to_owned() }.because().to_string());
             let scope = match inactive {
-                Some(inactivity) => Err(inactivity.because()),
+                Some(inactivity) => Err(inactivity.because().to_string()),
                 None => filled,
             };
             let scope = scope.and_then(|scope| {

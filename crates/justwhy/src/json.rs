@@ -2,8 +2,8 @@
 
 use crate::fingerprint::Fingerprints;
 use justwhy_core::{
-    Advice, Answers, CandidateId, Context, Explanation, Hop, HopValue, Item, LayerIndex, Meaning,
-    NearName, Place, Position, Provenance, Resolution, Status, Type, Value, Without,
+    Advice, Answers, CandidateId, Context, Explanation, Fact, Hop, HopValue, Item, LayerIndex,
+    Meaning, NearName, Place, Position, Provenance, Resolution, Status, Type, Value, Without,
     hide_address_password,
 };
 use justwhy_project::Error;
@@ -309,8 +309,8 @@ impl ShownHop {
         match hop.found {
             HopValue::Value(found) => value = Some(ShownValue(found)),
             HopValue::Secret => secret = true,
-            HopValue::Nothing(why) => nothing = Some(why),
-            HopValue::Error(why) => error = Some(why),
+            HopValue::Nothing(why) => nothing = Some(why.to_string()),
+            HopValue::Error(why) => error = Some(why.to_string()),
         }
         ShownHop {
             reference: hop.reference,
@@ -460,10 +460,10 @@ impl Setting {
         fingerprints: &Fingerprints,
     ) -> Setting {
         let error = match &explanation.status {
-            Status::Error { code, message } => {
+            Status::Error { code, fact } => {
                 let way = explanation.failure().map(|failure| failure.way.clone());
                 let way = way.unwrap_or_default();
-                Some(SettingError { code, message: message.clone(), way })
+                Some(SettingError { code, message: fact.to_string(), way })
             }
             _ => None,
         };
@@ -478,7 +478,7 @@ impl Setting {
             error,
             because: match &explanation.status {
                 Status::Unreadable { because } | Status::Uncertain { because } => {
-                    Some(because.clone())
+                    Some(because.to_string())
                 }
                 _ => None,
             },
@@ -525,7 +525,7 @@ impl Setting {
         let reshaped = explanation.replaces(answers);
         let items = explanation.items().iter().map(|item| ShownItem::of(resolution, item));
         let reasons = Reasons {
-            why: explanation.why(answers),
+            why: explanation.why(answers).iter().map(Fact::to_string).collect(),
             declared: ShownDeclaration::of(resolution, explanation.key),
             amount,
             address,

@@ -2,13 +2,15 @@
 
 use super::earlier::Earlier;
 use super::early::place_of;
-use super::expand::{Referent, meaning_for, pieces_of, references_of};
+use super::expand::{Referent, meaning_for, no_file, pieces_of, references_of};
 use super::{Answers, Asked};
+use crate::model::fact::Fact;
 use crate::model::key::KeyId;
 use crate::model::place::{Origin, Place};
 use crate::model::reference::{Piece, Reference, Replaces};
 use crate::model::secret::{hide_address_password, is_secret_name};
 use crate::model::value::Value;
+use crate::model::words::answers as words;
 use crate::precedence::resolution::{Candidate, Resolution};
 use hashbrown::HashSet;
 use std::sync::Arc;
@@ -47,9 +49,9 @@ pub enum HopValue {
     /// A secret.
     Secret,
     /// Nothing, and why, as a clause.
-    Nothing(String),
+    Nothing(Fact),
     /// Something that is in error, and why, as a clause.
-    Error(String),
+    Error(Fact),
 }
 
 struct ChainWalk<'a, 'o> {
@@ -115,7 +117,7 @@ impl ChainWalk<'_, '_> {
         let mut hop = Hop {
             reference: reference.show(),
             setting: None,
-            found: HopValue::Nothing(String::new()),
+            found: HopValue::Nothing(Fact::new(words::NULL)),
             layer: None,
             place: None,
             name: None,
@@ -135,8 +137,8 @@ impl ChainWalk<'_, '_> {
                 hop.found = match found {
                     Ok(Some(_)) if is_secret => HopValue::Secret,
                     Ok(Some(value)) => HopValue::Value(hide_address_password(&value).into_owned()),
-                    Ok(None) => HopValue::Nothing("it is null".to_owned()),
-                    Err(failure) => HopValue::Error(failure.message),
+                    Ok(None) => HopValue::Nothing(Fact::new(words::NULL)),
+                    Err(failure) => HopValue::Error(failure.fact),
                 };
                 let (place, layer, name) = place_of(resolution, at);
                 (hop.place, hop.layer, hop.name) = (Some(place), Some(layer), Some(name));
@@ -144,14 +146,15 @@ impl ChainWalk<'_, '_> {
             Ok(Referent::Variable(name) | Referent::Early(Earlier::Variable(name))) => {
                 let found = self.answers.outside.variable(&name);
                 let is_secret = self.answers.is_secret_variable(context, &name);
-                hop.found = text(found, is_secret, format!("{name} is not set"));
+                hop.found =
+                    text(found, is_secret, Fact::new(words::NAME_NOT_SET).with("name", &name));
                 hop.place = Some(Place::whole(Origin::Process));
                 hop.name = Some(name);
             }
             Ok(Referent::File(path)) => {
                 let found = self.answers.outside.file(&path);
                 let is_secret = is_secret_name(&path.replace('/', "."));
-                hop.found = text(found, is_secret, format!("file not found: {path}"));
+                hop.found = text(found, is_secret, no_file(&path));
                 hop.place = Some(Place::whole(Origin::File(path.into())));
             }
             Ok(Referent::Setting(asked)) => self.setting(asked, &mut hop),
@@ -179,8 +182,8 @@ impl ChainWalk<'_, '_> {
         hop.found = match &outcome.result {
             Ok(Some(_)) if outcome.secret => HopValue::Secret,
             Ok(Some(value)) => HopValue::Value(hide_address_password(value).into_owned()),
-            Ok(None) => HopValue::Nothing("it is not set here".to_owned()),
-            Err(failure) => HopValue::Error(failure.message.clone()),
+            Ok(None) => HopValue::Nothing(Fact::new(words::NOT_SET_HERE)),
+            Err(failure) => HopValue::Error(failure.fact.clone()),
         };
         let resolution = answers.resolution_of(asked.context);
         if let Some(winner) = resolution.winner(asked.key) {
@@ -202,13 +205,13 @@ impl ChainWalk<'_, '_> {
     }
 }
 
-fn text(found: Result<Option<Arc<str>>, String>, is_secret: bool, nothing: String) -> HopValue {
+fn text(found: Result<Option<Arc<str>>, String>, is_secret: bool, nothing: Fact) -> HopValue {
     match found {
         Ok(Some(_)) if is_secret => HopValue::Secret,
         Ok(Some(text)) => {
             HopValue::Value(hide_address_password(&Value::Text(text.into())).into_owned())
         }
         Ok(None) => HopValue::Nothing(nothing),
-        Err(problem) => HopValue::Error(problem),
+        Err(problem) => HopValue::Error(Fact::told(problem)),
     }
 }

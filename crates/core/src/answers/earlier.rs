@@ -1,5 +1,6 @@
 //! What is known of names that were set before.
 
+use crate::model::fact::Fact;
 use hashbrown::HashMap;
 use std::sync::Arc;
 
@@ -10,8 +11,8 @@ pub(crate) enum Earlier {
     Leaf(u32, u32),
     /// The process variable of that name.
     Variable(String),
-    /// Nothing.
-    Nothing(String),
+    /// Nothing, and why, as a clause.
+    Nothing(Fact),
 }
 
 /// What one expansion has found of what sources had before.

@@ -5,11 +5,13 @@ use super::expand::{Expanded, Expansion, Lookup, TextContext};
 use super::{Answers, Asked, Failure, UNREADABLE};
 use crate::model::convert::show_in_text;
 use crate::model::document::Document;
+use crate::model::fact::Fact;
 use crate::model::key::{KeyId, Keys};
 use crate::model::layer::Names as LayerNames;
 use crate::model::place::Place;
 use crate::model::reference::Within;
 use crate::model::value::Value;
+use crate::model::words::answers as words;
 use crate::parallel::lock;
 use crate::precedence::resolution::Resolution;
 use crate::reading::Reading;
@@ -55,13 +57,13 @@ impl Names {
 
 impl Answers<'_> {
     /// What a name was set to where a text is read.
-    pub(super) fn earlier(&self, name: &str, at: &TextContext<'_>) -> Result<Earlier, String> {
+    pub(super) fn earlier(&self, name: &str, at: &TextContext<'_>) -> Result<Earlier, Fact> {
         for place in at.layer.lookup.iter() {
             let found = match place {
                 Within::File => self.in_file(name, at),
                 Within::Weaker => self.in_weaker(name, at)?,
                 Within::Process => {
-                    let found = self.outside.variable(name)?;
+                    let found = self.outside.variable(name).map_err(Fact::told)?;
                     found.map(|_| Earlier::Variable(name.to_owned()))
                 }
             };
@@ -72,7 +74,7 @@ impl Answers<'_> {
         Ok(match at.layer.lookup.contains(&Within::Process) && !self.outside.reads_variables() {
             // Whether a process has it is not known then.
             true => Earlier::Variable(name.to_owned()),
-            false => Earlier::Nothing(format!("{name} is not set before")),
+            false => Earlier::Nothing(Fact::new(words::NAME_NOT_SET_BEFORE).with("name", name)),
         })
     }
 
@@ -92,7 +94,7 @@ impl Answers<'_> {
     }
 
     /// In a weaker source, the strongest first.
-    fn in_weaker(&self, name: &str, at: &TextContext<'_>) -> Result<Option<Earlier>, String> {
+    fn in_weaker(&self, name: &str, at: &TextContext<'_>) -> Result<Option<Earlier>, Fact> {
         let resolution = at.resolution;
         let keys = resolution.keys();
         let all = &resolution.readings().readings;
@@ -148,7 +150,7 @@ impl Answers<'_> {
             }
             expansion.needs.into_iter().for_each(|need| drop(self.outcome_of(need)));
         }
-        let failure = Failure::new("reference-too-deep", "its references lead too far");
+        let failure = Failure::new("reference-too-deep", Fact::new(words::TOO_FAR));
         (Err(failure), true)
     }
 }
@@ -163,9 +165,10 @@ impl Expansion<'_, '_> {
         let (number, leaf) = match earlier {
             Earlier::Nothing(why) => return Ok(Lookup::Nothing(why)),
             Earlier::Variable(name) => {
-                let bad =
-                    |problem| Failure::new("unresolved-reference", format!("{name}: {problem}"));
-                return self.variable(&name).map_err(bad);
+                return self.variable(&name).map_err(|why| {
+                    let fact = Fact::new(words::OF_NAME).with("name", name).with("why", why);
+                    Failure::new("unresolved-reference", fact)
+                });
             }
             Earlier::Leaf(number, leaf) => (number, leaf),
         };
@@ -174,7 +177,7 @@ impl Expansion<'_, '_> {
             return Ok(Lookup::NotYet);
         }
         Ok(match found.value {
-            Value::Null => Lookup::Nothing("it is null".to_owned()),
+            Value::Null => Lookup::Nothing(Fact::new(words::NULL)),
             _ => Lookup::Value(Expanded { value: found.value.clone(), weight: found.weight }),
         })
     }
@@ -187,23 +190,23 @@ impl Expansion<'_, '_> {
         let context = TextContext::at(resolution, at);
         let reading = &resolution.readings().readings[at.0 as usize];
         let leaf = &reading.document.leaves[at.1 as usize];
-        let place = || reading.place(at.1);
+        let place = || reading.place(at.1).to_string();
         if self.early.open.contains(&at) {
-            let message = format!("it refers to itself: {}", self.way(resolution, at));
-            return Arc::new(self.fail(Failure::new("reference-cycle", message)));
+            let fact = Fact::new(words::CIRCLE).with("way", self.way(resolution, at));
+            return Arc::new(self.fail(Failure::new("reference-cycle", fact)));
         }
         if self.early.open.len() >= self.answers.limits().depth {
             let depth = self.answers.limits().depth;
-            let message = format!("there are more than {depth} references in a row");
-            return Arc::new(self.fail(Failure::new("reference-too-deep", message)));
+            let fact = Fact::new(words::TOO_MANY_IN_A_ROW).with("most", depth);
+            return Arc::new(self.fail(Failure::new("reference-too-deep", fact)));
         }
         let names = &self.answers.names;
         self.secret |= reading.document.hides(at.1) || is_secret(names, resolution, at);
         if leaf.value == Value::Unread {
             let note = reading.document.note(at.1);
             let why = note.and_then(|note| note.unreadable.as_deref()).unwrap_or("unknown");
-            let message = format!("{} cannot be read: {why}", place());
-            return Arc::new(self.fail(Failure::new(UNREADABLE, message)));
+            let fact = Fact::new(words::NOT_READ_BECAUSE).with("what", place()).with("why", why);
+            return Arc::new(self.fail(Failure::new(UNREADABLE, fact)));
         }
         self.early.open.push(at);
         let height = self.early.open.len();
@@ -220,12 +223,10 @@ impl Expansion<'_, '_> {
             (Value::Null | Value::Text(_), _) => found,
             (_, Ok(shown)) => Expanded::of(Value::Text(shown.to_string().into())),
             (_, Err(kind)) => {
-                let message = format!(
-                    "{} is {}, which cannot be a part of a string",
-                    place(),
-                    kind.with_article()
-                );
-                return Arc::new(self.fail(Failure::new("unresolved-reference", message)));
+                let fact = Fact::new(words::PLACE_NO_PART_OF_STRING)
+                    .with("place", place())
+                    .with("kind", kind.with_article());
+                return Arc::new(self.fail(Failure::new("unresolved-reference", fact)));
             }
         };
         let found = Arc::new(found);

@@ -3,6 +3,7 @@
 use super::earlier::{Earlier, Early};
 use super::{Answers, Asked, Failure, LONGEST_WAY, UNCERTAIN, UNREADABLE, Weight};
 use crate::model::convert::show_in_text;
+use crate::model::fact::Fact;
 use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::{Layer, Names};
 use crate::model::reference::{
@@ -12,6 +13,7 @@ use crate::model::secret::is_secret_name;
 use crate::model::text::Growing;
 use crate::model::value::{Element, Entry, Value};
 use crate::model::variable::Naming;
+use crate::model::words::{answers as words, layers as layer_words};
 use crate::precedence::resolution::{Candidate, Resolution};
 use crate::reading::Reading;
 use std::sync::Arc;
@@ -46,7 +48,7 @@ pub(super) enum Lookup {
     /// A value.
     Value(Expanded),
     /// Nothing, and why, as a clause.
-    Nothing(String),
+    Nothing(Fact),
     /// It is not known yet.
     NotYet,
 }
@@ -62,9 +64,9 @@ pub(super) enum Referent {
     /// What a source had before, as a shell knows it.
     Early(Earlier),
     /// Nothing, and why, as a clause.
-    Nothing(String),
+    Nothing(Fact),
     /// Nobody can find out, and why, as a clause.
-    Uncertain(String),
+    Uncertain(Fact),
 }
 
 /// The expansion of what takes effect for one setting. Goes on over answers that are not known yet, to
@@ -113,8 +115,8 @@ impl<'a, 'o> Expansion<'a, 'o> {
         Expanded::nothing()
     }
 
-    fn unresolved(&mut self, message: impl Into<String>) -> Expanded {
-        self.fail(Failure::new("unresolved-reference", message))
+    fn unresolved(&mut self, fact: Fact) -> Expanded {
+        self.fail(Failure::new("unresolved-reference", fact))
     }
 
     pub(super) fn value(&mut self, value: &Value, reading: &TextContext<'_>) -> Expanded {
@@ -148,8 +150,8 @@ impl<'a, 'o> Expansion<'a, 'o> {
     fn text(&mut self, text: &str, reading: &TextContext<'_>) -> Expanded {
         if self.answers.is_exhausted() {
             // The run ends in an error, whatever is known of this one; before all memory does.
-            let message = "references make the values of the project too large";
-            return self.fail(Failure::new("reference-too-deep", message));
+            let fact = Fact::new(words::PROJECT_TOO_LARGE);
+            return self.fail(Failure::new("reference-too-deep", fact));
         }
         match take_apart(text, reading.rules(self.answers.limits.depth)) {
             Ok(pieces) => self.pieces(&pieces, reading),
@@ -189,18 +191,16 @@ impl<'a, 'o> Expansion<'a, 'o> {
                 Ok(shown) if self.secret => out.push_secret(&shown),
                 Ok(shown) => out.push(&shown),
                 Err(kind) => {
-                    let message = format!(
-                        "`{}` is {}, which cannot be a part of a string",
-                        reference.show(),
-                        kind.with_article()
-                    );
-                    return self.unresolved(message);
+                    let fact = Fact::new(words::NO_PART_OF_STRING)
+                        .with("reference", reference.show())
+                        .with("kind", kind.with_article());
+                    return self.unresolved(fact);
                 }
             }
             if out.len() as u64 > self.answers.limits.bytes {
-                let bytes = self.answers.limits.bytes;
-                let message = format!("with its references it has more than {bytes} bytes");
-                return self.fail(Failure::new("reference-too-deep", message));
+                let most = self.answers.limits.bytes;
+                let fact = Fact::new(words::TOO_MANY_BYTES).with("most", most);
+                return self.fail(Failure::new("reference-too-deep", fact));
             }
         }
         Expanded::of(Value::Text(out.done()))
@@ -218,7 +218,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         let empty = || Expanded::of(Value::Text("".into()));
         let (found, why_not) = match found {
             Lookup::NotYet => return Expanded::nothing(),
-            Lookup::Value(expanded) => (Some(expanded), "it is empty".to_owned()),
+            Lookup::Value(expanded) => (Some(expanded), Fact::new(words::EMPTY)),
             Lookup::Nothing(why) => (None, why),
         };
         let is_full = found.as_ref().is_some_and(|found| !found.value.is_empty_text());
@@ -235,7 +235,8 @@ impl<'a, 'o> Expansion<'a, 'o> {
             },
             (Some(_), _, Some(found)) if counts => found,
             (Some(_), ..) if is_demand => {
-                self.unresolved(format!("`{}`: {why_not}, and its program ends", reference.show()))
+                let why = Fact::new(words::PROGRAM_ENDS).with("why", why_not);
+                self.unresolved(of_reference(reference, why))
             }
             (fallback, _, found) => {
                 self.replaced(reference, fallback.as_deref(), found, why_not, reading)
@@ -249,7 +250,7 @@ impl<'a, 'o> Expansion<'a, 'o> {
         reference: &Reference,
         fallback: Option<&[Piece]>,
         found: Option<Expanded>,
-        why_not: String,
+        why_not: Fact,
         reading: &TextContext<'_>,
     ) -> Expanded {
         match fallback {
@@ -262,11 +263,10 @@ impl<'a, 'o> Expansion<'a, 'o> {
                 Expanded::of(Value::Text("".into()))
             }
             None if self.is_unknown(reference, reading) => {
-                let message =
-                    format!("`{}`: environment variables are not included here", reference.show());
-                self.fail(Failure::new(LEFT_OUT, message))
+                let why = Fact::new(words::NO_VARIABLES_HERE);
+                self.fail(Failure::new(LEFT_OUT, of_reference(reference, why)))
             }
-            None => self.unresolved(format!("`{}`: {why_not}", reference.show())),
+            None => self.unresolved(of_reference(reference, why_not)),
         }
     }
 
@@ -286,25 +286,19 @@ impl<'a, 'o> Expansion<'a, 'o> {
         reading: &TextContext<'_>,
     ) -> Result<Lookup, Failure> {
         let answers = self.answers;
-        let text = |text: Option<Arc<str>>, nothing: String| match text {
-            Some(text) => Lookup::Value(Expanded::of(Value::Text(text.into()))),
-            None => Lookup::Nothing(nothing),
-        };
-        let bad = |problem: String| {
-            Failure::new("unresolved-reference", format!("`{}`: {problem}", reference.show()))
-        };
+        let bad =
+            |problem: Fact| Failure::new("unresolved-reference", of_reference(reference, problem));
         match meaning(answers, self.asked.context, reference, reading).map_err(bad)? {
             Referent::Nothing(why) => Ok(Lookup::Nothing(why)),
-            Referent::Uncertain(why) => {
-                let message = format!("`{}`: {why}", reference.show());
-                Err(Failure::new(UNCERTAIN, message))
-            }
+            Referent::Uncertain(why) => Err(Failure::new(UNCERTAIN, of_reference(reference, why))),
             Referent::Variable(name) => self.variable(&name).map_err(bad),
             Referent::File(path) => {
                 self.secret |= is_secret_name(&path.replace('/', "."));
                 self.height = self.height.max(1);
-                let found = answers.outside.file(&path).map_err(bad)?;
-                Ok(text(found, format!("file not found: {path}")))
+                Ok(match answers.outside.file(&path).map_err(|why| bad(Fact::told(why)))? {
+                    Some(text) => Lookup::Value(Expanded::of(Value::Text(text.into()))),
+                    None => Lookup::Nothing(no_file(&path)),
+                })
             }
             Referent::Early(earlier) => self.earlier(earlier, reading),
             Referent::Setting(asked) => self.setting(asked),
@@ -312,12 +306,12 @@ impl<'a, 'o> Expansion<'a, 'o> {
     }
 
     /// The process variable of that name.
-    pub(super) fn variable(&mut self, name: &str) -> Result<Lookup, String> {
+    pub(super) fn variable(&mut self, name: &str) -> Result<Lookup, Fact> {
         self.secret |= self.answers.is_secret_variable(self.asked.context, name);
         self.height = self.height.max(1);
-        Ok(match self.answers.outside.variable(name)? {
+        Ok(match self.answers.outside.variable(name).map_err(Fact::told)? {
             Some(text) => Lookup::Value(Expanded::of(Value::Text(text.into()))),
-            None => Lookup::Nothing(format!("the environment variable {name} is not set")),
+            None => Lookup::Nothing(Fact::new(words::VARIABLE_NOT_SET).with("name", name)),
         })
     }
 
@@ -336,7 +330,10 @@ impl<'a, 'o> Expansion<'a, 'o> {
             Ok(Some(value)) => {
                 Ok(Lookup::Value(Expanded { value: value.clone(), weight: outcome.weight_of() }))
             }
-            Ok(None) => Ok(Lookup::Nothing(format!("{} is not set here", answers.name(asked)))),
+            Ok(None) => {
+                let fact = Fact::new(words::KEY_NOT_SET_HERE).with("key", answers.name(asked));
+                Ok(Lookup::Nothing(fact))
+            }
             Err(failure) => {
                 let mut failure = failure.clone();
                 if failure.way.len() < LONGEST_WAY {
@@ -394,6 +391,15 @@ impl<'r> TextContext<'r> {
     }
 }
 
+/// What is wrong with a reference, or why it comes to nothing.
+fn of_reference(reference: &Reference, why: Fact) -> Fact {
+    Fact::new(words::OF_REFERENCE).with("reference", reference.show()).with("why", why)
+}
+
+pub(super) fn no_file(path: &str) -> Fact {
+    Fact::new(layer_words::NO_FILE).with("path", path)
+}
+
 fn bad_text(bad: BadText) -> Failure {
     let code = match bad.too_deep {
         _ if bad.is_unknown => UNREADABLE,
@@ -409,7 +415,7 @@ fn meaning(
     context: u32,
     reference: &Reference,
     reading: &TextContext<'_>,
-) -> Result<Referent, String> {
+) -> Result<Referent, Fact> {
     let there = answers.context_of(context, &reference.changes)?;
     let resolution = answers.resolution_of(there);
     let setting = |key: KeyId| Referent::Setting(Asked { context: there, key });
@@ -422,15 +428,16 @@ fn meaning(
                 None => Referent::Nothing(why),
                 Some(layer) => {
                     let layer = resolution.readings().layer(layer);
-                    let absence = layer.absence().unwrap_or_default();
-                    Referent::Uncertain(format!("{why}; {} could set it: {absence}", layer.name))
+                    let fact = Fact::new(words::COULD_SET).with("why", why);
+                    let fact = fact.with("layer", &layer.name);
+                    Referent::Uncertain(fact.with_some("absence", layer.absence()))
                 }
             },
         },
         Target::Shell(name) => Referent::Early(answers.earlier(name, reading)?),
         Target::Beside(name) => match beside(&resolution, reading, name) {
             Some(key) => setting(key),
-            None => Referent::Nothing(format!("no {name} in the same section")),
+            None => Referent::Nothing(Fact::new(words::NOT_BESIDE).with("name", name)),
         },
         Target::Name(name) | Target::Any(name) => {
             let has_variable = || answers.outside.variable(name).is_ok_and(|it| it.is_some());
@@ -450,10 +457,10 @@ fn meaning(
                 Some(key) => setting(key),
                 // Who writes into a store must not learn what this machine has.
                 None if reading.is_from_store => {
-                    Referent::Nothing(format!("no setting has the variable {name}"))
+                    Referent::Nothing(Fact::new(words::NO_SETTING_OF_VARIABLE).with("name", name))
                 }
                 None if !reading.looks_in(Within::Process) => {
-                    Referent::Nothing(format!("no setting {name} here"))
+                    Referent::Nothing(Fact::new(words::NO_SETTING).with("key", name))
                 }
                 None => Referent::Variable(name.clone()),
             }
@@ -464,7 +471,7 @@ fn meaning(
         Referent::Variable(_) | Referent::File(_) | Referent::Early(Earlier::Variable(_))
             if reading.is_from_store =>
         {
-            Err("a value from a store can refer to settings only".to_owned())
+            Err(Fact::new(words::STORE_REFERS_TO_SETTINGS))
         }
         meaning => Ok(meaning),
     }
@@ -475,11 +482,13 @@ fn setting_of_variable(
     resolution: &Resolution,
     reading: &TextContext<'_>,
     name: &str,
-) -> Result<Option<KeyId>, String> {
+) -> Result<Option<KeyId>, Fact> {
     let Some(naming) = reading.naming() else { return Ok(None) };
     resolution.setting_named(naming, name).map_err(|clash| {
-        let keys = [clash.one, clash.other].map(|key| resolution.keys().show(key));
-        format!("both {} and {} have that variable", keys[0], keys[1])
+        let keys = resolution.keys();
+        Fact::new(words::BOTH_HAVE_VARIABLE)
+            .with("one", keys.show(clash.one))
+            .with("other", keys.show(clash.other))
     })
 }
 
@@ -512,7 +521,7 @@ fn first_naming(resolution: &Resolution) -> Option<&Naming> {
 }
 
 /// The setting at a key or at the key that it had once, or why there is none.
-fn setting_at(resolution: &Resolution, path: &KeyPath) -> Result<KeyId, String> {
+fn setting_at(resolution: &Resolution, path: &KeyPath) -> Result<KeyId, Fact> {
     let keys = resolution.keys();
     let found = keys.find(KeyId::ROOT, path);
     if let Some(key) = found {
@@ -523,12 +532,14 @@ fn setting_at(resolution: &Resolution, path: &KeyPath) -> Result<KeyId, String> 
             return Ok(now);
         }
         if keys.below(key).any(|below| resolution.is_setting(below)) {
-            return Err(format!("{path} is not a setting; it has keys below it"));
+            return Err(Fact::new(words::KEYS_BELOW).with("key", path.to_string()));
         }
     }
     match resolution.names().nearest(&path.to_string()) {
-        Some(near) => Err(format!("no setting {path} here; did you mean {near}?")),
-        None => Err(format!("no setting {path} here")),
+        Some(near) => Err(Fact::new(words::NO_SETTING_BUT_NEAR)
+            .with("key", path.to_string())
+            .with("near", near)),
+        None => Err(Fact::new(words::NO_SETTING).with("key", path.to_string())),
     }
 }
 
@@ -621,6 +632,6 @@ pub(super) fn meaning_for(
     reference: &Reference,
     resolution: &Resolution,
     candidate: &Candidate,
-) -> Result<Referent, String> {
+) -> Result<Referent, Fact> {
     meaning(answers, context, reference, &TextContext::of(resolution, candidate))
 }

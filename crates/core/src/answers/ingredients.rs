@@ -171,7 +171,7 @@ impl Answers<'_> {
                 Ok(Referent::Early(Earlier::Leaf(reading, leaf))) => {
                     let asked = Asked { context, key: candidate.key };
                     let (found, _) = self.earlier_value(asked, resolution, (reading, leaf));
-                    found.map_err(|failure| failure.show())
+                    found.map_err(|failure| failure.from_here().to_string())
                 }
                 Ok(Referent::Early(Earlier::Variable(_))) if !self.outside.reads_variables() => {
                     Err(LEFT_OUT.to_owned())
@@ -181,7 +181,7 @@ impl Answers<'_> {
                 }
                 Ok(Referent::Nothing(_) | Referent::Early(Earlier::Nothing(_))) => Ok(None),
                 Ok(Referent::Uncertain(_)) => return None,
-                Err(problem) => Err(problem),
+                Err(problem) => Err(problem.to_string()),
             };
             all.push(Ingredient::Found(reference.show(), found));
         }

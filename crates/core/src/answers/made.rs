@@ -2,11 +2,13 @@
 
 use super::expand::Expanded;
 use super::weight::Weight;
-use super::{EMPTY_REFUSED, Failure, Item, Outcome};
+use super::{Failure, Item, Outcome};
 use crate::model::candidate::CandidateId;
 use crate::model::catalogue::{Declared, EmptyText, Gather};
 use crate::model::convert::{Conversion, Declaration, NotAList, Shape, read_like, read_list};
+use crate::model::fact::Fact;
 use crate::model::value::{Element, Value};
+use crate::model::words::answers as words;
 use crate::precedence::resolution::Resolution;
 use hashbrown::HashMap;
 
@@ -22,7 +24,7 @@ pub(super) fn single(
     let candidate = resolution.candidate(winner);
     let is_refused = declared.is_some_and(|declared| declared.empty == Some(EmptyText::Error));
     if value.is_empty_text() && is_refused {
-        return Outcome::new(Err(Failure::new("bad-value", EMPTY_REFUSED)));
+        return Outcome::new(Err(Failure::new("bad-value", Fact::new(words::EMPTY_REFUSED))));
     }
     let shape = shape_of(declared);
     if let Some(shape) = shape.filter(|shape| shape.kind != Declaration::Any) {
@@ -36,7 +38,7 @@ pub(super) fn single(
                 let conversion = Some(conversion);
                 Outcome { conversion, ..Outcome::new(Ok(Some(fitting))) }
             }
-            Err(misfit) => Outcome::new(Err(Failure::new("bad-value", misfit.show(secret)))),
+            Err(misfit) => Outcome::new(Err(Failure::new("bad-value", misfit.fact(secret)))),
         };
     }
     let converted =
@@ -53,7 +55,7 @@ pub(super) fn single(
     if let Some(shape) = shape
         && let Err(misfit) = shape.fit(&value, resolution.leaf(candidate).at.unwrap_or_default())
     {
-        return Outcome::new(Err(Failure::new("bad-value", misfit.show(secret))));
+        return Outcome::new(Err(Failure::new("bad-value", misfit.fact(secret))));
     }
     let weight = if conversion.is_some() { Weight::default() } else { weight };
     Outcome { conversion, weight, ..Outcome::new(Ok(Some(value))) }
@@ -84,7 +86,7 @@ pub(super) fn gathered(
         let candidate = resolution.candidate(id);
         let is_refused = declared.is_some_and(|declared| declared.empty == Some(EmptyText::Error));
         if part.value.is_empty_text() && is_refused {
-            return Outcome::new(Err(Failure::new("bad-value", EMPTY_REFUSED)));
+            return Outcome::new(Err(Failure::new("bad-value", Fact::new(words::EMPTY_REFUSED))));
         }
         let list = match part.value {
             Value::List(items) => Ok(items),
@@ -99,9 +101,11 @@ pub(super) fn gathered(
             Err(problem) => {
                 let layer = &resolution.readings().layer(resolution.layer_of(candidate)).name;
                 let place = resolution.reading(candidate).place(candidate.leaf);
-                let message =
-                    format!("it joins lists, but {layer} sets {} ({place})", problem.show());
-                return Outcome::new(Err(Failure::new("bad-value", message)));
+                let fact = Fact::new(words::JOINS_LISTS)
+                    .with("layer", layer)
+                    .with("what", problem.show())
+                    .with("place", place.to_string());
+                return Outcome::new(Err(Failure::new("bad-value", fact)));
             }
         };
         let at = resolution.leaf(candidate).at;
@@ -111,8 +115,10 @@ pub(super) fn gathered(
             Some(Ok(list)) => list,
             Some(Err(misfit)) => {
                 let place = resolution.reading(candidate).place(candidate.leaf);
-                let message = format!("{} ({place})", misfit.show(secret));
-                return Outcome::new(Err(Failure::new("bad-value", message)));
+                let fact = Fact::new(words::AT_PLACE)
+                    .with("why", misfit.fact(secret))
+                    .with("place", place.to_string());
+                return Outcome::new(Err(Failure::new("bad-value", fact)));
             }
         };
         items.extend(list.iter().map(|item| Item {
@@ -129,7 +135,7 @@ pub(super) fn gathered(
         .map(|item| Element { value: item.value.clone(), at: item.at.unwrap_or_default() });
     let value = Value::List(elements.collect());
     if let Some(Err(misfit)) = shape.map(|shape| shape.check_bounds(&value)) {
-        return Outcome::new(Err(Failure::new("bad-value", misfit.show(secret))));
+        return Outcome::new(Err(Failure::new("bad-value", misfit.fact(secret))));
     }
     Outcome { items, weight, ..Outcome::new(Ok(Some(value))) }
 }

@@ -1,6 +1,7 @@
 //! The other contexts that references look into.
 
 use crate::model::axis::Context;
+use crate::model::fact::Fact;
 use crate::precedence::resolution::Resolution;
 use hashbrown::HashMap;
 use std::sync::Arc;
@@ -12,7 +13,7 @@ pub(super) type Changes = Vec<(String, Option<String>)>;
 pub(super) struct Others {
     pub(super) resolutions: Vec<Arc<Resolution>>,
     pub(super) by_context: HashMap<Vec<Option<String>>, u32>,
-    pub(super) by_changes: HashMap<(u32, Changes), Result<u32, String>>,
+    pub(super) by_changes: HashMap<(u32, Changes), Result<u32, Fact>>,
 }
 
 /// Precedence in one of the contexts that were looked into. That of the context that was asked about is

@@ -3,8 +3,10 @@
 use super::weight::Weight;
 use crate::model::candidate::CandidateId;
 use crate::model::convert::Conversion;
+use crate::model::fact::Fact;
 use crate::model::place::Span;
 use crate::model::value::Value;
+use crate::model::words::answers as words;
 
 /// What a setting comes to.
 #[derive(Clone, Debug)]
@@ -38,7 +40,7 @@ pub struct Failure {
     /// The code.
     pub code: &'static str,
     /// What is wrong, as a clause without any secret.
-    pub message: String,
+    pub fact: Fact,
     /// The settings on the way to the one that is at fault, which is the last; empty if it is this
     /// one itself.
     pub way: Vec<String>,
@@ -48,15 +50,17 @@ pub struct Failure {
 }
 
 impl Failure {
-    pub(super) fn new(code: &'static str, message: impl Into<String>) -> Failure {
-        Failure { code, message: message.into(), way: Vec::new(), is_echo: false }
+    pub(super) fn new(code: &'static str, fact: Fact) -> Failure {
+        Failure { code, fact, way: Vec::new(), is_echo: false }
     }
 
-    /// The clause, with the way to the setting that is at fault.
-    pub fn show(&self) -> String {
+    /// What is wrong, with the way to the setting that is at fault.
+    pub fn from_here(&self) -> Fact {
         match self.way.as_slice() {
-            [] => self.message.clone(),
-            way => format!("it refers to {}: {}", way.join(", which refers to "), self.message),
+            [] => self.fact.clone(),
+            way => Fact::new(words::REFERS)
+                .with("way", way.join(", which refers to "))
+                .with("why", self.fact.clone()),
         }
     }
 }

@@ -1,8 +1,8 @@
 //! Findings: what a check came to, each once.
 
-use super::fact::Fact;
 use super::{CheckRule, Severity};
 use crate::contexts::survey::{ContextSet, Survey};
+use crate::model::fact::Fact;
 use crate::model::place::{Origin, Place, ShownLine, SourceText, Span};
 use crate::reading::Reading;
 use hashbrown::{HashMap, HashSet};

@@ -1,6 +1,5 @@
 //! A setting as the rules see it.
 
-use super::fact::Fact;
 use super::finding::{Evidence, Finding, Lines};
 use super::{CheckRule, Look};
 use crate::answers::Answers;
@@ -8,6 +7,7 @@ use crate::contexts::survey::ContextSet;
 use crate::explanation::{Explanation, Status};
 use crate::model::candidate::CandidateId;
 use crate::model::catalogue::Declared;
+use crate::model::fact::Fact;
 use crate::model::key::KeyId;
 use crate::model::layer::Names;
 use crate::model::reference::Dialect;
@@ -120,13 +120,13 @@ impl<'a> Seen<'a> {
 
     /// The error that the setting is in, if it is its own fault and nobody chose that it cannot be told: its
     /// code, what it has, and the candidate that decides.
-    pub(crate) fn own_error(&self) -> Option<(&'static str, &str, &'a Candidate)> {
-        let Status::Error { code, message } = &self.answer.status else { return None };
+    pub(crate) fn own_error(&self) -> Option<(&'static str, &Fact, &'a Candidate)> {
+        let Status::Error { code, fact } = &self.answer.status else { return None };
         let winner = self.answer.winner.as_ref()?.candidate;
         // What comes from another setting is reported for that one.
         let is_from_other = self.answer.failure().is_some_and(|failure| !failure.way.is_empty());
         let is_own = !is_from_other && *code != crate::answers::LEFT_OUT;
-        is_own.then(|| (*code, message.as_str(), self.resolution().candidate(winner)))
+        is_own.then(|| (*code, fact, self.resolution().candidate(winner)))
     }
 
     /// Every text that a candidate has.

@@ -3,12 +3,14 @@
 use super::{LayerState, Row, hides, layer_name, place_of, shown, sources_of, variable_in};
 use crate::answers::Answers;
 use crate::model::candidate::CandidateId;
+use crate::model::fact::{Clauses, Fact, Part};
 use crate::model::key::KeyId;
-use crate::model::layer::{Kind, LayerIndex, Presence, list_values};
+use crate::model::layer::{Kind, LayerIndex, Presence};
 use crate::model::note::Note;
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
 use crate::model::variable::is_system_variable;
+use crate::model::words::rows as words;
 use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
@@ -40,26 +42,19 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     let reading = answers.resolution().reading(candidate);
     let written = hide_address_password(&answers.resolution().leaf(candidate).value).into_owned();
     let through = reading.document.anchor(candidate.leaf as usize).map(str::to_owned);
-    let mut because = because(answers, candidate);
+    let named = reading.document.named.as_ref().map(|named| named.who.to_string());
     let is_old_name = reading.is_old_name(candidate.leaf);
     let note = answers.resolution().note(candidate).cloned().map(Box::new);
-    // Of one that cannot be read it is shown why.
-    if note.as_ref().is_some_and(|note| note.is_decrypted()) {
-        because.push_str("; encrypted there");
-    }
-    if let Some(history) = note.as_deref().and_then(Note::history) {
-        because.push_str(&format!("; {history}"));
-    }
-    if is_old_name {
-        because.push_str("; a former name of the setting");
-    }
-    if let Some(anchor) = &through {
-        because.push_str(&format!("; through the anchor &{anchor}"));
-    }
-    let named = reading.document.named.as_ref().map(|named| named.who.to_string());
-    if let Some(named) = &named {
-        because.push_str(&format!("; named by {named}"));
-    }
+    let more = [
+        // Of one that cannot be read it is shown why.
+        note.as_ref().filter(|note| note.is_decrypted()).map(|_| Fact::new(words::ENCRYPTED)),
+        note.as_deref().and_then(Note::history).map(Fact::told),
+        is_old_name.then(|| Fact::new(words::FORMER_NAME)),
+        through.as_ref().map(|it| Fact::new(words::THROUGH_ANCHOR).with("anchor", it)),
+        named.as_ref().map(|it| Fact::new(words::NAMED_BY).with("who", it)),
+    ];
+    let because = std::iter::once(because(answers, candidate)).chain(more.into_iter().flatten());
+    let because = Clauses(because.collect());
     Row::Said {
         at: Provenance::of(answers.resolution(), id),
         written: Some(written).filter(|written| {
@@ -80,72 +75,55 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
 }
 
 /// Why the candidate has its verdict.
-pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> String {
-    let by = candidate.by.map(|by| answers.resolution().candidate(by));
+pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> Fact {
+    let resolution = answers.resolution();
+    let by = candidate.by.map(|by| resolution.candidate(by));
+    let of = |form, by: &Candidate| {
+        Fact::new(form).with("layer", layer_name(answers, by)).with("place", place_of(answers, by))
+    };
+    let sets = |form, by: &Candidate| of(form, by).with("value", shown(answers, by));
     match (candidate.verdict, by) {
         (Verdict::Wins, _) => wins(answers, candidate),
-        (Verdict::Contributes, Some(by)) => format!(
-            "the setting joins lists, and {} ({}) adds its items",
-            layer_name(answers, by),
-            place_of(answers, by)
-        ),
-        (Verdict::Blocked, Some(by)) => blocked(answers, candidate, by),
+        (Verdict::Contributes, Some(by)) => of(words::CONTRIBUTES, by),
+        (Verdict::Blocked, Some(by)) => {
+            of(words::BLOCKED, by).with("does", pinning(answers, candidate, by))
+        }
         (Verdict::Overridden, Some(by)) if by.reading == candidate.reading => {
-            let name = answers.resolution().leaf(by).name;
-            let place = place_of(answers, by);
-            if name == answers.resolution().leaf(candidate).name {
-                return format!("a later value of the same name counts ({place})");
+            let name = resolution.leaf(by).name;
+            match name == resolution.leaf(candidate).name {
+                true => of(words::LATER_OF_NAME, by),
+                false => of(words::OTHER_NAME, by).with("name", resolution.keys().show(name)),
             }
-            format!("{} ({place}) means the same setting", answers.resolution().keys().show(name))
         }
-        (Verdict::Overridden, Some(by))
-            if answers.resolution().layer_of(by) == answers.resolution().layer_of(candidate) =>
-        {
-            let (shown, place) = (shown(answers, by), place_of(answers, by));
-            format!("a stronger source of the same layer sets {shown} ({place})")
-        }
-        (Verdict::Overridden, Some(by)) if yields(answers, candidate, by) => format!(
-            "it counts only where no weaker layer sets it, and {} sets {} ({})",
-            layer_name(answers, by),
-            shown(answers, by),
-            place_of(answers, by)
-        ),
         (Verdict::Overridden, Some(by)) => {
-            format!(
-                "{} is stronger and sets {} ({})",
-                layer_name(answers, by),
-                shown(answers, by),
-                place_of(answers, by)
+            let is_same_layer = resolution.layer_of(by) == resolution.layer_of(candidate);
+            sets(
+                match () {
+                    () if is_same_layer => words::STRONGER_SOURCE,
+                    () if yields(answers, candidate, by) => words::YIELDS,
+                    () => words::STRONGER,
+                },
+                by,
             )
         }
         (Verdict::Reshaped, Some(by)) => {
-            let other = answers.resolution().keys().show(by.key);
-            let relation = if answers.resolution().keys().is_within(by.key, candidate.key) {
-                "below"
-            } else {
-                "above"
+            let form = match resolution.keys().is_within(by.key, candidate.key) {
+                true => words::RESHAPED_BELOW,
+                false => words::RESHAPED_ABOVE,
             };
-            format!(
-                "{} sets {other}, {relation} it ({})",
-                layer_name(answers, by),
-                place_of(answers, by)
-            )
+            of(form, by).with("key", resolution.keys().show(by.key))
         }
-        (Verdict::Removed, Some(by)) => {
-            let what = if by.key == candidate.key {
-                String::new()
-            } else {
-                format!(" for {}", answers.resolution().keys().show(by.key))
-            };
-            format!(
-                "{} {}{what} ({}), which removes it",
-                layer_name(answers, by),
-                says_null(answers, by),
-                place_of(answers, by)
-            )
-        }
+        (Verdict::Removed, Some(by)) => of(words::REMOVED, by)
+            .with("does", removes(answers, by))
+            .with_some("of", of_other(answers, by, candidate.key)),
         _ => because_alone(answers, candidate),
     }
+}
+
+/// For which setting something is removed, if it is another one.
+pub(super) fn of_other(answers: &Answers<'_>, null: &Candidate, key: KeyId) -> Option<Fact> {
+    let shown = || answers.resolution().keys().show(null.key);
+    (null.key != key).then(|| Fact::new(words::OF_KEY).with("key", shown()))
 }
 
 /// Whether the candidate gives way to a weaker one.
@@ -156,34 +134,31 @@ fn yields(answers: &Answers<'_>, candidate: &Candidate, by: &Candidate) -> bool 
 }
 
 /// The same of a verdict that no other candidate brought about.
-fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> String {
+fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> Fact {
+    let resolution = answers.resolution();
+    let note = resolution.note(candidate);
     match candidate.verdict {
         Verdict::Empty => {
-            let declared = answers.resolution().readings().catalogue.declared(candidate.key);
-            match declared.is_some_and(|declared| declared.empty.is_some()) {
-                true => "an empty string counts as not set for this setting (empty = \"unset\")"
-                    .to_owned(),
-                false => {
-                    "an empty string counts as not set in this layer (empty = \"unset\")".to_owned()
-                }
-            }
+            let declared = resolution.readings().catalogue.declared(candidate.key);
+            Fact::new(match declared.is_some_and(|declared| declared.empty.is_some()) {
+                true => words::EMPTY_FOR_SETTING,
+                false => words::EMPTY_IN_LAYER,
+            })
         }
-        Verdict::Removes if answers.resolution().reading(candidate).is_removal => {
-            let pattern = pattern_of(answers, candidate);
-            format!("the layer removes {pattern} (`remove`)")
+        Verdict::Removes if resolution.reading(candidate).is_removal => {
+            Fact::new(words::LAYER_REMOVES).with("pattern", pattern_of(answers, candidate))
         }
         Verdict::Removes if removes_anything(answers, candidate) => {
-            "it removes the value of weaker layers".to_owned()
+            Fact::new(words::REMOVES_WEAKER)
         }
-        Verdict::Removes => "no weaker layer sets a value that it could remove".to_owned(),
+        Verdict::Removes => Fact::new(words::REMOVES_NOTHING),
         Verdict::Withheld => {
-            let note = answers.resolution().note(candidate);
-            note.and_then(|note| note.withheld.as_deref()).unwrap_or_default().to_owned()
+            Fact::told(note.and_then(|note| note.withheld.as_deref()).unwrap_or_default())
         }
         Verdict::Unreadable => {
-            let why = answers.resolution().note(candidate).and_then(|it| it.unreadable.as_deref());
-            let why = why.unwrap_or("the value cannot be read");
-            format!("{why}; no weaker value is used instead")
+            let why = note.and_then(|it| it.unreadable.as_deref()).map(Fact::told);
+            let why = why.unwrap_or_else(|| Fact::new(words::NOT_READABLE));
+            Fact::new(words::UNREADABLE).with("why", why)
         }
         // The other verdicts are only ever given by another candidate.
         Verdict::Wins
@@ -191,7 +166,7 @@ fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> String {
         | Verdict::Reshaped
         | Verdict::Removed
         | Verdict::Contributes
-        | Verdict::Blocked => String::new(),
+        | Verdict::Blocked => Fact::told(""),
     }
 }
 
@@ -203,31 +178,23 @@ pub(super) fn pins(answers: &Answers<'_>, candidate: &Candidate) -> bool {
     !resolution.reading(candidate).is_removal && layer.pins.has(resolution.keys(), candidate.key)
 }
 
-fn wins(answers: &Answers<'_>, candidate: &Candidate) -> String {
-    let resolution = answers.resolution();
-    let gathers = match resolution.gather(candidate.key) {
-        Some(gather) if candidate.beneath.is_some() => {
-            format!("; its items are joined with those of weaker layers ({})", gather.name())
-        }
-        _ => String::new(),
-    };
-    match pins(answers, candidate) {
-        true => format!("the layer pins it; no stronger layer can change it{gathers}"),
-        false => format!("no stronger layer sets it{gathers}"),
-    }
+fn wins(answers: &Answers<'_>, candidate: &Candidate) -> Fact {
+    let gather = answers.resolution().gather(candidate.key);
+    let gather = gather.filter(|_| candidate.beneath.is_some());
+    let form = if pins(answers, candidate) { words::PINS } else { words::WINS };
+    let gathers = gather.map(|gather| Fact::new(words::GATHERS).with("how", gather.name()));
+    Fact::new(form).with_some("gathers", gathers)
 }
 
-fn blocked(answers: &Answers<'_>, candidate: &Candidate, by: &Candidate) -> String {
-    let resolution = answers.resolution();
-    let pinned = match by.key == candidate.key {
-        true => "it".to_owned(),
-        false => resolution.keys().show(by.key),
+fn pinning(answers: &Answers<'_>, candidate: &Candidate, by: &Candidate) -> Fact {
+    let form = match by.verdict {
+        Verdict::Removes => words::REMOVES_AND_PINS,
+        _ => words::PINS_KEY,
     };
-    let what = match by.verdict {
-        Verdict::Removes => format!("removes {pinned} and pins that"),
-        _ => format!("pins {pinned}"),
-    };
-    format!("{} {what} ({})", layer_name(answers, by), place_of(answers, by))
+    match by.key == candidate.key {
+        true => Fact::new(form).with("key", "it"),
+        false => Fact::new(form).with("key", answers.resolution().keys().show(by.key)),
+    }
 }
 
 /// The pattern by which a layer takes a setting away.
@@ -236,15 +203,16 @@ pub(super) fn pattern_of(answers: &Answers<'_>, candidate: &Candidate) -> String
     resolution.keys().segment(resolution.leaf(candidate).name).to_owned()
 }
 
-pub(super) fn says_null(answers: &Answers<'_>, candidate: &Candidate) -> String {
+/// How a candidate removes what is weaker.
+pub(super) fn removes(answers: &Answers<'_>, candidate: &Candidate) -> Fact {
     let resolution = answers.resolution();
     if resolution.reading(candidate).is_removal {
-        return format!("removes {} (`remove`)", pattern_of(answers, candidate));
+        return Fact::new(words::REMOVES_PATTERN).with("pattern", pattern_of(answers, candidate));
     }
-    match resolution.readings().layer(resolution.layer_of(candidate)).kind {
-        Kind::Arguments => "unsets it (--unset)".to_owned(),
-        _ => "sets null".to_owned(),
-    }
+    Fact::new(match resolution.readings().layer(resolution.layer_of(candidate)).kind {
+        Kind::Arguments => words::UNSETS,
+        _ => words::SETS_NULL,
+    })
 }
 
 fn removes_anything(answers: &Answers<'_>, null: &Candidate) -> bool {
@@ -268,24 +236,26 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId, nearly: &[KeyId]
         (None, Presence::Read) => super::near_keys(answers, layer, key, nearly),
         _ => Vec::new(),
     };
-    let mut because = match answers.resolution().readings().layer(layer).absence() {
-        Some(because) => because,
-        None => silence(answers, layer, key, variable.as_deref()),
-    };
+    let absence = answers.resolution().readings().layer(layer).absence();
+    let because = absence.unwrap_or_else(|| silence(answers, layer, key, variable.as_deref()));
+    let mut because = Clauses(vec![because]);
     for reading in sources_of(answers, layer) {
         if let Some((at, operator)) = &reading.document.ends {
-            let place = reading.place_at(Some(*at));
-            because.push_str(&format!("; nothing from `{operator}` on is read ({place})"));
+            let place = reading.place_at(Some(*at)).to_string();
+            because.0.push(
+                Fact::new(words::ENDS).with("operator", operator.as_ref()).with("place", place),
+            );
         }
     }
     let passed: usize = sources_of(answers, layer).map(|it| it.document.passed_over).sum();
     if passed > 0 {
-        let lines = if passed == 1 { "line is" } else { "lines are" };
-        because.push_str(&format!("; {passed} other {lines} not read"));
+        let form = if passed == 1 { words::LINE_PASSED } else { words::LINES_PASSED };
+        because.0.push(Fact::new(form).with("count", passed));
     }
-    for near in &near {
-        because.push_str(&format!("; {} ({}) is a similar name", near.name, near.show_line()));
-    }
+    because.0.extend(near.iter().map(|near| {
+        let place = near.show_line();
+        Fact::new(words::SIMILAR_NAME).with("name", &near.name).with("place", place)
+    }));
     let sets_instead = sets_instead(answers, layer, key).map(|(id, _)| id);
     let reads_nothing = |reading: &Reading| {
         let document = &reading.document;
@@ -299,57 +269,57 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId, nearly: &[KeyId]
 }
 
 /// Why a layer that was read has no candidate.
-fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Option<&str>) -> String {
+fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Option<&str>) -> Fact {
     if let Some(elsewhere) = sets_elsewhere(answers, index, key) {
         return elsewhere;
     }
     if let Some(place) = left_out_at(answers, index, key) {
-        return format!("key without a value ({place})");
+        return Fact::new(words::KEY_WITHOUT_VALUE).with("place", place);
     }
-    let layer = answers.resolution().readings().layer(index);
-    let is_catalogued = !answers.resolution().readings().catalogue.is_empty();
+    let readings = answers.resolution().readings();
+    let layer = readings.layer(index);
+    let of_variable = |form, variable| Fact::new(form).with("name", variable);
     match (layer.kind, variable) {
         (Kind::Code, _) => fallback_of(answers, index, key),
-        (Kind::Catalogue, _) if is_catalogued => "it has no default".to_owned(),
-        (Kind::Catalogue, _) => "the project has no catalogue".to_owned(),
-        (Kind::Arguments, _) => "no --set or --unset".to_owned(),
-        _ if answers.resolution().readings().name_in(index, key).is_none() => {
+        (Kind::Catalogue, _) => Fact::new(match readings.catalogue.is_empty() {
+            true => words::NO_CATALOGUE,
+            false => words::NO_DEFAULT,
+        }),
+        (Kind::Arguments, _) => Fact::new(words::NO_ARGUMENT),
+        _ if readings.name_in(index, key).is_none() => {
             let into = layer.into.as_ref().map(ToString::to_string).unwrap_or_default();
-            format!("all its keys are below {into}")
+            Fact::new(words::ALL_BELOW).with("key", into)
         }
-        (Kind::Values, None) => "not among its values".to_owned(),
-        (Kind::Process, Some(variable)) => match is_named(answers, index, variable) {
-            false => format!("{variable} is not set"),
-            true if is_system_variable(variable) => format!(
-                "{variable} is a system variable; it is read only if the catalogue names it with \
-                 `variable`"
-            ),
-            true => format!("{variable} is set, but not read for this setting"),
-        },
-        (_, Some(variable)) => {
-            let read = what_is_read(answers, index);
-            format!("{} {} not set {variable}", read.0, if read.1 { "do" } else { "does" })
+        (Kind::Values, None) => Fact::new(words::NOT_AMONG_VALUES),
+        (Kind::Process, Some(variable)) => {
+            let form = match is_named(answers, index, variable) {
+                false => words::VARIABLE_NOT_SET,
+                true if is_system_variable(variable) => words::SYSTEM_VARIABLE,
+                true => words::VARIABLE_NOT_READ,
+            };
+            of_variable(form, variable)
         }
-        (_, None) => {
-            let read = what_is_read(answers, index);
-            format!("{} {} not set it", read.0, if read.1 { "do" } else { "does" })
+        (_, variable) => {
+            let (what, are_several) = what_is_read(answers, index);
+            let form = if are_several { words::DO_NOT_SET } else { words::DOES_NOT_SET };
+            of_variable(form, variable.unwrap_or("it")).with("what", what)
         }
     }
 }
 
 /// Why a layer of source code has no fallback for a setting.
-fn fallback_of(answers: &Answers<'_>, index: LayerIndex, key: KeyId) -> String {
+fn fallback_of(answers: &Answers<'_>, index: LayerIndex, key: KeyId) -> Fact {
     for reading in sources_of(answers, index) {
         let mut needs = reading.needs.iter().filter(|need| need.key == key);
         if let Some(first) = needs.next() {
-            let more = match needs.count() {
-                0 => String::new(),
-                more => format!(", and {more} more in this file"),
-            };
-            return format!("read without a fallback ({}){more}", reading.place(first.leaf));
+            let more = Some(needs.count()).filter(|more| *more > 0);
+            let more = more.map(|more| Fact::new(words::AND_MORE_IN_FILE).with("count", more));
+            return Fact::new(words::READ_WITHOUT_FALLBACK)
+                .with("place", reading.place(first.leaf).to_string())
+                .with_some("more", more);
         }
     }
-    "no code that it reads has a fallback".to_owned()
+    Fact::new(words::NO_FALLBACK)
 }
 
 /// Whether a source of the layer has that name, whatever it is read for.
@@ -360,63 +330,67 @@ fn is_named(answers: &Answers<'_>, index: LayerIndex, name: &str) -> bool {
 }
 
 /// What a layer reads here, and whether that is several things.
-fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (String, bool) {
+fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (Fact, bool) {
     let layer = answers.resolution().readings().layer(index);
+    let of_store = |form, store: &str| Fact::new(form).with("store", store);
     if let (Kind::Scope, Some(scope)) = (layer.kind, &layer.scope) {
-        return (format!("the scope {} of {}", scope.scope, scope.store), false);
+        return (of_store(words::THE_SCOPE, &scope.store).with("scope", &scope.scope), false);
     }
     if let (Kind::Scopes, Some(scope)) = (layer.kind, &layer.scope) {
         let names = sources_of(answers, index).filter_map(|it| it.document.scope.as_ref());
         let names: Vec<&str> = names.map(|scope| scope.name.as_ref()).collect();
-        return match names.len() {
-            1 => (format!("the scope {} of {}", names[0], scope.store), false),
-            2..=3 => {
-                (format!("the scopes {} of {}", list_values(&names, "and"), scope.store), true)
+        return match names.as_slice() {
+            [name] => (of_store(words::THE_SCOPE, &scope.store).with("scope", *name), false),
+            [_, _] | [_, _, _] => {
+                (of_store(words::THE_SCOPES, &scope.store).with("scopes", names), true)
             }
-            count => {
-                (format!("the {count} scopes of {} that match {}", scope.store, scope.scope), true)
+            names => {
+                let fact = of_store(words::SCOPES_THAT_MATCH, &scope.store);
+                (fact.with("count", names.len()).with("scope", &scope.scope), true)
             }
         };
     }
     let mut sources: Vec<&str> =
         sources_of(answers, index).map(|reading| reading.origin.name()).collect();
     sources.dedup();
-    let path = match sources.len() {
-        0 => layer.path.clone().unwrap_or_else(|| "the layer".to_owned()),
-        1..=3 => list_values(&sources, "and"),
-        count if layer.kind == Kind::File => {
-            let path = layer.path.as_deref().unwrap_or("");
-            format!("{path} and {} files that are read with it", count - 1)
-        }
-        count => format!("the {count} files that match {}", layer.path.as_deref().unwrap_or("")),
+    let path = layer.path.as_deref();
+    let (count, are_several) = (sources.len(), sources.len() > 1);
+    let counted = |form, count: usize| {
+        Part::from(Fact::new(form).with("path", path.unwrap_or("")).with("count", count))
     };
-    let path = match &layer.row {
-        Some(row) => format!("row {row} of {path}"),
-        None => path,
+    let what: Part = match count {
+        0 => path.unwrap_or(words::THE_LAYER).into(),
+        1..=3 => sources.into(),
+        count if layer.kind == Kind::File => counted(words::READ_WITH, count - 1),
+        count => counted(words::FILES_THAT_MATCH, count),
+    };
+    let what = match layer.row {
+        Some(row) => Fact::new(words::ROW_OF).with("row", row.to_string()).with("what", what),
+        None => Fact::new(words::WHAT).with("what", what),
     };
     match &layer.under {
-        Some(section) => (format!("section {section} of {path}"), false),
-        None => (path, sources.len() > 1),
+        Some(section) => {
+            let section = section.to_string();
+            (Fact::new(words::SECTION_OF).with("section", section).with("what", what), false)
+        }
+        None => (what, are_several),
     }
 }
 
 /// The key above or below `key` that a layer sets, which does not set `key`.
-fn sets_elsewhere(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<String> {
+fn sets_elsewhere(answers: &Answers<'_>, layer: LayerIndex, key: KeyId) -> Option<Fact> {
     let (id, more) = sets_instead(answers, layer, key)?;
     let resolution = answers.resolution();
     let keys = resolution.keys();
     let other = resolution.candidate(id);
-    let relation = if keys.is_within(key, other.key) { "above" } else { "below" };
-    let more = match more {
-        0 => String::new(),
-        more => format!(", and {more} more"),
-    };
-    Some(format!(
-        "it sets {}, {relation} it ({}: {}){more}",
-        keys.show(other.key),
-        place_of(answers, other),
-        shown(answers, other)
-    ))
+    let is_above = keys.is_within(key, other.key);
+    let more = Some(more).filter(|more| *more > 0);
+    let fact = Fact::new(if is_above { words::SETS_ABOVE } else { words::SETS_BELOW })
+        .with("key", keys.show(other.key))
+        .with("place", place_of(answers, other))
+        .with("value", shown(answers, other))
+        .with_some("more", more.map(|more| Fact::new(words::AND_MORE).with("count", more)));
+    Some(fact)
 }
 
 /// A candidate of the layer above or below `key`, and how many more settings it sets there.

@@ -3,10 +3,12 @@
 use crate::answers::Answers;
 use crate::explanation::sources_of;
 use crate::model::convert::{Declaration, Shape, read_like, read_list};
+use crate::model::fact::Fact;
 use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::{Kind, LayerIndex, Names, Presence};
 use crate::model::place::{Place, Span};
 use crate::model::value::{Type, Value};
+use crate::model::words::{changes as words, layers as layer_words};
 use crate::precedence::provenance::Provenance;
 use crate::precedence::verdict::Verdict;
 use std::sync::Arc;
@@ -52,13 +54,13 @@ pub enum Holder {
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct NoDestination {
     /// What is wrong.
-    pub problem: String,
+    pub problem: Fact,
     /// What to do instead.
-    pub help: String,
+    pub help: Fact,
 }
 
-fn none(problem: impl Into<String>, help: impl Into<String>) -> NoDestination {
-    NoDestination { problem: problem.into(), help: help.into() }
+fn none(problem: Fact, help: &'static str) -> NoDestination {
+    NoDestination { problem, help: Fact::new(help) }
 }
 
 /// Where the layer would set the setting in this context: where it sets something already, else
@@ -71,45 +73,44 @@ pub fn destination(
     let resolution = answers.resolution();
     let readings = resolution.readings();
     let layer = readings.layer(index);
-    let name = &layer.name;
+    let of_layer = |form| Fact::new(form).with("layer", &layer.name);
     match layer.kind {
         Kind::Catalogue => {
-            let help = "write the default where the setting is declared";
-            return Err(none("the layer catalogue has only defaults", help));
+            return Err(none(Fact::new(words::ONLY_DEFAULTS), words::WRITE_DEFAULT));
         }
         Kind::Arguments => {
-            let problem = "the layer arguments is only for --set and --unset";
-            return Err(none(problem, "use --set KEY=VALUE"));
+            return Err(none(Fact::new(words::ONLY_ARGUMENTS), words::USE_SET_KEY));
         }
         Kind::Process => {
             let variable = variable_of(answers, index, path);
-            let problem = format!("the layer {name} reads environment variables");
-            let help = format!("set the environment variable {}", variable.unwrap_or_default());
-            return Err(none(problem, help));
+            let problem = of_layer(words::READS_VARIABLES);
+            let help = Fact::new(words::SET_VARIABLE).with_some("name", variable);
+            return Err(NoDestination { problem, help });
         }
         Kind::CommandLine => {
-            let problem = format!("the layer {name} reads a command line, which cannot be written");
-            let by_hand = by_hand(answers, index, path);
-            return Err(none(problem, by_hand.unwrap_or("edit the command line by hand".into())));
+            let problem = of_layer(words::READS_COMMAND_LINE);
+            let help = by_hand(answers, index, path, words::EDIT_PLACE);
+            let help = help.unwrap_or_else(|| Fact::new(words::EDIT_COMMAND_LINE));
+            return Err(NoDestination { problem, help });
         }
         Kind::Code => {
-            let problem = format!("the layer {name} reads source code, which cannot be written");
-            let other = "choose another layer";
-            let by_hand = by_hand(answers, index, path);
-            let help = by_hand.map(|by_hand| format!("{by_hand}, or {other}"));
-            return Err(none(problem, help.unwrap_or_else(|| other.to_owned())));
+            let problem = of_layer(words::READS_CODE);
+            let help = by_hand(answers, index, path, words::EDIT_PLACE_OR);
+            let help = help.unwrap_or_else(|| Fact::new(words::OTHER_LAYER));
+            return Err(NoDestination { problem, help });
         }
         Kind::Rows => {
-            let problem = format!("the layer {name} reads rows, which cannot be written");
-            return Err(none(problem, "edit the row by hand"));
+            return Err(none(of_layer(words::READS_ROWS), words::EDIT_ROW));
         }
         _ => {}
     }
     if let (Presence::Inactive(_) | Presence::Unavailable(_), Some(why)) =
         (&layer.presence, layer.absence())
     {
-        let problem = format!("the layer {name} does not apply here: {why}");
-        return Err(none(problem, "choose a context in which it applies, with --in"));
+        return Err(none(
+            of_layer(words::LAYER_NOT_ACTIVE).with("why", why),
+            words::CHOOSE_CONTEXT,
+        ));
     }
     let key = readings.keys.find(KeyId::ROOT, path);
     if let Some(said) = key.and_then(|key| said(answers, index, key)) {
@@ -118,13 +119,13 @@ pub fn destination(
     let holder = holder(answers, index, key)?;
     let Some(own) = name_in(answers, index, path) else {
         let into = layer.into.as_ref().map(KeyPath::to_string).unwrap_or_default();
-        let problem = format!("every key of the layer {name} is below {into}");
-        return Err(none(problem, "choose another layer"));
+        return Err(none(of_layer(words::ALL_BELOW).with("key", into), words::OTHER_LAYER));
     };
     let section = layer.under.iter().flat_map(KeyPath::segments);
     let segments: Vec<String> = section.map(str::to_owned).chain(own).collect();
     let Some(name) = KeyPath::from_segments(segments) else {
-        return Err(none(format!("{path} has no name in the layer {name}"), "choose another key"));
+        let problem = of_layer(words::NO_NAME).with("key", path.to_string());
+        return Err(none(problem, words::OTHER_KEY));
     };
     let is_untyped = match &holder {
         Holder::Scope { .. } => true,
@@ -144,10 +145,15 @@ pub fn destination(
 }
 
 /// What to do instead, where the layer has a value of the setting.
-fn by_hand(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Option<String> {
+fn by_hand(
+    answers: &Answers<'_>,
+    index: LayerIndex,
+    path: &KeyPath,
+    form: &'static str,
+) -> Option<Fact> {
     let key = answers.resolution().readings().keys.find(KeyId::ROOT, path)?;
     let place = place_in(answers, index, key)?;
-    Some(format!("edit {place} by hand"))
+    Some(Fact::new(form).with("place", place.to_string()))
 }
 
 /// Where the layer has the strongest value of a setting.
@@ -181,8 +187,8 @@ fn said(
     if reading.document.leaves.len() <= candidate.leaf as usize
         || matches!(says, Value::Map(_)) && !reading.untyped
     {
-        let problem = format!("the value in {} is a table", layer.name);
-        return Some(Err(none(problem, "change its entries by hand")));
+        let problem = Fact::new(words::IS_TABLE).with("layer", &layer.name);
+        return Some(Err(none(problem, words::EDIT_ENTRIES)));
     }
     let dollars = reading.document.literal_dollars(candidate.leaf as usize);
     if let Some(text) = says.as_text().filter(|_| layer.references && !dollars.is_empty()) {
@@ -233,12 +239,13 @@ fn holder(
         Kind::Scope | Kind::Scopes => {
             let scope = crate::explanation::scope_to_write(answers, index, key);
             let Some((store, scope, is_new)) = scope else {
-                let problem = format!("every scope of {} is meant for other contexts", layer.name);
-                return Err(none(problem, "choose one of those contexts with --in"));
+                let problem = Fact::new(words::SCOPES_FOR_OTHERS).with("layer", &layer.name);
+                return Err(none(problem, words::CHOOSE_ONE));
             };
             if is_new && scope.contains('*') {
-                let problem = format!("no scope of {store} matches {scope}");
-                return Err(none(problem, "create the scope first"));
+                let problem = Fact::new(layer_words::NO_SCOPE_MATCHES);
+                let problem = problem.with("store", store).with("scope", scope);
+                return Err(none(problem, words::CREATE_SCOPE));
             }
             Ok(Holder::Scope { store, scope })
         }
@@ -249,7 +256,7 @@ fn holder(
             let path = path.or_else(|| layer.path.clone().filter(|_| !is_pattern));
             path.map(Holder::File).ok_or_else(|| {
                 let pattern = layer.path.clone().unwrap_or_default();
-                none(format!("no file matches {pattern}"), "create the file first")
+                none(Fact::new(layer_words::NO_MATCH).with("path", pattern), words::CREATE_FILE)
             })
         }
     }

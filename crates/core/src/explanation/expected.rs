@@ -5,12 +5,14 @@ use crate::answers::Answers;
 use crate::explanation::{Explanation, Status};
 use crate::explanation::{because_of, hides};
 use crate::model::candidate::CandidateId;
+use crate::model::fact::Fact;
 use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::{Kind, LayerIndex, Names, Presence};
 use crate::model::near::is_near;
 use crate::model::place::Place;
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
+use crate::model::words::changes as words;
 use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
@@ -154,7 +156,7 @@ impl Wanted {
             let context = way();
             return Some(Found {
                 how: How::InForceElsewhere,
-                keeps: format!("it takes effect in another context, {context}"),
+                keeps: Fact::new(words::ELSEWHERE).with("context", &context),
                 steps: vec![ask(&context)],
                 ..self.found(there, winner, sense)
             });
@@ -164,7 +166,8 @@ impl Wanted {
         if let How::Candidate(verdict) = found.how {
             found.how = How::CandidateElsewhere(verdict);
         }
-        found.keeps = format!("it is read in another context ({context}); there, {}", found.keeps);
+        found.keeps =
+            Fact::new(words::READ_ELSEWHERE).with("context", &context).with("why", found.keeps);
         if !found.steps.is_empty() {
             found.steps.insert(0, ask(&context));
         }
@@ -202,10 +205,9 @@ impl Wanted {
             steps.extend(more);
             steps
         });
-        let why = declared.absence().unwrap_or_default();
         Some(Found {
             how: How::Inactive,
-            keeps: format!("the layer does not apply here: {why}"),
+            keeps: Fact::new(words::NOT_ACTIVE).with_some("why", declared.absence()),
             steps: steps.unwrap_or_default(),
             ..self.found(forced, id, self.sense(forced, candidate)?)
         })
@@ -327,25 +329,25 @@ impl Wanted {
             place: stand.place,
             says: (!hidden).then(value),
             how: How::Candidate(candidate.verdict),
-            keeps: String::new(),
+            keeps: Fact::told(""),
             steps: Vec::new(),
         }
     }
 
-    fn keeps(&self, answers: &Answers<'_>, id: CandidateId) -> String {
+    fn keeps(&self, answers: &Answers<'_>, id: CandidateId) -> Fact {
         let candidate = answers.resolution().candidate(id);
         match candidate.verdict {
             Verdict::Wins | Verdict::Contributes | Verdict::Unreadable => {
                 let explanation = Explanation::of(answers, candidate.key);
                 match (&explanation.status, explanation.value()) {
-                    (Status::Error { message, .. }, _) => {
-                        format!("it wins, but is invalid: {message}")
+                    (Status::Error { fact, .. }, _) => {
+                        Fact::new(words::WINS_INVALID).with("why", fact.clone())
                     }
                     (Status::Unreadable { because } | Status::Uncertain { because }, _) => {
-                        format!("it wins, but the value cannot be read: {because}")
+                        Fact::new(words::WINS_UNREAD).with("why", because.clone())
                     }
-                    (_, Some(value)) => format!("it wins, and becomes {}", value.show()),
-                    _ => "it wins, and becomes another value".to_owned(),
+                    (_, Some(value)) => Fact::new(words::BECOMES).with("value", value.show()),
+                    _ => Fact::new(words::BECOMES_OTHER),
                 }
             }
             _ => because_of(answers, candidate),
@@ -449,7 +451,9 @@ impl Wanted {
         let found = self.moved(answers, key, from, meant)?;
         Some(Found {
             how: How::NearName,
-            keeps: format!("its name is {}, not {meant}", found.name),
+            keeps: Fact::new(words::OTHER_NAME)
+                .with("name", &found.name)
+                .with("meant", meant.to_string()),
             ..found
         })
     }
@@ -511,13 +515,11 @@ impl Wanted {
             Some(inside) => {
                 let inside =
                     KeyPath::from_segments(inside.iter().map(|it| (*it).to_owned()).collect())?;
-                (How::Deeper, format!("it is the setting {inside} of the section {shown}"))
+                (How::Deeper, Fact::new(words::DEEPER).with("key", inside.to_string()))
             }
-            None => (
-                How::OutsideSection,
-                format!("it is outside the section {shown}, which the layer reads"),
-            ),
+            None => (How::OutsideSection, Fact::new(words::OUTSIDE_SECTION)),
         };
+        let keeps = keeps.with("section", shown);
         Some(Found {
             sense,
             layer: readings.layer(input.layer).name.clone(),

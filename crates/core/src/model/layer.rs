@@ -3,12 +3,14 @@
 use crate::model::axis::Context;
 use crate::model::condition::Condition;
 use crate::model::document::Document;
+use crate::model::fact::Fact;
 use crate::model::key::{KeyId, KeyPath, Keys};
 use crate::model::pattern::Pattern;
 use crate::model::place::Span;
 use crate::model::reference::{Dialect, Within};
 use crate::model::value::Value;
 use crate::model::variable::Naming;
+use crate::model::words::layers as words;
 use std::sync::Arc;
 
 #[cfg(test)]
@@ -297,40 +299,28 @@ impl Inactivity {
     }
 
     /// Why, as a clause.
-    pub fn because(&self) -> String {
+    pub fn because(&self) -> Fact {
         match self {
-            Inactivity::Needs { axis } => format!("needs {axis}, which is unset here"),
-            Inactivity::When { condition, actual } => {
-                let actual = actual.as_deref().unwrap_or("unset");
-                format!("{}; here {} is {actual}", self.applies(), condition.axis)
-            }
-            Inactivity::LeftOut => {
-                "local layer, not included here (--with-local includes it)".to_owned()
-            }
+            Inactivity::Needs { axis } => Fact::new(words::NEEDS_AXIS).with("axis", axis),
+            Inactivity::When { condition, actual } => Fact::new(words::APPLIES_ELSEWHERE)
+                .with("applies", self.applies())
+                .with("axis", &condition.axis)
+                .with("value", actual.as_deref().unwrap_or("unset")),
+            Inactivity::LeftOut => Fact::new(words::LOCAL_LEFT_OUT),
             Inactivity::Unless { .. } => self.applies(),
         }
     }
 
     /// Where the layer applies, as a clause without what is the case here.
-    pub fn applies(&self) -> String {
+    pub fn applies(&self) -> Fact {
+        let of =
+            |form, axis, values: String| Fact::new(form).with("axis", axis).with("values", values);
         match self {
             Inactivity::When { condition, .. } => {
-                format!("applies only to {}={}", condition.axis, condition.values.join("|"))
+                of(words::APPLIES_ONLY, &condition.axis, condition.values.join("|"))
             }
-            Inactivity::Unless { axis, value } => format!("does not apply to {axis}={value}"),
+            Inactivity::Unless { axis, value } => of(words::APPLIES_NOT, axis, value.clone()),
             other => other.because(),
-        }
-    }
-}
-
-/// `a`, `a or b`, `a, b or c`.
-pub fn list_values<S: AsRef<str>>(values: &[S], conjunction: &str) -> String {
-    match values {
-        [] => String::new(),
-        [one] => one.as_ref().to_owned(),
-        [start @ .., last] => {
-            let start: Vec<&str> = start.iter().map(AsRef::as_ref).collect();
-            format!("{} {conjunction} {}", start.join(", "), last.as_ref())
         }
     }
 }
@@ -401,24 +391,28 @@ impl Layer {
     }
 
     /// Why the layer was not read here, as a clause; `None` if it was.
-    pub fn absence(&self) -> Option<String> {
+    pub fn absence(&self) -> Option<Fact> {
+        let of_file = |form, path: &String| Fact::new(form).with("path", path);
+        let of_scope = |form, store: &String, scope: &String| {
+            Fact::new(form).with("store", store).with("scope", scope)
+        };
         match &self.presence {
             Presence::Read => None,
             Presence::Inactive(inactivity) => Some(inactivity.because()),
-            Presence::Unavailable(why) => Some(why.clone()),
+            Presence::Unavailable(why) => Some(Fact::told(why)),
             Presence::Missing(lack) => Some(match lack {
-                Lack::File(path) => format!("file not found: {path}"),
-                Lack::Section { path, section } => format!("{path} has no section {section}"),
-                Lack::Part { path, why } => format!("{why} in {path}"),
-                Lack::Match(pattern) => format!("no file matches {pattern}"),
-                Lack::InFolders(path) => {
-                    format!("no {path} between the project's folder and here")
+                Lack::File(path) => of_file(words::NO_FILE, path),
+                Lack::Section { path, section } => {
+                    of_file(words::NO_SECTION, path).with("section", section)
                 }
-                Lack::CommandLine => "no process named (--process-from PID)".to_owned(),
+                Lack::Part { path, why } => of_file(words::NO_PART, path).with("why", why),
+                Lack::Match(pattern) => of_file(words::NO_MATCH, pattern),
+                Lack::InFolders(path) => of_file(words::NOT_IN_FOLDERS, path),
+                Lack::CommandLine => Fact::new(words::NO_PROCESS),
                 Lack::Scope { store, scope } if scope.contains('*') => {
-                    format!("no scope of {store} matches {scope}")
+                    of_scope(words::NO_SCOPE_MATCHES, store, scope)
                 }
-                Lack::Scope { store, scope } => format!("{store} has no scope {scope}"),
+                Lack::Scope { store, scope } => of_scope(words::NO_SCOPE, store, scope),
             }),
         }
     }

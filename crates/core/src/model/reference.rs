@@ -1,7 +1,9 @@
 //! References: `${…}` in texts, taken apart.
 
 use crate::model::catalogue::is_variable_name;
+use crate::model::fact::Fact;
 use crate::model::key::KeyPath;
+use crate::model::words::texts as words;
 use std::fmt::Write as _;
 
 mod dialects;
@@ -184,7 +186,7 @@ pub struct BadText {
     /// Whether only the program that reads it can know what it comes to.
     pub is_unknown: bool,
     /// The clause.
-    pub problem: String,
+    pub problem: Fact,
 }
 
 /// How a text is read.
@@ -273,8 +275,7 @@ impl<'t> Parser<'t> {
     /// What follows `${`, its `}` included.
     fn reference(&mut self, depth: usize) -> Result<Reference, BadText> {
         if depth > self.rules.depth {
-            let problem = format!("fallbacks nest more than {} deep", self.rules.depth);
-            return Err(BadText { too_deep: true, is_unknown: false, problem });
+            return Err(too_deep(self.rules.depth));
         }
         let start = self.at;
         let target = self.target()?;
@@ -282,7 +283,7 @@ impl<'t> Parser<'t> {
         let mut changes = Vec::new();
         if self.rest().starts_with('@') {
             if !matches!(target, Target::Key(_) | Target::Name(_)) {
-                return Err(bad("only a setting can have a context (`@`)".to_owned()));
+                return Err(bad(Fact::new(words::ONLY_SETTINGS_HAVE_CONTEXTS)));
             }
             self.at += 1;
             changes = self.changes()?;
@@ -296,7 +297,7 @@ impl<'t> Parser<'t> {
         if !self.rest().starts_with('}') {
             return Err(match self.rest() {
                 "" => unterminated(),
-                _ => bad(format!("expected `}}` or `:-` after `${{{}`", target.show())),
+                _ => bad(Fact::new(words::END_EXPECTED).with("target", target.show())),
             });
         }
         self.at += 1;
@@ -314,7 +315,7 @@ impl<'t> Parser<'t> {
                 let end = after.find(":-").map_or(end, |fallback| fallback.min(end));
                 let name = after[..end].to_owned();
                 if name.is_empty() || name.contains(['\0', '\n']) {
-                    return Err(bad(format!("expected a name after `${{{word}`")));
+                    return Err(bad(Fact::new(words::NAME_EXPECTED).with("word", word)));
                 }
                 self.at += word.len() + end;
                 return Ok(make(name));
@@ -331,9 +332,8 @@ impl<'t> Parser<'t> {
         if !rest.contains('}') {
             return Err(unterminated());
         }
-        let (path, after) = KeyPath::parse_start(rest).map_err(|error| {
-            bad(format!("expected the key of a setting after `${{`: {}", error.problem))
-        })?;
+        let (path, after) = KeyPath::parse_start(rest)
+            .map_err(|error| bad(Fact::new(words::KEY_EXPECTED).with("why", error.problem)))?;
         self.at = self.text.len() - after.len();
         Ok(Target::Key(path))
     }
@@ -348,16 +348,19 @@ impl<'t> Parser<'t> {
             Some((axis.to_owned(), (!value.is_empty()).then(|| value.to_owned())))
         };
         let changes: Option<Vec<_>> = rest[..end].split(',').map(change).collect();
-        changes.ok_or_else(|| {
-            bad("expected `axis=value` after `@`, several separated by commas".to_owned())
-        })
+        changes.ok_or_else(|| bad(Fact::new(words::CHANGES_EXPECTED)))
     }
 }
 
-fn bad(problem: String) -> BadText {
+fn bad(problem: Fact) -> BadText {
     BadText { too_deep: false, is_unknown: false, problem }
 }
 
 fn unterminated() -> BadText {
-    bad("unterminated `${`; write `$${` for a literal `${`".to_owned())
+    bad(Fact::new(words::UNTERMINATED))
+}
+
+fn too_deep(most: usize) -> BadText {
+    let problem = Fact::new(words::NESTS_TOO_DEEP).with("most", most);
+    BadText { too_deep: true, is_unknown: false, problem }
 }

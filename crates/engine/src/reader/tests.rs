@@ -168,7 +168,7 @@ fn says_of_each_layer_what_there_is_of_it() {
             let layer = readings.layer(LayerIndex(layer));
             match &layer.presence {
                 Presence::Read => "read".to_owned(),
-                _ => layer.absence().unwrap(),
+                _ => layer.absence().unwrap().to_string(),
             }
         });
         layers.collect::<Vec<_>>().join(" | ")

@@ -215,7 +215,9 @@ impl ShownFinding {
             severity: finding.severity.name(),
             key: finding.key.clone(),
             message: finding.message(),
-            parts: finding.fact.parts().iter().cloned().collect(),
+            parts: (finding.fact.parts().iter())
+                .map(|(name, part)| (*name, part.to_string()))
+                .collect(),
             help: finding.help.clone(),
             places: finding
                 .places

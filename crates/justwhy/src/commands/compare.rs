@@ -237,7 +237,7 @@ fn flatten(hops: &[Hop], references: &mut Vec<(String, String, String)>) {
         let found = match &hop.found {
             HopValue::Value(value) => value.show(),
             HopValue::Secret => "(secret)".to_owned(),
-            HopValue::Nothing(why) | HopValue::Error(why) => why.clone(),
+            HopValue::Nothing(why) | HopValue::Error(why) => why.to_string(),
         };
         let name = hop.setting.clone().unwrap_or_else(|| hop.reference.clone());
         let place = hop.place.as_ref().map(ToString::to_string).unwrap_or_default();

@@ -79,12 +79,12 @@ impl Effective {
                     effective.gone.push(variable);
                     continue;
                 }
-                Status::Error { message, .. } => {
-                    refuse(message.clone());
+                Status::Error { fact, .. } => {
+                    refuse(fact.to_string());
                     continue;
                 }
                 Status::Unreadable { because } | Status::Uncertain { because } => {
-                    refuse(because.clone());
+                    refuse(because.to_string());
                     continue;
                 }
             }

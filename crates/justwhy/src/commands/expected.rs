@@ -54,7 +54,7 @@ fn found_lines(found: &Found, lead: &str) -> Vec<(Role, String)> {
         None if found.is_pattern => format!("removes {}", found.name),
         None => "sets a secret".to_owned(),
     };
-    let steps: Vec<String> = found.steps.iter().map(|step| step.show()).collect();
+    let steps: Vec<String> = found.steps.iter().map(|step| step.fact().to_string()).collect();
     let step = match steps.as_slice() {
         [] => (Role::Lost, "no single change makes it take effect here".to_owned()),
         [one] => (Role::Value, format!("smallest change: {one}")),
@@ -198,7 +198,7 @@ pub(crate) fn shown(search: &Search) -> ShownSearch {
         name: found.name.clone(),
         says: found.says.clone().map(ShownValue),
         context: context.clone().map(ShownContext),
-        keeps: found.keeps.clone(),
+        keeps: found.keeps.to_string(),
         steps: found
             .steps
             .iter()
@@ -207,7 +207,7 @@ pub(crate) fn shown(search: &Search) -> ShownSearch {
                 at: step.at.to_string(),
                 name: step.name.clone(),
                 to: step.to.clone(),
-                step: step.show(),
+                step: step.fact().to_string(),
             })
             .collect(),
     };

@@ -99,7 +99,7 @@ fn shown_not_here(resolution: &Resolution, it: &NotHere) -> ShownNotHere {
         key: resolution.keys().show(it.key),
         layer: resolution.readings().layer(it.layer).name.clone(),
         place: json::ShownPlace::of(&it.at.place),
-        because: it.applies.clone(),
+        because: it.applies.to_string(),
     }
 }
 

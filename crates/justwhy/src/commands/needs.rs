@@ -124,7 +124,7 @@ fn needs(answering: &Answering<'_>) -> Vec<Need> {
             Status::Uncertain { because } => {
                 format!("required, but whether it is set is uncertain: {because}")
             }
-            Status::Error { message, .. } if answer.refuses_empty() => message.clone(),
+            Status::Error { fact, .. } if answer.refuses_empty() => fact.to_string(),
             _ => return None,
         };
         let declared = readings.catalogue.declared(key);

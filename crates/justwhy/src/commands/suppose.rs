@@ -187,6 +187,7 @@ impl ShownSupposed {
             Deed::Drop => ShownDeed::Drop,
             Deed::Encrypt => ShownDeed::Encrypt,
         };
+        let because = because.map(|because| because.to_string());
         ShownSupposed { act, what, layer, at, encrypted_for, because }
     }
 }
@@ -389,6 +390,7 @@ fn text(
     }
     asked.contexts(&mut text);
     for (put, because) in supposed.iter().filter_map(|it| Some((it, it.because.as_ref()?))) {
+        let because = because.to_string();
         let because = because.trim_end_matches('.');
         let wins = if is_done { "does not win" } else { "would not win" };
         let layer = put.layer.as_deref().unwrap_or_default();

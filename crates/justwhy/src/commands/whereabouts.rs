@@ -131,7 +131,7 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
             .iter()
             .filter(|reading| reading.layer == LayerIndex(index) && !reading.is_removal)
             .collect();
-        let because = layer.absence().unwrap_or_default();
+        let because = layer.absence().map(|why| why.to_string()).unwrap_or_default();
         let state = match layer.presence {
             Presence::Read => "read",
             _ => LayerState::of(&layer.presence).name(),

@@ -164,7 +164,7 @@ pub(super) fn rows(answers: &Answers<'_>, explanation: &Explanation) -> (Vec<Sai
                 written: written.map(ShownValue),
                 raw,
                 verdict: verdict.name(),
-                because,
+                because: because.to_string(),
                 by: by.map(|by| stand_of(resolution, by)),
                 through,
                 named_by: named.clone(),
@@ -180,7 +180,7 @@ pub(super) fn rows(answers: &Answers<'_>, explanation: &Explanation) -> (Vec<Sai
                 }),
                 inactive: Inactive::of(&layer_of(layer).presence),
                 state: state.name(),
-                because,
+                because: because.to_string(),
                 near: near.iter().map(Near::of).collect(),
             }),
         }

@@ -469,7 +469,7 @@ fn default(sink: &mut Sink<'_>, table: NodeId, setting: &Declared) -> Option<Def
     // What references come to is only known in a context.
     let may_refer = value.as_text().is_some_and(|text| text.contains("${"));
     if !may_refer && let Err(misfit) = setting.shape.fit(&value, at) {
-        let message = format!("invalid default: {}", misfit.show(is_secret));
+        let message = format!("invalid default: {}", misfit.fact(is_secret));
         let at = misfit.item.map_or(at, |(_, at)| at);
         sink.error(Error::new("bad-project", message), at);
     }

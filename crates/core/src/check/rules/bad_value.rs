@@ -2,8 +2,8 @@
 
 use super::missing_required::stands_for_nothing;
 use super::{About, Look, Seen, Severity, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
+use crate::model::fact::Fact;
 
 const EMPTY: &str = "{key} is an empty string, which is not allowed";
 const INVALID: &str = "{key} is invalid: {problem}";
@@ -17,7 +17,7 @@ pub(crate) static BAD_VALUE: About = About::new(
 );
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
-    let Some((code, message, winner)) = seen.own_error() else { return };
+    let Some((code, problem, winner)) = seen.own_error() else { return };
     let found = |fact: Fact| -> Finding {
         let finding = seen.finding(CheckRule(&BAD_VALUE), fact).at(seen.spot(winner, None));
         seen.declared_here().into_iter().fold(finding, Finding::at)
@@ -28,6 +28,6 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
             look.findings.add(found(Fact::new(EMPTY)));
         }
     } else if code == "bad-value" && !seen.answer.failure().is_some_and(|it| it.is_echo) {
-        look.findings.add(found(Fact::new(INVALID).with("problem", message)));
+        look.findings.add(found(Fact::new(INVALID).with("problem", problem.clone())));
     }
 }

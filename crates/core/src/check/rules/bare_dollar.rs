@@ -2,8 +2,8 @@
 
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::fact::Fact;
 use crate::check::seen::TextSaid;
+use crate::model::fact::Fact;
 
 const LITERAL: &str = "{key} contains ${name}, which is not a reference and stays as it is";
 

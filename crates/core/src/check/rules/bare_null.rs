@@ -1,9 +1,9 @@
 //! A key without a value.
 
 use super::{About, Look, Severity, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
+use crate::model::fact::Fact;
 use crate::model::key::KeyPath;
 use crate::reading::Reading;
 use std::sync::Arc;

@@ -2,7 +2,7 @@
 
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::fact::Fact;
+use crate::model::fact::Fact;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
 

@@ -3,7 +3,7 @@
 use super::missing_required::stands_for_nothing;
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::fact::Fact;
+use crate::model::fact::Fact;
 
 const BROKEN: &str = "{key} has a broken reference: {problem}";
 
@@ -16,12 +16,12 @@ pub(crate) static BROKEN_REFERENCE: About = About::new(
 );
 
 fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
-    let Some((code, message, winner)) = seen.own_error() else { return };
+    let Some((code, problem, winner)) = seen.own_error() else { return };
     let is_other = code == "bad-value" || stands_for_nothing(seen);
     if is_other || seen.answer.failure().is_some_and(|failure| failure.is_echo) {
         return;
     }
-    let finding =
-        seen.finding(CheckRule(&BROKEN_REFERENCE), Fact::new(BROKEN).with("problem", message));
+    let fact = Fact::new(BROKEN).with("problem", problem.clone());
+    let finding = seen.finding(CheckRule(&BROKEN_REFERENCE), fact);
     look.findings.add(finding.at(seen.spot(winner, None)));
 }

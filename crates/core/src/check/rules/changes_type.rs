@@ -2,8 +2,8 @@
 
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::fact::Fact;
 use crate::model::convert::Declaration;
+use crate::model::fact::Fact;
 use crate::model::value::Type;
 use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};

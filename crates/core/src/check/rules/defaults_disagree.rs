@@ -1,8 +1,8 @@
 //! Two places with different fallbacks for one setting.
 
 use super::{About, Look, Seen, Severity, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence};
+use crate::model::fact::Fact;
 use crate::model::layer::Kind;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;

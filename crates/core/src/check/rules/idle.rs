@@ -2,9 +2,9 @@
 //! one repeats the other only one is reported, so that both are found together.
 
 use super::{About, Look, Needs, Seen, Severity, State, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
 use crate::contexts::survey::ContextSet;
+use crate::model::fact::Fact;
 use crate::model::key::KeyId;
 use crate::model::layer::{Kind, LayerIndex};
 use crate::model::place::Origin;

@@ -2,8 +2,8 @@
 
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::fact::Fact;
 use crate::model::document::Lookalike;
+use crate::model::fact::Fact;
 use crate::precedence::resolution::Candidate;
 
 const OTHER: &str = "{key} is a string here, but other YAML readers take it for {other}";

@@ -1,13 +1,14 @@
 //! A required setting that is not set.
 
 use super::{About, Look, Seen, Severity, State, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
 use crate::explanation::Status;
 use crate::model::catalogue::{EmptyText, Required};
+use crate::model::fact::Fact;
+use crate::model::fact::list_values;
 use crate::model::key::KeyId;
-use crate::model::layer::{Kind, LayerIndex, list_values};
+use crate::model::layer::{Kind, LayerIndex};
 use crate::precedence::verdict::Verdict;
 use hashbrown::HashMap;
 

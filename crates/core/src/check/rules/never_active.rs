@@ -1,8 +1,8 @@
 //! A layer that applies in no context.
 
 use super::{About, Look, Needs, Severity, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence, Finding};
+use crate::model::fact::Fact;
 use crate::model::layer::{Inactivity, LayerIndex, Presence};
 use crate::model::place::{Origin, Place, Span};
 use crate::reading::Readings;

@@ -2,8 +2,8 @@
 
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::fact::Fact;
 use crate::check::seen::TextSaid;
+use crate::model::fact::Fact;
 
 const COMMAND: &str = "{key} contains $(…), which is not executed";
 const BACKTICKS: &str = "{key} contains a command in backticks, which is not executed";

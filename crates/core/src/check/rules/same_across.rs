@@ -1,11 +1,11 @@
 //! Two contexts that must differ and do not.
 
 use super::{About, Look, Needs, Seen, Severity, State, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
 use crate::contexts::survey::{ContextSet, Survey};
+use crate::model::fact::Fact;
+use crate::model::fact::list_values;
 use crate::model::key::KeyId;
-use crate::model::layer::list_values;
 use crate::model::value::Value;
 use crate::reading::Reading;
 use std::sync::Arc;

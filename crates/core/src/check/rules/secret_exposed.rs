@@ -1,8 +1,8 @@
 //! A secret in a file that git tracks or would track: whether it does is asked of it at the end.
 
 use super::{About, Look, Seen, Severity, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
+use crate::model::fact::Fact;
 use crate::model::layer::Kind;
 use crate::model::value::Value;
 use crate::precedence::resolution::Candidate;

@@ -2,8 +2,8 @@
 
 use super::{About, Look, Seen, Severity, Visit};
 use crate::check::CheckRule;
-use crate::check::fact::Fact;
 use crate::check::seen::TextSaid;
+use crate::model::fact::Fact;
 
 const BLANKS: &str = "{key} has blanks at both ends";
 const BEGINS: &str = "{key} begins with a blank";

@@ -2,9 +2,9 @@
 
 use super::variable_clash::known_in;
 use super::{About, Look, Severity, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding, meant_by_slip};
 use crate::contexts::survey::ContextSet;
+use crate::model::fact::Fact;
 use crate::model::layer::{LayerIndex, Names};
 use crate::model::near::KnownNames;
 use crate::model::variable::Naming;

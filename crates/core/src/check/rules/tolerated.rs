@@ -1,9 +1,9 @@
 //! What is read although the format of the file refuses it.
 
 use super::{About, Look, Severity, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
+use crate::model::fact::Fact;
 use crate::reading::Reading;
 use std::sync::Arc;
 

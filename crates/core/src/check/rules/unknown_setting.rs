@@ -1,11 +1,12 @@
 //! A setting that is not declared.
 
 use super::{About, Look, Needs, Seen, Severity, State, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Finding};
 use crate::contexts::survey::ContextSet;
+use crate::model::fact::Fact;
+use crate::model::fact::list_values;
 use crate::model::key::KeyId;
-use crate::model::layer::{Kind, Names, list_values};
+use crate::model::layer::{Kind, Names};
 use crate::precedence::resolution::Candidate;
 use hashbrown::HashMap;
 

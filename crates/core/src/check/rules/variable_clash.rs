@@ -1,9 +1,9 @@
 //! Two settings with one variable.
 
 use super::{About, Look, Severity, Visit};
-use crate::check::fact::Fact;
 use crate::check::{CheckRule, Evidence, Finding};
 use crate::contexts::survey::ContextSet;
+use crate::model::fact::Fact;
 use crate::model::key::KeyId;
 use crate::model::layer::{Layer, Names};
 use crate::model::variable::Naming;

@@ -1,7 +1,9 @@
 //! What was found of what somebody expected, and the steps that would make it take effect.
 
+use crate::model::fact::Fact;
 use crate::model::place::{Origin, Place};
 use crate::model::value::Value;
+use crate::model::words::changes as words;
 use crate::precedence::verdict::Verdict;
 use std::fmt;
 
@@ -45,7 +47,7 @@ pub struct Found {
     /// How it is to the setting.
     pub how: How,
     /// The first thing that keeps it from being effective, as a clause.
-    pub keeps: String,
+    pub keeps: Fact,
     /// What would make it take effect, one change after the other; empty if nothing simple would.
     pub steps: Vec<Change>,
 }
@@ -159,30 +161,24 @@ impl Act {
 
 impl Change {
     /// The change as a sentence without an end.
-    pub fn show(&self) -> String {
-        let Change { at, name, .. } = self;
-        let to = self.to.as_deref().unwrap_or_default();
-        match (self.act, at.origin()) {
-            (Act::TakeOut, Some(Origin::Process)) => {
-                format!("unset the environment variable {name}")
-            }
-            (Act::TakeOut, Some(Origin::Arguments)) => {
-                format!("leave out --set {name}")
-            }
-            (Act::TakeOut, _) => format!("remove {name} at {at}"),
-            (Act::Write, Some(Origin::Process)) => {
-                format!("set the environment variable {name} to {to}")
-            }
-            (Act::Write, Some(Origin::Arguments)) => format!("use --set {name}={to}"),
-            (Act::Write, _) => format!("set {name} to {to} at {at}"),
-            (Act::Rename, Some(Origin::Process)) => {
-                format!("rename the environment variable {name} to {to}")
-            }
-            (Act::Rename, _) => format!("rename {name} to {to} at {at}"),
-            (Act::StopRemoving, _) => format!("remove {name} from `remove` at {at}"),
-            (Act::CountEmpty, _) => format!("set empty = \"value\" for {name}"),
-            (Act::Activate, _) => format!("let the layer {name} apply here ({to})"),
-            (Act::AskIn, _) => format!("ask with --in {to}"),
-        }
+    pub fn fact(&self) -> Fact {
+        let form = match (self.act, self.at.origin()) {
+            (Act::TakeOut, Some(Origin::Process)) => words::UNSET_VARIABLE,
+            (Act::TakeOut, Some(Origin::Arguments)) => words::LEAVE_OUT_SET,
+            (Act::TakeOut, _) => words::REMOVE,
+            (Act::Write, Some(Origin::Process)) => words::SET_VARIABLE_TO,
+            (Act::Write, Some(Origin::Arguments)) => words::USE_SET,
+            (Act::Write, _) => words::SET_TO,
+            (Act::Rename, Some(Origin::Process)) => words::RENAME_VARIABLE,
+            (Act::Rename, _) => words::RENAME,
+            (Act::StopRemoving, _) => words::STOP_REMOVING,
+            (Act::CountEmpty, _) => words::COUNT_EMPTY,
+            (Act::Activate, _) => words::ACTIVATE,
+            (Act::AskIn, _) => words::ASK_IN,
+        };
+        Fact::new(form)
+            .with("name", &self.name)
+            .with_some("to", self.to.as_ref())
+            .with("place", self.at.to_string())
     }
 }

@@ -2,10 +2,12 @@
 
 use super::amount::{Nanoseconds, read_duration, read_size};
 use super::{Address, NotAList, json, read_like, read_list};
+use crate::model::fact::Fact;
 use crate::model::near::nearest;
 use crate::model::place::Span;
 use crate::model::secret::hide_address_password;
 use crate::model::value::{Element, Type, Value};
+use crate::model::words::texts as words;
 use regex::Regex;
 use std::cmp::Ordering;
 use std::fmt;
@@ -204,17 +206,15 @@ impl Misfit {
 
     /// What is wrong, and what would be accepted, as a clause; without what was found if that is a
     /// secret.
-    pub fn show(&self, is_secret: bool) -> String {
-        let item = match self.item {
-            Some((number, _)) => format!("item {number}: "),
-            None => String::new(),
-        };
-        let (found, near) = match (is_secret, &self.near) {
-            (true, _) => ("the value", String::new()),
-            (false, None) => (self.found.as_str(), String::new()),
-            (false, Some(near)) => (self.found.as_str(), format!(" (did you mean \"{near}\"?)")),
-        };
-        format!("{item}{found} {}{near}; accepted: {}", self.problem, self.accepts)
+    pub fn fact(&self, is_secret: bool) -> Fact {
+        let item = self.item.map(|(number, _)| Fact::new(words::ITEM).with("number", number));
+        let near = self.near.as_ref().filter(|_| !is_secret);
+        Fact::new(words::MISFIT)
+            .with_some("item", item)
+            .with("found", if is_secret { "the value" } else { &self.found })
+            .with("problem", &self.problem)
+            .with_some("near", near.map(|near| Fact::new(words::NEAR).with("near", near)))
+            .with("accepts", &self.accepts)
     }
 }
 
@@ -263,7 +263,7 @@ impl Shape {
             if matches!(value, Value::List(_) | Value::Map(_)) {
                 let kind = value.kind().with_article();
                 let shown: Vec<String> = self.one_of.iter().map(Value::show).collect();
-                let accepts = crate::model::layer::list_values(&shown, "or");
+                let accepts = crate::model::fact::list_values(&shown, "or");
                 return Err(Misfit::new(value, format!("is {kind}, not a single value"), accepts));
             }
             // Which of them it is, is found out below; a text may stand for any of them.
@@ -337,7 +337,7 @@ impl Shape {
             return Ok(());
         }
         let shown: Vec<String> = self.one_of.iter().map(Value::show).collect();
-        let accepts = crate::model::layer::list_values(&shown, "or");
+        let accepts = crate::model::fact::list_values(&shown, "or");
         let texts = self.one_of.iter().filter_map(Value::as_text);
         let near = value.as_text().and_then(|text| nearest(text, texts)).map(str::to_owned);
         Err(Misfit { near, ..Misfit::new(value, "is not one of the declared values", accepts) })

@@ -88,7 +88,7 @@ fn reads_nothing_as_a_type_that_texts_do_not_take() {
 fn fit(shape: &Shape, value: &Value) -> String {
     match shape.fit(value, Span::default()) {
         Ok(value) => value.show(),
-        Err(misfit) => misfit.show(false),
+        Err(misfit) => misfit.fact(false).to_string(),
     }
 }
 

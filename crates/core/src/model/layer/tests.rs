@@ -1,7 +1,8 @@
 //! Tests of layers.
 
 use crate::model::axis::{AxisOrigin, AxisValue, Context};
-use crate::model::layer::{Condition, Inactivity, list_values};
+use crate::model::fact::list_values;
+use crate::model::layer::{Condition, Inactivity};
 
 fn context(axes: &[(&str, Option<&str>)]) -> Context {
     let axes = axes.iter().map(|(axis, value)| AxisValue {
@@ -22,7 +23,7 @@ fn condition(axis: &str, values: &[&str]) -> Condition {
 fn is_active_if_all_of_when_and_none_of_unless_is_met() {
     let here = context(&[("environment", Some("dev")), ("region", None)]);
     let because = |when: &[Condition], unless: &[Condition]| {
-        Inactivity::of(when, unless, &here).map(|inactivity| inactivity.because())
+        Inactivity::of(when, unless, &here).map(|inactivity| inactivity.because().to_string())
     };
     let dev = condition("environment", &["dev", "test"]);
     let production = condition("environment", &["production", "staging", "test"]);

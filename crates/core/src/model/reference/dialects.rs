@@ -1,6 +1,8 @@
 //! References as other programs write them.
 
-use super::{BadText, Dialect, Piece, Reference, Replaces, Target, TextRules, bad};
+use super::{BadText, Dialect, Piece, Reference, Replaces, Target, TextRules, bad, too_deep};
+use crate::model::fact::Fact;
+use crate::model::words::texts as words;
 
 /// The most characters that are shown of what only its program can know.
 const MOST_SHOWN: usize = 60;
@@ -97,10 +99,10 @@ impl<'t> Parser<'t> {
     fn colon(&mut self, depth: usize) -> Result<Sign, BadText> {
         let Some(inside) = self.rest().strip_prefix("${") else { return Ok(Sign::Plain(1, "$")) };
         self.check_depth(depth)?;
-        let end = inside.find([':', '}']).ok_or_else(|| bad("unterminated `${`".to_owned()))?;
+        let end = inside.find([':', '}']).ok_or_else(|| unterminated("${"))?;
         let name = inside[..end].trim().to_owned();
         if name.is_empty() || name.contains("${") {
-            return Err(bad("expected a key after `${`".to_owned()));
+            return Err(bad(Fact::new(words::COLON_KEY_EXPECTED)));
         }
         self.at += 2 + end;
         let fallback = match self.rest().starts_with(':') {
@@ -168,12 +170,11 @@ impl<'t> Parser<'t> {
         if rest.starts_with("%%") {
             return Ok(Sign::Plain(2, "%"));
         }
-        let inside = rest.strip_prefix("%(").ok_or_else(|| {
-            bad("`%` must be followed by `(` or `%`; write `%%` for a literal `%`".to_owned())
-        })?;
+        let inside =
+            rest.strip_prefix("%(").ok_or_else(|| bad(Fact::new(words::PERCENT_EXPECTED)))?;
         let end = inside.find(')').filter(|end| inside[end + 1..].starts_with('s'));
         let Some(end) = end.filter(|end| *end > 0) else {
-            return Err(bad("expected `%(key)s`".to_owned()));
+            return Err(bad(Fact::new(words::PERCENT_KEY_EXPECTED)));
         };
         let name = inside[..end].to_owned();
         self.at += 2 + end + 2;
@@ -187,7 +188,7 @@ impl<'t> Parser<'t> {
             return Ok(Sign::Plain(2, "$"));
         }
         let Some(inside) = rest.strip_prefix("$(") else { return Ok(Sign::Plain(1, "$")) };
-        let end = inside.find(')').ok_or_else(|| bad("unterminated `$(`".to_owned()))?;
+        let end = inside.find(')').ok_or_else(|| unterminated("$("))?;
         let name = inside[..end].to_owned();
         let is_name = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.');
         if name.is_empty() || !name.chars().all(is_name) {
@@ -199,7 +200,7 @@ impl<'t> Parser<'t> {
 
     fn close(&mut self, open: &str) -> Result<(), BadText> {
         if !self.rest().starts_with('}') {
-            return Err(bad(format!("unterminated `{open}`")));
+            return Err(unterminated(open));
         }
         self.at += 1;
         Ok(())
@@ -209,8 +210,7 @@ impl<'t> Parser<'t> {
         if depth < self.rules.depth {
             return Ok(());
         }
-        let problem = format!("fallbacks nest more than {} deep", self.rules.depth);
-        Err(BadText { too_deep: true, is_unknown: false, problem })
+        Err(too_deep(self.rules.depth))
     }
 
     fn made(
@@ -234,9 +234,13 @@ impl<'t> Parser<'t> {
     /// What only the program that reads the text can know.
     fn unknown(&self, from: usize) -> BadText {
         let shown: String = self.text[from..].chars().take(MOST_SHOWN).collect();
-        let problem = format!("its program expands {}", shown.trim_end());
+        let problem = Fact::new(words::PROGRAM_EXPANDS).with("text", shown.trim_end());
         BadText { too_deep: false, is_unknown: true, problem }
     }
+}
+
+fn unterminated(sign: &str) -> BadText {
+    bad(Fact::new(words::UNTERMINATED_SIGN).with("sign", sign))
 }
 
 /// The name of a variable with which a text begins.

@@ -107,7 +107,7 @@ fn refuses_fallbacks_that_nest_too_deep_without_going_deeper() {
     let deep = "${a:-".repeat(100_000) + &"}".repeat(100_000);
     let bad = take_apart(&deep, KEYS).unwrap_err();
     assert!(bad.too_deep);
-    assert_eq!(bad.problem, "fallbacks nest more than 4 deep");
+    assert_eq!(bad.problem.to_string(), "fallbacks nest more than 4 deep");
 }
 
 #[test]

@@ -257,7 +257,7 @@ fn remark(resolution: &Resolution, row: &Row, is_full: bool) -> String {
     };
     let is_odd = through.is_some() || named.is_some() || *is_old_name;
     if is_full || !is_plain && !matches!(verdict, Verdict::Wins) {
-        return because.clone();
+        return because.to_string();
     }
     let mut remarks: Vec<String> = Vec::new();
     if *verdict == Verdict::Wins && *pins {
@@ -281,8 +281,8 @@ fn remark(resolution: &Resolution, row: &Row, is_full: bool) -> String {
 fn unsaid(resolution: &Resolution, row: &Row) -> Option<Vec<Cell>> {
     let Row::Unsaid { state, because, near, is_odd, layer, .. } = row else { return None };
     let (label, text) = match (near.as_slice(), state) {
-        ([], LayerState::Unavailable) => ("not asked", because.clone()),
-        ([], _) if *is_odd => ("ignored", because.clone()),
+        ([], LayerState::Unavailable) => ("not asked", because.to_string()),
+        ([], _) if *is_odd => ("ignored", because.to_string()),
         ([], _) => return None,
         (near, _) => ("ignored", meant(near)),
     };
@@ -329,6 +329,6 @@ fn silent(resolution: &Resolution, row: &Row) -> Vec<Cell> {
     vec![
         Cell::new(Role::Lost, label),
         Cell::new(Role::Layer, layer_name(resolution, row)),
-        Cell::new(Role::Lost, because.clone()),
+        Cell::new(Role::Lost, because.to_string()),
     ]
 }

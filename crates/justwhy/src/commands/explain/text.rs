@@ -8,8 +8,8 @@ use crate::fingerprint::Fingerprints;
 use crate::look::{Cell, Look, Role, width};
 use crate::running::Answering;
 use justwhy_core::{
-    Answers, Explanation, Hop, HopValue, Item, KeyId, Meaning, Origin, Provenance, Resolution,
-    Status, Without, hide_address_password,
+    Answers, Explanation, Fact, Hop, HopValue, Item, KeyId, Meaning, Origin, Provenance,
+    Resolution, Status, Without, hide_address_password,
 };
 use justwhy_engine::{Everywhere, NotHere, Search};
 
@@ -48,7 +48,7 @@ pub(super) fn text(
     let mut out = headline(look, resolution, answer, fingerprints);
     push_context(look, answering.context(), &mut out);
     if let Some(because) = reason(answer) {
-        look.styled(&mut out, Role::Wrong, because, "  ");
+        look.styled(&mut out, Role::Wrong, &because.to_string(), "  ");
     }
     if let Some(set_in) = set_in {
         look.paragraph(&mut out, &format!("It is set in {set_in}."), "  ");
@@ -67,13 +67,14 @@ pub(super) fn text(
         evidence.push(look, &mut out);
     }
     look.records(&mut out, 2, &references(answers, answer.key));
-    let mut sentences = answer.notes(answers);
+    let sentences = answer.notes(answers).into_iter().map(|fact| fact.to_string());
+    let mut sentences: Vec<String> = sentences.collect();
     if answer.status.is_refusal() && answer.winner.is_some() {
         sentences.insert(0, "No weaker value is used instead.".to_owned());
     }
     sentences.extend(without.map(|without| without_it(resolution, answer, &without)));
     if answer.winner.is_none() && evidence.is_empty() {
-        sentences.extend(answer.why(answers));
+        sentences.extend(answer.why(answers).iter().map(Fact::to_string));
     }
     sentences.extend(used);
     sentences.extend(evidence.folded());
@@ -90,10 +91,10 @@ pub(super) fn text(
 }
 
 /// Why it has no value that can be used.
-pub(in crate::commands) fn reason(answer: &Explanation) -> Option<&str> {
+pub(in crate::commands) fn reason(answer: &Explanation) -> Option<&Fact> {
     match &answer.status {
         Status::Set | Status::Absent => None,
-        Status::Error { message, .. } => Some(message),
+        Status::Error { fact, .. } => Some(fact),
         Status::Unreadable { because } | Status::Uncertain { because } => Some(because),
     }
 }
@@ -232,8 +233,8 @@ fn push_references(hops: &[Hop], depth: usize, records: &mut Vec<Vec<Cell>>) {
         let (role, found) = match &hop.found {
             HopValue::Value(value) => (Role::Value, value.show()),
             HopValue::Secret => (Role::Value, "(secret)".to_owned()),
-            HopValue::Nothing(why) => (Role::Warning, why.clone()),
-            HopValue::Error(why) => (Role::Wrong, why.clone()),
+            HopValue::Nothing(why) => (Role::Warning, why.to_string()),
+            HopValue::Error(why) => (Role::Wrong, why.to_string()),
         };
         let found = match found.char_indices().nth(MOST_FOUND) {
             Some((end, _)) => format!("{}…", &found[..end]),

@@ -74,7 +74,7 @@ impl CellReasons {
         let texts = |line: Vec<Cell>| line.iter().map(|cell| cell.text().to_owned()).collect();
         lines.extend(references(answers, answer.key).into_iter().map(texts));
         CellReasons {
-            wrong: reason(answer).map(str::to_owned),
+            wrong: reason(answer).map(ToString::to_string),
             lines,
             others,
             change: first_way(answers, answer),
