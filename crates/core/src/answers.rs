@@ -24,16 +24,18 @@ mod ingredients;
 mod made;
 mod others;
 mod outcome;
+mod texts;
 mod weight;
 
 pub(crate) use crate::model::reference::Piece;
 pub use chain::{Hop, HopValue};
-pub(crate) use expand::{LEFT_OUT, all_references, rules_of, winning_pieces};
+pub(crate) use expand::{LEFT_OUT, winning_pieces};
 pub use ingredients::IsGiven;
 pub(crate) use ingredients::{Gifts, Ingredient};
 pub use outcome::{Failure, Item, Outcome};
+pub(crate) use texts::{all_references, rules_of};
 
-use early::Names;
+use early::LeavesByName;
 use expand::{Expanded, Expansion};
 use made::{gathered, single};
 use others::{Others, There, values_of};
@@ -106,7 +108,7 @@ pub struct Answers<'o> {
     others: Mutex<Others>,
     known: Mutex<HashMap<Asked, Arc<Outcome>>>,
     /// Where documents have their names, for references that are as a shell's.
-    names: Names,
+    names: LeavesByName,
     spent: Spent,
 }
 
@@ -138,7 +140,7 @@ impl<'o> Answers<'o> {
             limits,
             others: Mutex::new(others),
             known: Mutex::default(),
-            names: Names::default(),
+            names: LeavesByName::default(),
             spent: Spent::default(),
         }
     }

@@ -26,12 +26,12 @@ mod because;
 pub(crate) mod destination;
 pub(crate) mod expected;
 pub(crate) mod find;
+pub(crate) mod kinds;
 mod sentence;
 pub(crate) mod trial;
 
-pub use advice::Advice;
-pub(crate) use advice::scope_to_write;
 pub(crate) use because::because as because_of;
+pub use kinds::Advice;
 
 /// How a setting is in a context.
 #[derive(Clone, PartialEq, Eq, Debug)]

@@ -39,11 +39,12 @@ pub use contexts::compare::{Compared, Effect, Effects, Side, compare};
 pub use contexts::difference::Difference;
 pub use contexts::grid::GridRow;
 pub use contexts::survey::{ContextSet, Shared, Sight, Survey};
-pub use explanation::destination::{Destination, Holder, NoDestination, as_written, destination};
+pub use explanation::destination::{Destination, as_written, destination};
 pub use explanation::expected::{
     Act, Astray, Change, ChangedAt, Found, How, Sense, Wanted, unread_layers,
 };
 pub use explanation::find::{Hit, find_in};
+pub use explanation::kinds::{Holder, NoDestination};
 pub use explanation::trial::Trial;
 pub use explanation::{Advice, Explanation, LayerState, Meaning, Row, Status, Without};
 pub use model::axis::{Axis, AxisOrigin, AxisValue, BadAxisValue, Context, check_axis_value};

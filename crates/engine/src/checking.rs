@@ -1,18 +1,22 @@
 //! Checking a project: the settings, the rules between them, files that nobody reads, and what git
 //! tracks, brought together.
 
-use crate::surveyed::named;
 use crate::{Snapshot, exhausted, orphans};
 use justwhy_core::{
     Answers, AxisOrigin, Check, CheckRule, Choice, Context, ContextSet, Evidence, Explanation,
-    Extent, Fact, Finding, Findings, KeyId, Needs, Origin, Place, Presence, Severity, Status,
-    Survey, in_words, list_values, sum_up,
+    Extent, Fact, Finding, Findings, KeyId, Needs, Origin, Place, Severity, Status, Survey,
+    in_words, sum_up,
 };
 use justwhy_project::{Accept, Error, ProjectRule, Tracking};
 use justwhy_rules::{BadExpression, Expression, Judgement, Named};
 use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Arc;
+
+mod unknown;
+
+pub use unknown::cannot_read;
+use unknown::not_known;
 
 /// What a check looks at.
 #[derive(Clone, Copy, Debug)]
@@ -453,73 +457,6 @@ impl Checking<'_> {
             .at(place)
             .help("remove it, or correct its rule and setting")
     }
-}
-
-/// Findings that show which contexts cannot be read.
-pub fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFinding> {
-    let told = unread.iter().map(|(error, contexts)| {
-        let rule = CheckRule::CANNOT_READ;
-        let mut finding = Finding::new(
-            rule,
-            Fact::new("{problem}").with("problem", error.message()),
-            ContextSet::none(of),
-        );
-        if let Some(place) = error.place() {
-            finding = finding.at(Evidence::at(place.clone()));
-        }
-        for (what, place) in error.others() {
-            finding = finding.at(Evidence::of(place.clone(), what.clone()));
-        }
-        if let Some(help) = error.helps().first() {
-            finding = finding.help(help.clone());
-        }
-        let values = |context: &Context| Choice {
-            axes: context
-                .set()
-                .map(|(axis, value)| (axis.to_owned(), vec![value.to_owned()]))
-                .collect(),
-        };
-        CheckedFinding {
-            finding,
-            contexts: named(contexts.iter()),
-            choices: contexts.iter().map(values).collect(),
-            accepted: None,
-        }
-    });
-    told.collect()
-}
-
-/// What is not checked as nobody knows it: what stores that were not asked would say, and values that
-/// cannot be read.
-fn not_known(survey: &Survey) -> Vec<(CheckRule, String)> {
-    let mut unasked: Vec<&str> = Vec::new();
-    let mut unread: Vec<&str> = Vec::new();
-    for readings in survey.contexts() {
-        for layer in &readings.layers {
-            let name = layer.name.as_str();
-            if matches!(layer.presence, Presence::Unavailable(_)) && !unasked.contains(&name) {
-                unasked.push(name);
-            }
-        }
-        for reading in &readings.readings {
-            let name = readings.layer(reading.layer).name.as_str();
-            let mut notes = reading.document.notes.iter();
-            if !unread.contains(&name) && notes.any(|(_, note)| note.unreadable.is_some()) {
-                unread.push(name);
-            }
-        }
-    }
-    let mut not_run = Vec::new();
-    if !unasked.is_empty() {
-        let why = format!("not contacted for {} (--offline)", list_values(&unasked, "and"));
-        not_run.push((CheckRule::MISSING_REQUIRED, why.clone()));
-        not_run.push((CheckRule::BAD_VALUE, why));
-    }
-    if !unread.is_empty() {
-        let why = format!("some values of {} cannot be read", list_values(&unread, "and"));
-        not_run.push((CheckRule::BAD_VALUE, why));
-    }
-    not_run
 }
 
 /// Whether `--in` fixes an axis by which settings must differ.

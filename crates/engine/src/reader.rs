@@ -1,20 +1,17 @@
 //! Reads every source that the layers of a project name in a context, each file once.
 
 use crate::Arguments;
-use crate::arguments::Instead;
 use crate::cache::Cache;
 use crate::folders::{ancestors, inside};
 use hashbrown::{HashMap, HashSet};
 use justwhy_core::{
-    Claims, Context, Decrypts, Document, Inactivity, Input, Inputs, KeyPath, Keys, Kind, Lack,
-    Layer, LayerIndex, Names, Naming, Origin, Position, Presence, Readings, ScopeOf, SourceText,
-    Span, Text, nearest,
+    Claims, Context, Decrypts, Document, Inactivity, Input, Inputs, KeyPath, Keys, Kind, Layer,
+    LayerIndex, Names, Naming, Origin, Position, Presence, Readings, ScopeOf, SourceText, Span,
+    Text,
 };
 use justwhy_formats::{Format, View, shown_name};
-use justwhy_project::{
-    Error, Glob, PartTemplate, Project, ProjectLayer, Reads, Stamp, Stores, Wanted, World,
-};
-use std::path::{Path, PathBuf};
+use justwhy_project::{Error, PartTemplate, Project, ProjectLayer, Reads, Stamp, Stores, World};
+use std::path::PathBuf;
 use std::sync::Arc;
 
 mod fallbacks;
@@ -22,6 +19,7 @@ mod files;
 mod includes;
 mod indirect;
 mod lines;
+mod open;
 mod others;
 mod refused;
 mod scopes;
@@ -30,7 +28,6 @@ mod sources;
 mod tests;
 mod touched;
 
-use files::document_of;
 pub(crate) use files::{load, read_bytes};
 use others::Others;
 pub use scopes::NotRead;
@@ -83,6 +80,9 @@ enum Written {
     /// The defaults in the file of that number.
     Defaults(usize),
 }
+
+/// Files, and how each is read.
+type FilesOf = Vec<(String, View)>;
 
 /// What a file has, `None` if it is not there; all that is wrong with it, if anything is.
 type Fetched = Result<Option<Arc<Content>>, Vec<Error>>;
@@ -221,23 +221,23 @@ impl Reader {
         each.collect()
     }
 
-    /// What every layer reads in a context.
-    fn inputs(
+    /// The layers in a context, and the files that each of the declared ones reads, which are fetched.
+    fn wanted(
         &mut self,
-        context: Context,
+        context: &Context,
         arguments: &Arguments,
         met: &[LayerIndex],
-    ) -> Result<Inputs, Vec<Error>> {
+    ) -> Result<(Vec<Layer>, Vec<FilesOf>), Vec<Error>> {
         let one = |error| vec![error];
         let project = Arc::clone(&self.project);
         let mut layers = vec![Layer::new("catalogue", Kind::Catalogue, Names::Keys)];
         let mut wanted = Vec::new();
         for (number, declared) in project.layers.iter().enumerate() {
             let is_met = met.contains(&LayerIndex(number + 1));
-            let layer = self.layer(declared, &context, is_met).map_err(one)?;
+            let layer = self.layer(declared, context, is_met).map_err(one)?;
             let is_replaced = arguments.instead_of(LayerIndex(number + 1)).is_some();
             if layer.presence == Presence::Read && !is_replaced {
-                wanted.push(self.files_of(declared, &layer, &context).map_err(one)?);
+                wanted.push(self.files_of(declared, &layer, context).map_err(one)?);
             } else {
                 wanted.push(Vec::new());
             }
@@ -251,6 +251,19 @@ impl Reader {
                 *wanted = self.with_included(declared, std::mem::take(wanted))?;
             }
         }
+        Ok((layers, wanted))
+    }
+
+    /// What every layer reads in a context.
+    fn inputs(
+        &mut self,
+        context: Context,
+        arguments: &Arguments,
+        met: &[LayerIndex],
+    ) -> Result<Inputs, Vec<Error>> {
+        let one = |error| vec![error];
+        let project = Arc::clone(&self.project);
+        let (mut layers, wanted) = self.wanted(&context, arguments, met)?;
         let mut inputs = self.defaults();
         let mut errors: Vec<Error> = Vec::new();
         for (number, declared) in project.layers.iter().enumerate() {
@@ -515,190 +528,6 @@ impl Reader {
         }
     }
 
-    fn unknown_format(&self, declared: &ProjectLayer, file: &str) -> Error {
-        if Format::of_path(file).is_some_and(Format::has_variables) {
-            let message =
-                format!("{file} is an env file, but the names of {} are keys", declared.name);
-            return Error::new("bad-file", message)
-                .at(file, None)
-                .also("declared at", &self.project.file, self.position(declared.at))
-                .help(
-                    "add names = \"variables\" to the layer, or exclude the file from the pattern",
-                );
-        }
-        let message = format!("unknown format: {} reads {file}", declared.name);
-        Error::new("bad-file", message)
-            .at(file, None)
-            .also("declared at", &self.project.file, self.position(declared.at))
-            .help("add format = \"…\" to the layer, or exclude the file from the pattern")
-    }
-
-    fn files_matching(
-        &mut self,
-        declared: &ProjectLayer,
-        pattern: &str,
-    ) -> Result<Vec<String>, Error> {
-        if let Some(known) = self.matches.get(pattern) {
-            return Ok(known.clone());
-        }
-        let glob = Glob::parse(pattern).map_err(|problem| {
-            let message = format!("invalid pattern {pattern}: {problem}");
-            let at = self.position(declared.at);
-            Error::new("bad-project", message).at(&self.project.file, at)
-        })?;
-        let found = glob.find(&*self.world, &self.project.folder, Wanted::Files)?;
-        self.matches.insert(pattern.to_owned(), found.clone());
-        Ok(found)
-    }
-
-    /// The documents of a layer that is active here, weakest first; or why it is missing.
-    fn open(
-        &mut self,
-        number: usize,
-        layer: &mut Layer,
-        wanted: &[(String, View)],
-    ) -> Result<Vec<Opened>, Vec<Error>> {
-        let project = Arc::clone(&self.project);
-        let declared = &project.layers[number];
-        let path = layer.path.clone().unwrap_or_default();
-        let mut opened = Vec::new();
-        let mut errors: Vec<Error> = Vec::new();
-        match &declared.reads {
-            Reads::Values(_) => {
-                let file = self.project.file.as_str().into();
-                let values = self.values(Written::Layer(number));
-                opened.push(Opened::new(file, values, false));
-            }
-            Reads::Process => {
-                opened.push(Opened::new(Origin::Process, self.process(), true));
-            }
-            Reads::CommandLine { .. } => opened = self.open_line(number)?,
-            Reads::ProcessLine => match self.open_process_line() {
-                Some(found) => opened = found,
-                None => {
-                    layer.presence = Presence::Missing(Lack::CommandLine);
-                }
-            },
-            // Scopes are opened for themselves.
-            Reads::Scope(..) => {}
-            Reads::Rows { format, .. } => {
-                let row = layer.row.unwrap_or_default();
-                let document =
-                    self.row(declared, &path, *format, row).map_err(|error| vec![error])?;
-                opened.push(Opened::new(path.into(), document, format.is_untyped()));
-            }
-            Reads::File(..) | Reads::Files(..) => {
-                let is_pattern = matches!(declared.reads, Reads::Files(..));
-                let mut lacks = None;
-                for (path, view) in wanted {
-                    match self.file(path, view) {
-                        Ok(Some(content)) => {
-                            let untyped = view.is_untyped();
-                            let has_section = self.has_section(declared, view);
-                            for document in &content.documents {
-                                let document = self.with_process(document);
-                                let origin = path.as_str().into();
-                                opened.push(Opened { origin, document, untyped, has_section });
-                            }
-                            match &content.nothing {
-                                Some(error) if declared.optional => {
-                                    lacks.get_or_insert_with(|| {
-                                        let why = error.message().to_owned();
-                                        Lack::Part { path: path.clone(), why }
-                                    });
-                                }
-                                Some(error) => errors.push(self.nothing_there(declared, error)),
-                                None if content.documents.is_empty() => {
-                                    lacks.get_or_insert_with(|| {
-                                        let why = "no document applies here".to_owned();
-                                        Lack::Part { path: path.clone(), why }
-                                    });
-                                }
-                                None => {}
-                            }
-                        }
-                        Ok(None) if declared.optional || declared.per_directory => {}
-                        Ok(None) if is_pattern => errors.push(not_there_any_more(path)),
-                        Ok(None) => errors.push(self.missing_file(declared, path)),
-                        Err(more) => errors.extend(more),
-                    }
-                }
-                if opened.is_empty() {
-                    layer.presence =
-                        Presence::Missing(match (lacks, is_pattern, declared.per_directory) {
-                            (Some(lack), ..) => lack,
-                            (None, true, _) => Lack::Match(path),
-                            (None, false, true) => Lack::InFolders(path),
-                            (None, false, false) => Lack::File(path),
-                        });
-                }
-            }
-        }
-        if errors.is_empty() { Ok(opened) } else { Err(errors) }
-    }
-
-    /// The documents of what a layer reads instead of its file.
-    fn open_instead(
-        &mut self,
-        declared: &ProjectLayer,
-        layer: &mut Layer,
-        view: &View,
-        instead: &Instead,
-    ) -> Result<Vec<Opened>, Vec<Error>> {
-        let named = (instead.path.clone(), view.clone());
-        let bytes = instead.bytes.to_vec();
-        let (documents, nothing, own) = document_of(&named, bytes, self.project.limits)?;
-        match nothing {
-            Some(error) if !declared.optional => {
-                return Err(vec![self.nothing_there(declared, &error)]);
-            }
-            Some(error) => {
-                let (path, why) = (instead.path.clone(), error.message().to_owned());
-                layer.presence = Presence::Missing(Lack::Part { path, why });
-            }
-            None => {}
-        }
-        let here = Arc::make_mut(&mut self.keys).absorb(own);
-        layer.path = Some(instead.path.clone());
-        let origin = Origin::from(instead.path.as_str());
-        let mut opened = Vec::with_capacity(documents.len());
-        for mut document in documents {
-            document.rename(|key| here[key.index()]);
-            let document = self.decrypted(document);
-            let document = self.with_process(&document);
-            opened.push(Opened::new(origin.clone(), document, view.is_untyped()));
-        }
-        Ok(opened)
-    }
-
-    /// The error that the part of a file that a layer reads is not there.
-    fn nothing_there(&self, declared: &ProjectLayer, error: &Error) -> Error {
-        let at = self.position(declared.at);
-        let error = error.clone().also("declared at", &self.project.file, at);
-        error.help("correct `under` of the layer, or add optional = true")
-    }
-
-    fn missing_file(&self, declared: &ProjectLayer, path: &str) -> Error {
-        let message = format!("file not found: {} reads {path}", declared.name);
-        let mut error = Error::new("missing-file", message).at(path, None).also(
-            "declared at",
-            &self.project.file,
-            self.position(declared.at),
-        );
-        let full = self.project.folder.join(path);
-        if let (Some(folder), Some(name)) = (full.parent(), full.file_name()) {
-            let names = self.world.names_in(folder);
-            let names: Vec<String> =
-                names.into_iter().filter_map(|name| name.into_string().ok()).collect();
-            let name = name.to_string_lossy();
-            if let Some(near) = nearest(&name, names.iter().map(String::as_str)) {
-                let near = Path::new(path).with_file_name(near);
-                error = error.help(format!("did you mean {}?", near.display()));
-            }
-        }
-        error.help("create it, or add optional = true to the layer")
-    }
-
     fn position(&self, at: Span) -> Option<Position> {
         Some(self.project.text.position(at.start))
     }
@@ -737,11 +566,6 @@ fn input(
 ) -> Input {
     let Opened { origin, document, untyped, .. } = opened;
     Input { layer, origin, document, section, may_lack_section, untyped }
-}
-
-fn not_there_any_more(path: &str) -> Error {
-    let message = format!("{path} cannot be read: it is gone, or its name is not UTF-8");
-    Error::new("missing-file", message).at(path, None)
 }
 
 fn become_inactive(layer: &mut Layer, inactivity: Inactivity) {

@@ -2,16 +2,17 @@
 
 use justwhy_project::{Branch, Error, Project, ProjectAxis, Way, World};
 
-use crate::folders::{ancestors, inside};
-use crate::reader::load;
+use crate::folders::inside;
 use hashbrown::{HashMap, HashSet};
-use justwhy_core::{AxisOrigin, AxisValue, Context, Origin, Place, Span, list_values};
-use justwhy_formats::{Format, Kind, Tree, Under, scalar_at, shown_name};
+use justwhy_core::{AxisOrigin, AxisValue, Context};
 use std::ffi::{OsStr, OsString};
 use std::sync::{Arc, OnceLock};
 
 #[cfg(test)]
 mod tests;
+mod ways;
+
+use ways::AxisFound;
 
 /// The most contexts that one question goes through.
 const MOST_CONTEXTS: usize = 10_000;
@@ -27,13 +28,6 @@ pub(crate) struct Situation {
 
 /// Axes with the value that somebody chose for them; `None` unsets one.
 type Chosen = HashMap<String, Option<String>>;
-
-/// What a way to read an axis came to.
-enum Found {
-    Value(String, AxisOrigin),
-    /// Nothing, and why, as a short sentence.
-    Nothing(String),
-}
 
 /// # Contexts
 impl Situation {
@@ -463,8 +457,8 @@ impl Situation {
                 self.settle(other, chosen, looks, found)?;
             }
             match self.look(axis, read, found)? {
-                Found::Nothing(why) => value.passed_over.push(why),
-                Found::Value(text, origin) => {
+                AxisFound::Nothing(why) => value.passed_over.push(why),
+                AxisFound::Value(text, origin) => {
                     let is_file = matches!(origin, AxisOrigin::File(_));
                     axis.check(&text, &origin.phrase(), is_file)?;
                     value.value = Some(text);
@@ -520,192 +514,12 @@ pub(crate) fn follows(axis: &ProjectAxis, value: &AxisValue) -> bool {
     is_by_axis || found_nothing && reads_an_axis(axis)
 }
 
-/// # Ways to read an axis
+/// # The process
 impl Situation {
-    fn look(
-        &self,
-        axis: &ProjectAxis,
-        read: &Way,
-        found: &[Option<AxisValue>],
-    ) -> Result<Found, Error> {
-        match read {
-            Way::Variable(name) => self.variable(axis, name),
-            Way::VariableMap { name, map, at } => self.variable_map(axis, name, (map, *at)),
-            Way::FileKey { path, format, under, .. } => self.file_key(path, *format, under),
-            Way::Host(patterns) => Ok(self.host(patterns)),
-            Way::Tag(patterns) => Ok(self.tag(patterns)),
-            Way::File(path) => self.file(path),
-            Way::FileVariable { path, name } => self.file_variable(path, name),
-            Way::Branch(patterns) => Ok(self.branch(patterns)),
-            Way::Folder(glob, pattern) => {
-                let inside = self.inside().unwrap_or_default();
-                let folders = ancestors(inside);
-                let folder = folders.into_iter().find(|folder| glob.matches(folder));
-                Ok(match folder {
-                    Some(folder) => {
-                        let name = folder.rsplit('/').next().unwrap_or_default();
-                        Found::Value(name.to_owned(), AxisOrigin::Folder(folder.to_owned()))
-                    }
-                    None => Found::Nothing(format!("not in a folder {pattern}")),
-                })
-            }
-            Way::Axis { axis: other, map, .. } => {
-                let value = found.iter().flatten().find(|value| value.axis == *other);
-                let Some(value) = value.and_then(|value| value.value.as_deref()) else {
-                    return Ok(Found::Nothing(format!("{other} is unset")));
-                };
-                let mapped = map.iter().find(|(from, ..)| from == value);
-                Ok(match mapped {
-                    Some((_, to, _)) => Found::Value(to.clone(), AxisOrigin::Axis(other.clone())),
-                    None => Found::Nothing(format!("no value for {other}={value}")),
-                })
-            }
-        }
-    }
-
     /// The process variable of that name.
     pub(crate) fn process_variable(&self, name: &str) -> Option<&OsStr> {
         let variables = self.variables.get_or_init(|| self.world.variables().into_iter().collect());
         variables.get(OsStr::new(name)).map(OsString::as_os_str)
-    }
-
-    fn variable(&self, axis: &ProjectAxis, name: &str) -> Result<Found, Error> {
-        let value = match self.process_variable(name) {
-            None => return Ok(Found::Nothing(format!("{name} is not set"))),
-            Some(value) if value.is_empty() => {
-                return Ok(Found::Nothing(format!("{name} is empty")));
-            }
-            Some(value) => value,
-        };
-        let Some(value) = value.to_str() else {
-            let message = format!(
-                "the environment variable {name} of the axis {} is not UTF-8",
-                axis.axis.name
-            );
-            return Err(Error::new("bad-context", message).at_place(Place::whole(Origin::Process)));
-        };
-        Ok(Found::Value(value.to_owned(), AxisOrigin::Variable(name.to_owned())))
-    }
-
-    /// What the value of a process variable gives.
-    fn variable_map(
-        &self,
-        axis: &ProjectAxis,
-        name: &str,
-        (map, at): (&[(String, String)], Span),
-    ) -> Result<Found, Error> {
-        let (value, origin) = match self.variable(axis, name)? {
-            Found::Value(value, origin) => (value, origin),
-            nothing => return Ok(nothing),
-        };
-        if let Some((_, to)) = map.iter().find(|(from, _)| *from == value) {
-            return Ok(Found::Value(to.clone(), origin));
-        }
-        let from: Vec<&str> = map.iter().map(|(from, _)| from.as_str()).collect();
-        let message = format!(
-            "the environment variable {name} is {}, for which the axis {} has no value",
-            shown_name(&value),
-            axis.axis.name
-        );
-        let position = Some(self.project.text.position(at.start));
-        let error = Error::new("bad-context", message);
-        let error = error.also("mapped at", &self.project.file, position);
-        Err(error
-            .help(format!("set it to {}, or add the value to `map`", list_values(&from, "or"))))
-    }
-
-    fn file_key(&self, path: &str, format: Format, under: &Under) -> Result<Found, Error> {
-        let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(Found::Nothing(format!("file not found: {path}")));
-        };
-        let found = scalar_at(format, text.text(), under, self.project.limits)
-            .map_err(|fault| justwhy_project::attach(fault, path, &text))?;
-        Ok(match found {
-            None => Found::Nothing(format!("{path} does not set it")),
-            Some((value, _)) if value.is_empty() => {
-                Found::Nothing(format!("{path} is empty there"))
-            }
-            Some((value, at)) => {
-                let line = text.position(at.start).line;
-                Found::Value(value, AxisOrigin::FileKey { path: path.to_owned(), line })
-            }
-        })
-    }
-
-    fn host(&self, patterns: &[(justwhy_project::Glob, String, String)]) -> Found {
-        let Some(name) = self.world.host() else {
-            return Found::Nothing("the name of the host is not known".to_owned());
-        };
-        match patterns.iter().find(|(glob, ..)| glob.matches(&name)) {
-            Some((_, pattern, value)) => {
-                Found::Value(value.clone(), AxisOrigin::Host { name, pattern: pattern.clone() })
-            }
-            None => Found::Nothing(format!("no pattern matches the host {name}")),
-        }
-    }
-
-    fn tag(&self, patterns: &[(justwhy_project::Glob, String, String)]) -> Found {
-        let tags = match self.world.tags(&self.project.folder) {
-            Ok(tags) if tags.is_empty() => return Found::Nothing("HEAD has no git tag".to_owned()),
-            Ok(tags) => tags,
-            Err(why) => return Found::Nothing(why),
-        };
-        for (glob, pattern, value) in patterns {
-            if let Some(name) = tags.iter().find(|name| glob.matches(name)) {
-                let origin = AxisOrigin::Tag { name: name.clone(), pattern: pattern.clone() };
-                return Found::Value(value.clone(), origin);
-            }
-        }
-        Found::Nothing(format!("no pattern matches the git tag {}", list_values(&tags, "or")))
-    }
-
-    fn file(&self, path: &str) -> Result<Found, Error> {
-        let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(Found::Nothing(format!("file not found: {path}")));
-        };
-        Ok(match text.text().trim() {
-            "" => Found::Nothing(format!("{path} is empty")),
-            value => Found::Value(value.to_owned(), AxisOrigin::File(path.to_owned())),
-        })
-    }
-
-    fn file_variable(&self, path: &str, name: &str) -> Result<Found, Error> {
-        let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(Found::Nothing(format!("file not found: {path}")));
-        };
-        let tree = Format::ENV
-            .parse(text.text(), self.project.limits)
-            .map_err(|fault| justwhy_project::attach(fault, path, &text))?;
-        let entries = tree.entries(Tree::ROOT).map(|id| tree.node(id));
-        let node = entries.filter(|node| node.name == name).last();
-        Ok(match node.map(|node| (&node.kind, node.at)) {
-            Some((Kind::Text(value), at)) if !value.is_empty() => {
-                let line = text.position(at.start).line;
-                let (name, path) = (name.to_owned(), path.to_owned());
-                Found::Value(value.to_string(), AxisOrigin::FileVariable { name, path, line })
-            }
-            Some(_) => Found::Nothing(format!("{name} in {path} is empty")),
-            None => Found::Nothing(format!("{path} has no {name}")),
-        })
-    }
-
-    fn branch(&self, patterns: &[(justwhy_project::Glob, String, String)]) -> Found {
-        let branch = self.branch.get_or_init(|| self.world.branch(&self.project.folder));
-        let name = match branch {
-            Branch::On(name) => name,
-            Branch::Detached => {
-                return Found::Nothing("no git branch is checked out (detached head)".to_owned());
-            }
-            Branch::NoRepository => return Found::Nothing("no git repository".to_owned()),
-            Branch::Unknown(why) => return Found::Nothing(why.clone()),
-        };
-        match patterns.iter().find(|(glob, ..)| glob.matches(name)) {
-            Some((_, pattern, value)) => {
-                let origin = AxisOrigin::Branch { name: name.clone(), pattern: pattern.clone() };
-                Found::Value(value.clone(), origin)
-            }
-            None => Found::Nothing(format!("no pattern matches the git branch {name}")),
-        }
     }
 
     /// Where the working directory is inside of the project's folder; none if it is outside.

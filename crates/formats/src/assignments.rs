@@ -35,7 +35,7 @@ impl FileFormat for Assignments {
         _: Limits,
         faults: &mut Faults,
     ) -> Tree<'t> {
-        let mut reader = Reader {
+        let mut reader = AssignmentReader {
             text,
             tree: Tree::for_text(text.len()),
             blocks: Vec::new(),
@@ -93,7 +93,7 @@ impl FileFormat for Assignments {
     }
 }
 
-struct Reader<'s> {
+struct AssignmentReader<'s> {
     text: &'s str,
     tree: Tree<'s>,
     /// The words that close the blocks that are open, and the line of each.
@@ -108,7 +108,7 @@ struct Reader<'s> {
     by_name: HashMap<String, NodeId>,
 }
 
-impl<'s> Reader<'s> {
+impl<'s> AssignmentReader<'s> {
     fn read(&mut self, faults: &mut Faults) {
         let (mut at, mut number) = (0, 0);
         while at < self.text.len() && !faults.are_enough() {

@@ -85,7 +85,7 @@ impl Options {
 
 /// What one reads a command line with.
 #[derive(Clone, Copy)]
-pub(crate) struct Reader<'r> {
+pub(crate) struct LineReader<'r> {
     pub(crate) options: &'r Options,
     /// Where the bytes of a word stand in the text.
     pub(crate) place: &'r dyn Fn(Span) -> Span,
@@ -135,7 +135,7 @@ impl Item {
 /// The documents of a line that a shell would read, the weaker first.
 pub(crate) fn read_line(
     line: &str,
-    reader: Reader<'_>,
+    reader: LineReader<'_>,
     keys: &mut Keys,
 ) -> Result<Vec<Document>, Fault> {
     let (words, end, _) = words::command(line, 0).map_err(|open| {
@@ -177,7 +177,7 @@ pub(crate) fn read_list(
         let is_verbatim = quoted == word && raw.starts_with(['"', '\'']);
         items.push(Item::Alone { text: word, at: Some(node.at), is_verbatim });
     }
-    let reader = Reader { options, place: &|at| at };
+    let reader = LineReader { options, place: &|at| at };
     let mut made = Made::new(keys, reader, "");
     made.read(&items);
     Ok(made.documents())
@@ -187,7 +187,7 @@ pub(crate) fn read_list(
 pub fn command_line_of(words: &[String], options: &Options, keys: &mut Keys) -> Vec<Document> {
     let alone = |text: &String| Item::Alone { text: text.clone(), at: None, is_verbatim: false };
     let items: Vec<Item> = words.iter().map(alone).collect();
-    let mut made = Made::new(keys, Reader { options, place: &|at| at }, "");
+    let mut made = Made::new(keys, LineReader { options, place: &|at| at }, "");
     // The first word is the program, whatever it is called.
     made.options_of(items.get(1..).unwrap_or_default());
     made.documents()
@@ -201,13 +201,13 @@ pub fn command_line(
     keys: &mut Keys,
 ) -> Result<Vec<Document>, Fault> {
     let map = Map::of(line, text, at);
-    read_line(line, Reader { options, place: &|span| map.span(span) }, keys)
+    read_line(line, LineReader { options, place: &|span| map.span(span) }, keys)
 }
 
 /// What is made of a command line.
 struct Made<'m> {
     keys: &'m mut Keys,
-    reader: Reader<'m>,
+    reader: LineReader<'m>,
     line: &'m str,
     front: Document,
     options: Document,
@@ -216,7 +216,7 @@ struct Made<'m> {
 }
 
 impl<'m> Made<'m> {
-    fn new(keys: &'m mut Keys, reader: Reader<'m>, line: &'m str) -> Made<'m> {
+    fn new(keys: &'m mut Keys, reader: LineReader<'m>, line: &'m str) -> Made<'m> {
         let front = Document { are_variables: true, ..Document::default() };
         Made { keys, reader, line, front, options: Document::default(), lists: HashMap::new() }
     }

@@ -100,7 +100,7 @@ fn read(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
         Fault::new(at, "invalid HCL").help("write name = value, or a block { … }")
     })?;
     let mut tree = Tree::for_text(text.len());
-    let mut reader = Reader { tree: &mut tree, text };
+    let mut reader = BlockReader { tree: &mut tree, text };
     reader.body(Tree::ROOT, &body)?;
     Ok(tree)
 }
@@ -129,12 +129,12 @@ fn place(text: &str, line: usize, column: usize) -> Span {
     Span::new(start + offset, start + offset)
 }
 
-struct Reader<'t, 's> {
+struct BlockReader<'t, 's> {
     tree: &'t mut Tree<'s>,
     text: &'s str,
 }
 
-impl<'s> Reader<'_, 's> {
+impl<'s> BlockReader<'_, 's> {
     fn body(&mut self, table: NodeId, body: &Body) -> Result<(), Fault> {
         for structure in body.iter() {
             match structure {

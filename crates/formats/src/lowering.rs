@@ -171,14 +171,14 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         if children.is_empty() && key != KeyId::ROOT {
             self.document.empty_tables.push((key, tree.node(table).at));
         }
-        let mut seen: Option<Seen<'_>> = None;
+        let mut seen: Option<NamesSeen<'_>> = None;
         for id in tree.children(children) {
             let node = tree.node(id);
             let known = self.keys.count();
             let child = self.key_of(key, &node.name);
             // Who makes a key known is the first of that name.
             if child.index() < known && !tree.has_unique_names && !self.repeats && seen.is_none() {
-                let mut before = Seen::new(children.count as usize);
+                let mut before = NamesSeen::new(children.count as usize);
                 let others = tree.children(children).take_while(|other| *other != id);
                 others.map(|other| tree.node(other)).try_for_each(|it| before.insert_new(it))?;
                 seen = Some(before);
@@ -288,7 +288,7 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
         let count = self.tree.children_of(table).count as usize;
         let mut members: Vec<Member> = Vec::with_capacity(count);
         let mut merges = Vec::new();
-        let mut seen = Seen::new(count);
+        let mut seen = NamesSeen::new(count);
         let mut merged_at = None;
         for id in self.tree.entries(table) {
             let node = self.tree.node(id);
@@ -444,17 +444,17 @@ impl<'t, 's, 'k> Lowering<'t, 's, 'k> {
 
 /// The names of a table so far. Most tables are small, and comparing a few names is cheaper than
 /// hashing them.
-struct Seen<'t> {
+struct NamesSeen<'t> {
     few: Vec<(&'t str, Span)>,
     many: HashMap<&'t str, Span>,
 }
 
-impl<'t> Seen<'t> {
+impl<'t> NamesSeen<'t> {
     const FEW: usize = 12;
 
     /// For a table of about so many names.
-    fn new(count: usize) -> Seen<'t> {
-        Seen { few: Vec::with_capacity(count.min(Self::FEW)), many: HashMap::new() }
+    fn new(count: usize) -> NamesSeen<'t> {
+        NamesSeen { few: Vec::with_capacity(count.min(Self::FEW)), many: HashMap::new() }
     }
 
     /// Adds the name of an entry; that it was there before is a fault.

@@ -109,7 +109,7 @@ fn read(text: &str, limits: Limits) -> Result<Tree<'_>, Fault> {
     })?;
     let mut tree = Tree::for_text(text.len());
     let root = document.root_element();
-    element(&mut tree, Tree::ROOT, root, text, Place::Entry);
+    element(&mut tree, Tree::ROOT, root, text, Standing::Entry);
     Ok(tree)
 }
 
@@ -150,7 +150,7 @@ fn check_depth(text: &str, limits: Limits) -> Result<(), Fault> {
 
 /// Whether an element is an entry of a table, or an item of the list of those of its name.
 #[derive(Clone, Copy)]
-enum Place {
+enum Standing {
     Entry,
     Item,
 }
@@ -160,15 +160,15 @@ fn element<'s>(
     parent: NodeId,
     it: Element<'_, 's>,
     text: &'s str,
-    place: Place,
+    place: Standing,
 ) {
     let range = it.range();
     let name = it.tag_name().name().to_owned();
     let name_at = Span::new(range.start + 1, range.start + 1 + name.len());
     let push = |tree: &mut Tree<'s>, at: Span, kind: Kind<'s>| {
         let node = match place {
-            Place::Entry => Node::named(name.clone().into(), name_at, at, kind),
-            Place::Item => Node::new(at, kind),
+            Standing::Entry => Node::named(name.clone().into(), name_at, at, kind),
+            Standing::Item => Node::new(at, kind),
         };
         tree.push_child(parent, node)
     };
@@ -204,7 +204,7 @@ fn element<'s>(
         let alike: Vec<&Element<'_, 's>> =
             elements.iter().filter(|other| other.tag_name().name() == name).collect();
         if let [one] = alike.as_slice() {
-            element(tree, table, **one, text, Place::Entry);
+            element(tree, table, **one, text, Standing::Entry);
             continue;
         }
         let range = child.range();
@@ -213,7 +213,7 @@ fn element<'s>(
         let node =
             Node::named(name.to_owned().into(), name_at, at, Kind::List(Children::default()));
         let list = tree.push_child(table, node);
-        alike.into_iter().for_each(|child| element(tree, list, *child, text, Place::Item));
+        alike.into_iter().for_each(|child| element(tree, list, *child, text, Standing::Item));
     }
 }
 

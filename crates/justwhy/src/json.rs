@@ -2,24 +2,31 @@
 
 use crate::fingerprint::Fingerprints;
 use justwhy_core::{
-    Advice, Answers, CandidateId, Context, Explanation, Fact, Hop, HopValue, Item, LayerIndex,
-    Meaning, NearName, Place, Position, Provenance, Resolution, Status, Type, Value, Without,
-    hide_address_password,
+    Advice, Answers, CandidateId, Context, Explanation, Fact, Item, LayerIndex, Meaning, NearName,
+    Place, Position, Provenance, Resolution, Status, Type, Value, Without, hide_address_password,
 };
 use justwhy_project::Error;
 use serde::ser::{SerializeMap as _, SerializeSeq as _};
 use serde::{Serialize, Serializer};
 use serde_json::value::RawValue;
+use std::borrow::Cow;
 use std::cell::RefCell;
 use std::hash::{Hash, Hasher};
 
 mod declared;
+mod hops;
 mod listing;
 mod rows;
+#[cfg(test)]
+mod tests;
 
 use declared::{ShownAddress, ShownAmount, ShownDeclaration};
+use hops::{ShownHop, ShownWithout};
 pub(crate) use listing::{Items, Listing};
 use rows::{Said, Unsaid, rows};
+
+/// A word of the output's own: one of few.
+pub(crate) type Word = Cow<'static, str>;
 
 /// The version of this form of output.
 const VERSION: u8 = 1;
@@ -37,15 +44,20 @@ pub(crate) fn text(answer: &impl Serialize) -> String {
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub(crate) struct Answer<'a, B: Serialize> {
     justwhy: u8,
-    command: &'static str,
+    command: Word,
     context: BorrowedContext<'a>,
     #[serde(flatten)]
     body: B,
 }
 
 impl<'a, B: Serialize> Answer<'a, B> {
-    pub(crate) fn new(command: &'static str, context: &'a Context, body: B) -> Answer<'a, B> {
-        Answer { justwhy: VERSION, command, context: BorrowedContext(context), body }
+    pub(crate) fn new(command: impl Into<Word>, context: &'a Context, body: B) -> Answer<'a, B> {
+        Answer {
+            justwhy: VERSION,
+            command: command.into(),
+            context: BorrowedContext(context),
+            body,
+        }
     }
 }
 
@@ -78,6 +90,15 @@ impl Serialize for ShownValue {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         serialize(&self.0, serializer)
     }
+}
+
+/// Reads a value that is there: a null is one, unlike nothing.
+#[cfg(test)]
+pub(crate) fn present<'de, D>(deserializer: D) -> Result<Option<ShownValue>, D::Error>
+where
+    D: serde::Deserializer<'de>,
+{
+    serde::Deserialize::deserialize(deserializer).map(Some)
 }
 
 struct Borrowed<'v>(&'v Value);
@@ -117,7 +138,7 @@ fn serialize<S: Serializer>(value: &Value, serializer: S) -> Result<S::Ok, S::Er
 
 /// The place of a candidate.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 #[cfg_attr(test, schemars(rename = "Standing"))]
 pub(crate) struct ShownProvenance {
     layer: String,
@@ -152,12 +173,12 @@ fn layer_name(resolution: &Resolution, layer: LayerIndex) -> String {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-struct Wrong<'a> {
-    code: &'a str,
-    message: &'a str,
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
+struct Wrong {
+    code: Word,
+    message: String,
     #[serde(skip_serializing_if = "Option::is_none")]
-    source: Option<&'a str>,
+    source: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     line: Option<usize>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -166,11 +187,12 @@ struct Wrong<'a> {
 
 /// A setting, as every command shows it.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct Setting {
     key: String,
-    status: &'static str,
-    #[serde(skip_serializing_if = "Option::is_none")]
+    status: Word,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[cfg_attr(test, serde(deserialize_with = "crate::json::present"))]
     value: Option<ShownValue>,
     secret: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -187,17 +209,17 @@ pub(crate) struct Setting {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct SettingError {
-    code: &'static str,
+    code: Word,
     message: String,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     way: Vec<String>,
 }
 
 /// What only `explain` adds.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct Reasons {
     why: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -210,11 +232,11 @@ struct Reasons {
     conversion: Option<Converted>,
     #[serde(skip_serializing_if = "Option::is_none")]
     stays_string: Option<Converted>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     replaces: Vec<String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     items: Vec<ShownItem>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     references: Vec<ShownHop>,
     #[serde(skip_serializing_if = "Option::is_none")]
     without: Option<ShownWithout>,
@@ -225,16 +247,16 @@ struct Reasons {
 
 /// The type that a string got: that of a weaker candidate, or else the declared one.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct Converted {
-    to: &'static str,
+    to: Word,
     #[serde(skip_serializing_if = "Option::is_none")]
     like: Option<ShownProvenance>,
 }
 
 /// A place in a source.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ShownPlace {
     source: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -256,7 +278,7 @@ impl ShownPlace {
 
 /// An item of a gathered list, and its place.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownItem {
     value: ShownValue,
     layer: String,
@@ -275,92 +297,6 @@ impl ShownItem {
     }
 }
 
-/// A reference, what it found, and where.
-#[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-struct ShownHop {
-    reference: String,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    setting: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    value: Option<ShownValue>,
-    secret: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    nothing: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    error: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    layer: Option<String>,
-    #[serde(flatten)]
-    place: Option<ShownPlace>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    name: Option<String>,
-    #[serde(skip_serializing_if = "is_false")]
-    falls_back: bool,
-    #[serde(skip_serializing_if = "is_false")]
-    repeated: bool,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    references: Vec<ShownHop>,
-}
-
-impl ShownHop {
-    fn of(hop: Hop) -> ShownHop {
-        let (mut value, mut secret, mut nothing, mut error) = (None, false, None, None);
-        match hop.found {
-            HopValue::Value(found) => value = Some(ShownValue(found)),
-            HopValue::Secret => secret = true,
-            HopValue::Nothing(why) => nothing = Some(why.to_string()),
-            HopValue::Error(why) => error = Some(why.to_string()),
-        }
-        ShownHop {
-            reference: hop.reference,
-            setting: hop.setting,
-            value,
-            secret,
-            nothing,
-            error,
-            layer: hop.layer,
-            place: hop.place.as_ref().map(ShownPlace::of),
-            name: hop.name,
-            falls_back: hop.falls_back,
-            repeated: hop.is_repeated,
-            references: hop.hops.into_iter().map(ShownHop::of).collect(),
-        }
-    }
-}
-
-/// The answer without the candidate that wins.
-#[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-struct ShownWithout {
-    status: &'static str,
-    secret: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    value: Option<ShownValue>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    layer: Option<String>,
-    #[serde(flatten)]
-    place: Option<ShownPlace>,
-}
-
-impl ShownWithout {
-    fn of(resolution: &Resolution, without: Without) -> ShownWithout {
-        let (layer, place) = match without.decided_by {
-            Some((layer, place, _)) => {
-                (Some(layer_name(resolution, layer)), Some(ShownPlace::of(&place)))
-            }
-            None => (None, None),
-        };
-        ShownWithout {
-            status: without.status.name(),
-            secret: without.secret,
-            value: without.value.map(ShownValue),
-            layer,
-            place,
-        }
-    }
-}
-
 pub(crate) fn is_false(value: &bool) -> bool {
     !*value
 }
@@ -370,7 +306,7 @@ pub(crate) fn is_zero(count: &usize) -> bool {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct Near {
     name: String,
     meant: String,
@@ -392,12 +328,12 @@ impl Near {
 
 /// A way to give a setting a value.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct Change {
     layer: String,
     at: String,
     write: String,
-    #[serde(skip_serializing_if = "String::is_empty")]
+    #[serde(default, skip_serializing_if = "String::is_empty")]
     reach: String,
     /// The command line that writes it there, if one can, with `VALUE` for the value.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -418,6 +354,7 @@ impl Change {
 
 /// An answer as JSON: two are the same if they are written in the same way.
 #[derive(Clone, Serialize)]
+#[cfg_attr(test, derive(serde::Deserialize))]
 #[serde(transparent)]
 pub(crate) struct Written(pub(crate) Box<RawValue>);
 
@@ -463,13 +400,13 @@ impl Setting {
             Status::Error { code, fact } => {
                 let way = explanation.failure().map(|failure| failure.way.clone());
                 let way = way.unwrap_or_default();
-                Some(SettingError { code, message: fact.to_string(), way })
+                Some(SettingError { code: (*code).into(), message: fact.to_string(), way })
             }
             _ => None,
         };
         Setting {
             key: resolution.keys().show(explanation.key),
-            status: explanation.status.name(),
+            status: explanation.status.name().into(),
             value: fingerprints.shown(explanation).map(ShownValue),
             secret: explanation.secret,
             fingerprint: explanation
@@ -493,7 +430,7 @@ impl Setting {
     /// The same with nothing of its value, as another version of the setting is secret.
     pub(crate) fn hidden(self) -> Setting {
         let error =
-            self.error.map(|error| SettingError { message: error.code.to_owned(), ..error });
+            self.error.map(|error| SettingError { message: error.code.to_string(), ..error });
         Setting { value: None, secret: true, fingerprint: None, error, ..self }
     }
 
@@ -507,7 +444,7 @@ impl Setting {
         let resolution = answers.resolution();
         let (candidates, layers) = rows(answers, explanation);
         let converted = |(like, to): (Option<CandidateId>, Type)| Converted {
-            to: to.name(),
+            to: to.name().into(),
             like: like.map(|like| stand_of(resolution, like)),
         };
         let conversion = explanation.conversion.as_ref();
@@ -554,10 +491,10 @@ fn stand_of(resolution: &Resolution, candidate: CandidateId) -> ShownProvenance 
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct Failure<'a> {
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
+pub(crate) struct Failure {
     justwhy: u8,
-    error: Wrong<'a>,
+    error: Wrong,
 }
 
 /// What a program reads when something could not be done.
@@ -567,9 +504,9 @@ pub(crate) fn failure(error: &Error) -> String {
     text(&Failure {
         justwhy: VERSION,
         error: Wrong {
-            code: error.code(),
-            message: error.message(),
-            source: place.map(|place| place.origin.name()),
+            code: error.code().into(),
+            message: error.message().to_owned(),
+            source: place.map(|place| place.origin.name().to_owned()),
             line: position.map(|position| position.line),
             column: position.map(|position| position.column),
         },

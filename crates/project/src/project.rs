@@ -16,8 +16,10 @@ mod asked;
 mod axis;
 mod code;
 pub(crate) mod fields;
+mod find;
 mod layer;
 mod layers;
+mod limits;
 mod only;
 mod parsed;
 mod part;
@@ -37,6 +39,8 @@ pub use rule::{Accept, ProjectRule};
 pub use template::{KeyTemplate, PathTemplate, Piece};
 
 use fields::{Fields, Sink};
+use find::find;
+use limits::{limits, recipients};
 
 /// The name of the project file.
 const FILE_NAME: &str = "justwhy.toml";
@@ -412,84 +416,6 @@ pub fn unreadable(problem: &ReadProblem, what: &str) -> Error {
     }
 }
 
-fn find(world: &dyn World, asked: Option<&Path>) -> Result<PathBuf, Error> {
-    let here = world.current_folder().map_err(|error| {
-        Error::new("no-folder", format!("the current folder cannot be found: {error}"))
-    })?;
-    if let Some(asked) = asked {
-        let path = here.join(asked);
-        if world.is_folder(&path) {
-            let file = path.join(FILE_NAME);
-            return match world.is_file(&file) {
-                true => Ok(file),
-                false => {
-                    Err(Error::new("no-project", format!("no {FILE_NAME} in {}", asked.display()))
-                        .help("give --project the project file or its folder"))
-                }
-            };
-        }
-        return Ok(path);
-    }
-    let mut folder = here.as_path();
-    loop {
-        let file = folder.join(FILE_NAME);
-        if world.is_file(&file) {
-            return Ok(file);
-        }
-        match folder.parent() {
-            Some(parent) => folder = parent,
-            None => {
-                let message = format!("no {FILE_NAME} here or in any folder above");
-                return Err(Error::new("no-project", message).help(without_project(world, &here)));
-            }
-        }
-    }
-}
-
-/// What to do in a folder without a project: only the names in it are looked at.
-fn without_project(world: &dyn World, here: &Path) -> String {
-    const MOST_SHOWN: usize = 2;
-    let usual = "use --project PATH for one elsewhere; justwhy demo writes an example";
-    let is_home = world
-        .variables()
-        .iter()
-        .any(|(name, value)| name == "HOME" && !value.is_empty() && Path::new(value) == here);
-    if is_home {
-        return usual.to_owned();
-    }
-    let names = world.names_in(here);
-    let mut found: Vec<String> = names
-        .iter()
-        .filter_map(|name| name.to_str())
-        .filter(|name| looks_like_settings(name) && !name.chars().any(char::is_control))
-        .map(str::to_owned)
-        .collect();
-    found.sort();
-    let shown = match found.len() {
-        0 => return format!("justwhy adopt proposes one; {usual}"),
-        count if count > MOST_SHOWN => {
-            format!("{} and {} more", found[..MOST_SHOWN].join(", "), count - MOST_SHOWN)
-        }
-        _ => found.join(" and "),
-    };
-    format!("justwhy adopt proposes one from {shown}; use --project PATH for one elsewhere")
-}
-
-/// Whether a name in a folder is usual for settings.
-fn looks_like_settings(name: &str) -> bool {
-    let lower = name.to_ascii_lowercase();
-    let first = lower.split(['.', '-', '_']).next().unwrap_or_default();
-    lower == ".env"
-        || lower.starts_with(".env.")
-        || Format::of_path(name).is_some_and(|format| format == Format::ENV || format.has_stages())
-        || matches!(
-            first,
-            "config" | "configs" | "settings" | "application" | "appsettings" | "conf" | "values"
-        )
-        || lower.contains("compose") && (lower.ends_with(".yaml") || lower.ends_with(".yml"))
-        || matches!(lower.as_str(), "environments" | "envs" | "charts" | ".github")
-}
-
 const FIELDS: Fields = Fields {
     of: "the project file",
     known: &[
@@ -644,65 +570,4 @@ fn nest(sink: &mut Sink<'_>, table: justwhy_formats::NodeId) -> Option<String> {
         return None;
     }
     Some(nest)
-}
-
-/// For whom values are encrypted.
-fn recipients(sink: &mut Sink<'_>) -> Vec<(String, justwhy_core::Position)> {
-    const FIELDS: Fields = Fields { of: "[secrets]", known: &["recipients"] };
-    let mut recipients: Vec<(String, Span)> = Vec::new();
-    let Some(table) = sink.table(Tree::ROOT, "secrets") else { return Vec::new() };
-    sink.check_names(table, &FIELDS);
-    for item in sink.list(table, "recipients").unwrap_or_default() {
-        let Some((recipient, at)) = sink.text_of(item) else { continue };
-        // Who puts an identity here by mistake has made a secret public.
-        let error = |message: &str| Error::new("bad-project", message);
-        let how = "justwhy identity new FILE prints a recipient: age1 and 58 lower-case letters and \
-                   digits";
-        if recipient.trim_start().to_ascii_uppercase().starts_with("AGE-SECRET-KEY-") {
-            let error = error("this is an identity, which must stay secret, not a recipient");
-            let help = "remove it and make a new one: everybody who has read this file can decrypt \
-                        with it";
-            sink.error(error.help(help).help(how), at);
-        } else if !is_recipient(&recipient) {
-            sink.error(error("invalid recipient: not of the age format").help(how), at);
-        } else if let Some((_, first)) = recipients.iter().find(|(other, _)| *other == recipient) {
-            let first = sink.position(*first);
-            let error = error("duplicate recipient").also("first at", sink.file(), Some(first));
-            sink.error(error.help("remove one of the two"), at);
-        } else {
-            recipients.push((recipient, at));
-        }
-    }
-    recipients.into_iter().map(|(recipient, at)| (recipient, sink.position(at))).collect()
-}
-
-/// Whether a text looks like a recipient; its checksum is looked at when something is encrypted for it.
-fn is_recipient(text: &str) -> bool {
-    let is_digit = |c: u8| b"qpzry9x8gf2tvdw0s3jn54khce6mua7l".contains(&c);
-    text.strip_prefix("age1").is_some_and(|rest| rest.len() == 58 && rest.bytes().all(is_digit))
-}
-
-fn limits(sink: &mut Sink<'_>) -> (Limits, Vec<String>) {
-    const FIELDS: Fields =
-        Fields { of: "[limits]", known: &["file_bytes", "depth", "nodes", "read_folders"] };
-    let mut limits = Limits::default();
-    let Some(table) = sink.table(Tree::ROOT, "limits") else {
-        return (limits, Vec::new());
-    };
-    sink.check_names(table, &FIELDS);
-    let most = i64::try_from(Limits::MOST_FILE_BYTES).unwrap_or(i64::MAX);
-    if let Some(bytes) = sink.integer_within(table, "file_bytes", most) {
-        limits.file_bytes = bytes.unsigned_abs();
-    }
-    let to_usize = |value: i64| usize::try_from(value).unwrap_or(usize::MAX);
-    let most_depth = i64::try_from(Limits::MOST_DEPTH).unwrap_or(i64::MAX);
-    if let Some(depth) = sink.integer_within(table, "depth", most_depth) {
-        limits.depth = to_usize(depth);
-    }
-    if let Some(nodes) = sink.integer_within(table, "nodes", i64::from(u32::MAX) - 1) {
-        limits.nodes = to_usize(nodes);
-    }
-    let folders = sink.list(table, "read_folders").unwrap_or_default();
-    let folders = folders.into_iter().filter_map(|item| sink.text_of(item)).map(|(path, _)| path);
-    (limits, folders.collect())
 }

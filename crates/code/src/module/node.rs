@@ -1,7 +1,7 @@
 //! Settings modules in JavaScript and TypeScript.
 
 use super::changes::changes;
-use super::value::{Entry, Item, Value, Values, put};
+use super::value::{Entry, Item, Value, ValueReader, put};
 use super::{BadModule, Module, Source};
 use std::collections::HashSet;
 use std::ops::Range;
@@ -42,7 +42,7 @@ pub(super) fn read(source: &Source<'_>) -> Result<Module, BadModule> {
     let mut whole: Option<Value> = None;
     let mut later: Vec<(&str, &str, usize)> = Vec::new();
     for statement in statements {
-        let values = Values { source: *source, known: &all };
+        let values = ValueReader { source: *source, known: &all };
         match statement {
             Statement::Declares { name, name_at, value_at, is_exported } => {
                 let (value, _) = values.read(value_at, 0);

@@ -1,7 +1,7 @@
 //! Settings modules in Python.
 
 use super::changes::changes;
-use super::value::{Entry, Item, Value, Values, put};
+use super::value::{Entry, Item, Value, ValueReader, put};
 use super::{Module, Source};
 use std::collections::{HashMap, HashSet};
 
@@ -58,7 +58,7 @@ pub(super) fn read(source: &Source<'_>) -> Module {
         if line.block == Block::Local {
             continue;
         }
-        let values = Values { source: *source, known: &module.all };
+        let values = ValueReader { source: *source, known: &module.all };
         let (value, end) = values.read(value_at, 0);
         // `a = b = 1`, and what else follows a value.
         let is_whole = (source.text.get(end..line.end))
@@ -83,7 +83,7 @@ pub(super) fn read(source: &Source<'_>) -> Module {
 }
 
 /// `a = 1, 2` is a list without brackets; everything else that follows a value is not read.
-fn tuple(values: &Values<'_, '_>, from: usize, to: usize) -> Value {
+fn tuple(values: &ValueReader<'_, '_>, from: usize, to: usize) -> Value {
     let source = &values.source;
     let mut items = Vec::new();
     let mut at = from;

@@ -1,4 +1,4 @@
-//! Values of a settings module: what stands at a place.
+//! ValueReader of a settings module: what stands at a place.
 
 use super::{DEEPEST, Source, constant, constant_of, table_or_constant};
 use crate::expression::Constant;
@@ -79,12 +79,12 @@ pub(super) fn put(entries: &mut Vec<Entry>, entry: Entry) {
 }
 
 /// Reads values, `known` being the constants before them.
-pub(super) struct Values<'s, 'k> {
+pub(super) struct ValueReader<'s, 'k> {
     pub(super) source: Source<'s>,
     pub(super) known: &'k [Entry],
 }
 
-impl Values<'_, '_> {
+impl ValueReader<'_, '_> {
     /// The value that begins at a byte, and where it ends.
     pub(super) fn read(&self, at: usize, depth: usize) -> (Value, usize) {
         let source = &self.source;

@@ -2,7 +2,8 @@
 
 use super::earlier::Earlier;
 use super::early::place_of;
-use super::expand::{Referent, meaning_for, no_file, pieces_of, references_of};
+use super::expand::{Referent, meaning_for, no_file, pieces_of};
+use super::texts::references_of;
 use super::{Answers, Asked};
 use crate::model::fact::Fact;
 use crate::model::key::KeyId;

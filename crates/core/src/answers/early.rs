@@ -7,7 +7,7 @@ use crate::model::convert::show_in_text;
 use crate::model::document::Document;
 use crate::model::fact::Fact;
 use crate::model::key::{KeyId, Keys};
-use crate::model::layer::Names as LayerNames;
+use crate::model::layer::Names;
 use crate::model::place::Place;
 use crate::model::reference::Within;
 use crate::model::value::Value;
@@ -23,7 +23,7 @@ type ByName = Arc<HashMap<KeyId, Vec<u32>>>;
 
 /// Where documents have their names, and for which settings readings offer them.
 #[derive(Default)]
-pub(super) struct Names {
+pub(super) struct LeavesByName {
     by_name: Mutex<HashMap<usize, ByName>>,
     keys: Mutex<HashMap<usize, KeysOf>>,
 }
@@ -31,7 +31,7 @@ pub(super) struct Names {
 /// The setting for which each leaf is offered.
 type KeysOf = Arc<HashMap<u32, KeyId>>;
 
-impl Names {
+impl LeavesByName {
     fn of(&self, document: &Arc<Document>) -> ByName {
         let by = Arc::as_ptr(document) as usize;
         let mut known = lock(&self.by_name);
@@ -113,8 +113,7 @@ impl Answers<'_> {
                 break;
             }
             let layer = resolution.readings().layer(reading.layer);
-            let are_variables =
-                matches!(layer.names_in(&reading.document), LayerNames::Variables(_));
+            let are_variables = matches!(layer.names_in(&reading.document), Names::Variables(_));
             if reading.is_removal || !are_variables {
                 continue;
             }
@@ -247,7 +246,7 @@ impl Expansion<'_, '_> {
 }
 
 /// Whether a leaf, or the setting that it is offered for, is secret.
-fn is_secret(names: &Names, resolution: &Resolution, (reading, leaf): (u32, u32)) -> bool {
+fn is_secret(names: &LeavesByName, resolution: &Resolution, (reading, leaf): (u32, u32)) -> bool {
     let keys: &Keys = resolution.keys();
     let read = &resolution.readings().readings[reading as usize];
     let name = read.document.leaves[leaf as usize].name;

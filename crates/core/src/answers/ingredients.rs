@@ -1,7 +1,8 @@
 //! All that a value is made of, for values that nobody can find out.
 
 use super::earlier::Earlier;
-use super::expand::{LEFT_OUT, Referent, all_references, meaning_for, rules_of};
+use super::expand::{LEFT_OUT, Referent, meaning_for};
+use super::texts::{all_references, rules_of};
 use super::{Answers, Asked};
 use crate::model::candidate::CandidateId;
 use crate::model::key::KeyId;

@@ -1,32 +1,16 @@
 //! How to give a setting another value from here.
 
+use super::Explanation;
 use super::because::pins;
-use super::{Explanation, sources_of, variable_in};
+use super::kinds::{Advice, way};
 use crate::answers::Answers;
 use crate::model::candidate::CandidateId;
-use crate::model::key::KeyId;
-use crate::model::layer::{Kind, Lack, Layer, LayerIndex, Presence};
-use crate::model::scope::is_env_name;
-use crate::model::variable::is_system_variable;
+use crate::model::layer::{Kind, LayerIndex};
 use crate::precedence::provenance::Provenance;
 use crate::precedence::verdict::Verdict;
-use crate::reading::Reading;
 
 /// The most ways that are told; more would hide the ones that matter.
 const MOST: usize = 4;
-
-/// One way of changing a setting.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Advice {
-    /// The layer to change, `arguments` for a trial.
-    pub layer: LayerIndex,
-    /// What to write there, or which line to change.
-    pub write: String,
-    /// Where to write it.
-    pub at: String,
-    /// In which contexts that takes effect, as a clause; empty if in every one.
-    pub reach: String,
-}
 
 /// First the line that decides now, then stronger layers that could override it, nearest first. What
 /// a pin protects can only be changed where it is pinned.
@@ -116,108 +100,4 @@ fn strongest_speaker(answers: &Answers<'_>, explanation: &Explanation) -> Option
         [Some(resolution.layer_of(candidate)), by]
     });
     with_those_who_did_it.flatten().max()
-}
-
-/// Writing the setting in a layer that is active here.
-pub(super) fn way(
-    answers: &Answers<'_>,
-    index: LayerIndex,
-    explanation: &Explanation,
-) -> Option<Advice> {
-    let readings = answers.resolution().readings();
-    let layer = readings.layer(index);
-    if matches!(layer.presence, Presence::Inactive(_) | Presence::Unavailable(_)) {
-        return None;
-    }
-    let key = answers.resolution().keys().show(explanation.key);
-    let advice = |write: String, at: String| {
-        Some(Advice { layer: index, write, at, reach: layer.reach(&readings.context) })
-    };
-    let variable = variable_in(answers, index, explanation.key);
-    let name = readings.name_in(index, explanation.key)?.to_string();
-    // Neither env files nor shells take every name that is made of a key.
-    let is_in_store = matches!(layer.kind, Kind::Scope | Kind::Scopes);
-    if variable.as_ref().is_some_and(|name| !is_in_store && !is_env_name(name)) {
-        return None;
-    }
-    match (layer.kind, variable) {
-        (Kind::Catalogue | Kind::CommandLine | Kind::Code, _) => None,
-        (Kind::Arguments, _) => advice(format!("--set {key}=…"), "for one run".to_owned()),
-        // What a shell means by it is not read for a setting unless the catalogue asks for it.
-        (Kind::Process, Some(variable))
-            if is_system_variable(&variable)
-                && readings
-                    .catalogue
-                    .declared(explanation.key)
-                    .is_none_or(|declared| declared.variable.is_none()) =>
-        {
-            None
-        }
-        (Kind::Process, Some(variable)) => {
-            advice(format!("{variable}=…"), "environment variable".to_owned())
-        }
-        (Kind::Values, _) => advice(name, format!("project file, {}", layer.name)),
-        (Kind::Scope | Kind::Scopes, variable) => {
-            let name = variable.unwrap_or(name);
-            advice(format!("{name}=…"), scope(answers, index, explanation)?)
-        }
-        (_, Some(variable)) => advice(format!("{variable}=…"), file(answers, index, layer)),
-        (_, None) => advice(name, file(answers, index, layer)),
-    }
-}
-
-/// The scope to write to: of several the strongest in which it would count here.
-fn scope(answers: &Answers<'_>, index: LayerIndex, explanation: &Explanation) -> Option<String> {
-    let (store, scope, is_new) = scope_to_write(answers, index, Some(explanation.key))?;
-    let new = if is_new { " (new)" } else { "" };
-    Some(format!("scope {scope} of {store}{new}"))
-}
-
-/// The store and the scope, and whether it is not there yet. `None` if all that are there are meant for
-/// others.
-pub(crate) fn scope_to_write(
-    answers: &Answers<'_>,
-    index: LayerIndex,
-    key: Option<KeyId>,
-) -> Option<(String, String, bool)> {
-    let resolution = answers.resolution();
-    let layer = resolution.readings().layer(index);
-    let scope = layer.scope.as_ref()?;
-    let is_withheld = |reading: &Reading| {
-        let mut candidates = key.into_iter().flat_map(|key| resolution.candidates(key));
-        reading.document.scope.as_ref().is_some_and(|scope| scope.is_withheld)
-            || candidates.any(|id| {
-                let candidate = resolution.candidate(id);
-                candidate.verdict == Verdict::Withheld
-                    && std::ptr::eq(resolution.reading(candidate), reading)
-            })
-    };
-    let meant = sources_of(answers, index).filter(|reading| !is_withheld(reading)).last();
-    let (name, is_new) = match (&layer.presence, meant.and_then(|it| it.document.scope.as_ref())) {
-        (_, Some(of)) => (of.name.to_string(), false),
-        // Everything that is there is meant for others.
-        (Presence::Read, None) => return None,
-        _ => (scope.scope.clone(), true),
-    };
-    Some((scope.store.clone(), name, is_new))
-}
-
-/// The file to write to: of several the strongest.
-fn file(answers: &Answers<'_>, index: LayerIndex, layer: &Layer) -> String {
-    let strongest = sources_of(answers, index).last().map(|reading| reading.origin.to_string());
-    let path = strongest.or_else(|| layer.path.clone()).unwrap_or_default();
-    let path = match (layer.kind, layer.row) {
-        (_, Some(row)) => format!("{path}, row {row}"),
-        _ => path,
-    };
-    let section = match &layer.under {
-        Some(section) => format!(", section {section}"),
-        None => String::new(),
-    };
-    let new = match &layer.presence {
-        Presence::Missing(Lack::File(_) | Lack::InFolders(_)) => " (new)",
-        Presence::Missing(Lack::Match(_)) => " (a new file)",
-        _ => "",
-    };
-    format!("{path}{new}{section}")
 }

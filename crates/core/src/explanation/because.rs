@@ -1,15 +1,15 @@
 //! The rungs of an explanation: one for each candidate and for each layer without one.
 
+use super::kinds::{is_named, silence};
 use super::{LayerState, Row, hides, layer_name, place_of, shown, sources_of, variable_in};
 use crate::answers::Answers;
 use crate::model::candidate::CandidateId;
-use crate::model::fact::{Clauses, Fact, Part};
+use crate::model::fact::{Clauses, Fact};
 use crate::model::key::KeyId;
 use crate::model::layer::{Kind, LayerIndex, Presence};
 use crate::model::note::Note;
 use crate::model::secret::hide_address_password;
 use crate::model::value::Value;
-use crate::model::variable::is_system_variable;
 use crate::model::words::rows as words;
 use crate::precedence::provenance::Provenance;
 use crate::precedence::resolution::Candidate;
@@ -237,7 +237,13 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId, nearly: &[KeyId]
         _ => Vec::new(),
     };
     let absence = answers.resolution().readings().layer(layer).absence();
-    let because = absence.unwrap_or_else(|| silence(answers, layer, key, variable.as_deref()));
+    let because = absence
+        .or_else(|| sets_elsewhere(answers, layer, key))
+        .or_else(|| {
+            let place = left_out_at(answers, layer, key)?;
+            Some(Fact::new(words::KEY_WITHOUT_VALUE).with("place", place))
+        })
+        .unwrap_or_else(|| silence(answers, layer, key, variable.as_deref()));
     let mut because = Clauses(vec![because]);
     for reading in sources_of(answers, layer) {
         if let Some((at, operator)) = &reading.document.ends {
@@ -266,115 +272,6 @@ fn unsaid(answers: &Answers<'_>, layer: LayerIndex, key: KeyId, nearly: &[KeyId]
             || left_out_at(answers, layer, key).is_some()
             || variable.is_some_and(|variable| is_named(answers, layer, &variable)));
     Row::Unsaid { layer, state, because, near, sets_instead, is_odd }
-}
-
-/// Why a layer that was read has no candidate.
-fn silence(answers: &Answers<'_>, index: LayerIndex, key: KeyId, variable: Option<&str>) -> Fact {
-    if let Some(elsewhere) = sets_elsewhere(answers, index, key) {
-        return elsewhere;
-    }
-    if let Some(place) = left_out_at(answers, index, key) {
-        return Fact::new(words::KEY_WITHOUT_VALUE).with("place", place);
-    }
-    let readings = answers.resolution().readings();
-    let layer = readings.layer(index);
-    let of_variable = |form, variable| Fact::new(form).with("name", variable);
-    match (layer.kind, variable) {
-        (Kind::Code, _) => fallback_of(answers, index, key),
-        (Kind::Catalogue, _) => Fact::new(match readings.catalogue.is_empty() {
-            true => words::NO_CATALOGUE,
-            false => words::NO_DEFAULT,
-        }),
-        (Kind::Arguments, _) => Fact::new(words::NO_ARGUMENT),
-        _ if readings.name_in(index, key).is_none() => {
-            let into = layer.into.as_ref().map(ToString::to_string).unwrap_or_default();
-            Fact::new(words::ALL_BELOW).with("key", into)
-        }
-        (Kind::Values, None) => Fact::new(words::NOT_AMONG_VALUES),
-        (Kind::Process, Some(variable)) => {
-            let form = match is_named(answers, index, variable) {
-                false => words::VARIABLE_NOT_SET,
-                true if is_system_variable(variable) => words::SYSTEM_VARIABLE,
-                true => words::VARIABLE_NOT_READ,
-            };
-            of_variable(form, variable)
-        }
-        (_, variable) => {
-            let (what, are_several) = what_is_read(answers, index);
-            let form = if are_several { words::DO_NOT_SET } else { words::DOES_NOT_SET };
-            of_variable(form, variable.unwrap_or("it")).with("what", what)
-        }
-    }
-}
-
-/// Why a layer of source code has no fallback for a setting.
-fn fallback_of(answers: &Answers<'_>, index: LayerIndex, key: KeyId) -> Fact {
-    for reading in sources_of(answers, index) {
-        let mut needs = reading.needs.iter().filter(|need| need.key == key);
-        if let Some(first) = needs.next() {
-            let more = Some(needs.count()).filter(|more| *more > 0);
-            let more = more.map(|more| Fact::new(words::AND_MORE_IN_FILE).with("count", more));
-            return Fact::new(words::READ_WITHOUT_FALLBACK)
-                .with("place", reading.place(first.leaf).to_string())
-                .with_some("more", more);
-        }
-    }
-    Fact::new(words::NO_FALLBACK)
-}
-
-/// Whether a source of the layer has that name, whatever it is read for.
-fn is_named(answers: &Answers<'_>, index: LayerIndex, name: &str) -> bool {
-    let keys = answers.resolution().keys();
-    let mut leaves = sources_of(answers, index).flat_map(|reading| &reading.document.leaves);
-    leaves.any(|leaf| keys.parent(leaf.name) == KeyId::ROOT && keys.segment(leaf.name) == name)
-}
-
-/// What a layer reads here, and whether that is several things.
-fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (Fact, bool) {
-    let layer = answers.resolution().readings().layer(index);
-    let of_store = |form, store: &str| Fact::new(form).with("store", store);
-    if let (Kind::Scope, Some(scope)) = (layer.kind, &layer.scope) {
-        return (of_store(words::THE_SCOPE, &scope.store).with("scope", &scope.scope), false);
-    }
-    if let (Kind::Scopes, Some(scope)) = (layer.kind, &layer.scope) {
-        let names = sources_of(answers, index).filter_map(|it| it.document.scope.as_ref());
-        let names: Vec<&str> = names.map(|scope| scope.name.as_ref()).collect();
-        return match names.as_slice() {
-            [name] => (of_store(words::THE_SCOPE, &scope.store).with("scope", *name), false),
-            [_, _] | [_, _, _] => {
-                (of_store(words::THE_SCOPES, &scope.store).with("scopes", names), true)
-            }
-            names => {
-                let fact = of_store(words::SCOPES_THAT_MATCH, &scope.store);
-                (fact.with("count", names.len()).with("scope", &scope.scope), true)
-            }
-        };
-    }
-    let mut sources: Vec<&str> =
-        sources_of(answers, index).map(|reading| reading.origin.name()).collect();
-    sources.dedup();
-    let path = layer.path.as_deref();
-    let (count, are_several) = (sources.len(), sources.len() > 1);
-    let counted = |form, count: usize| {
-        Part::from(Fact::new(form).with("path", path.unwrap_or("")).with("count", count))
-    };
-    let what: Part = match count {
-        0 => path.unwrap_or(words::THE_LAYER).into(),
-        1..=3 => sources.into(),
-        count if layer.kind == Kind::File => counted(words::READ_WITH, count - 1),
-        count => counted(words::FILES_THAT_MATCH, count),
-    };
-    let what = match layer.row {
-        Some(row) => Fact::new(words::ROW_OF).with("row", row.to_string()).with("what", what),
-        None => Fact::new(words::WHAT).with("what", what),
-    };
-    match &layer.under {
-        Some(section) => {
-            let section = section.to_string();
-            (Fact::new(words::SECTION_OF).with("section", section).with("what", what), false)
-        }
-        None => (what, are_several),
-    }
 }
 
 /// The key above or below `key` that a layer sets, which does not set `key`.

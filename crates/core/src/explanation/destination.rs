@@ -1,14 +1,15 @@
 //! Where a layer would set a setting, and what a text given for it would be there.
 
 use crate::answers::Answers;
+use crate::explanation::kinds::{Holder, NoDestination, holder, none, refusal, variable_of};
 use crate::explanation::sources_of;
 use crate::model::convert::{Declaration, Shape, read_like, read_list};
 use crate::model::fact::Fact;
 use crate::model::key::{KeyId, KeyPath};
 use crate::model::layer::{Kind, LayerIndex, Names, Presence};
-use crate::model::place::{Place, Span};
+use crate::model::place::Span;
 use crate::model::value::{Type, Value};
-use crate::model::words::{changes as words, layers as layer_words};
+use crate::model::words::changes as words;
 use crate::precedence::provenance::Provenance;
 use crate::precedence::verdict::Verdict;
 use std::sync::Arc;
@@ -34,35 +35,6 @@ pub struct Destination {
     pub is_file: bool,
 }
 
-/// What a value is written into.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub enum Holder {
-    /// The file at this path, relative to the project's folder.
-    File(String),
-    /// The layer's own `values`, in the project file.
-    Values,
-    /// A scope.
-    Scope {
-        /// Its store.
-        store: String,
-        /// Its name.
-        scope: String,
-    },
-}
-
-/// Why a layer cannot set a setting: what is wrong, as a sentence, and how else it goes.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct NoDestination {
-    /// What is wrong.
-    pub problem: Fact,
-    /// What to do instead.
-    pub help: Fact,
-}
-
-fn none(problem: Fact, help: &'static str) -> NoDestination {
-    NoDestination { problem, help: Fact::new(help) }
-}
-
 /// Where the layer would set the setting in this context: where it sets something already, else
 /// in the strongest of its sources.
 pub fn destination(
@@ -74,35 +46,8 @@ pub fn destination(
     let readings = resolution.readings();
     let layer = readings.layer(index);
     let of_layer = |form| Fact::new(form).with("layer", &layer.name);
-    match layer.kind {
-        Kind::Catalogue => {
-            return Err(none(Fact::new(words::ONLY_DEFAULTS), words::WRITE_DEFAULT));
-        }
-        Kind::Arguments => {
-            return Err(none(Fact::new(words::ONLY_ARGUMENTS), words::USE_SET_KEY));
-        }
-        Kind::Process => {
-            let variable = variable_of(answers, index, path);
-            let problem = of_layer(words::READS_VARIABLES);
-            let help = Fact::new(words::SET_VARIABLE).with_some("name", variable);
-            return Err(NoDestination { problem, help });
-        }
-        Kind::CommandLine => {
-            let problem = of_layer(words::READS_COMMAND_LINE);
-            let help = by_hand(answers, index, path, words::EDIT_PLACE);
-            let help = help.unwrap_or_else(|| Fact::new(words::EDIT_COMMAND_LINE));
-            return Err(NoDestination { problem, help });
-        }
-        Kind::Code => {
-            let problem = of_layer(words::READS_CODE);
-            let help = by_hand(answers, index, path, words::EDIT_PLACE_OR);
-            let help = help.unwrap_or_else(|| Fact::new(words::OTHER_LAYER));
-            return Err(NoDestination { problem, help });
-        }
-        Kind::Rows => {
-            return Err(none(of_layer(words::READS_ROWS), words::EDIT_ROW));
-        }
-        _ => {}
+    if let Some(refusal) = refusal(answers, index, path) {
+        return Err(refusal);
     }
     if let (Presence::Inactive(_) | Presence::Unavailable(_), Some(why)) =
         (&layer.presence, layer.absence())
@@ -142,27 +87,6 @@ pub fn destination(
         is_file: false,
         revision: None,
     })
-}
-
-/// What to do instead, where the layer has a value of the setting.
-fn by_hand(
-    answers: &Answers<'_>,
-    index: LayerIndex,
-    path: &KeyPath,
-    form: &'static str,
-) -> Option<Fact> {
-    let key = answers.resolution().readings().keys.find(KeyId::ROOT, path)?;
-    let place = place_in(answers, index, key)?;
-    Some(Fact::new(form).with("place", place.to_string()))
-}
-
-/// Where the layer has the strongest value of a setting.
-fn place_in(answers: &Answers<'_>, index: LayerIndex, key: KeyId) -> Option<Place> {
-    let resolution = answers.resolution();
-    let mut candidates = resolution.candidates(key).map(|id| resolution.candidate(id));
-    let candidate = candidates.find(|it| resolution.layer_of(it) == index)?;
-    let place = resolution.reading(candidate).place(candidate.leaf);
-    place.has_line().then_some(place)
 }
 
 /// Where the layer sets something of the setting already.
@@ -227,41 +151,6 @@ fn with_doubled(text: &str, literal_dollars: &[u32]) -> String {
     doubled
 }
 
-/// What a new value of the layer would be written into.
-fn holder(
-    answers: &Answers<'_>,
-    index: LayerIndex,
-    key: Option<KeyId>,
-) -> Result<Holder, NoDestination> {
-    let layer = answers.resolution().readings().layer(index);
-    match layer.kind {
-        Kind::Values => Ok(Holder::Values),
-        Kind::Scope | Kind::Scopes => {
-            let scope = crate::explanation::scope_to_write(answers, index, key);
-            let Some((store, scope, is_new)) = scope else {
-                let problem = Fact::new(words::SCOPES_FOR_OTHERS).with("layer", &layer.name);
-                return Err(none(problem, words::CHOOSE_ONE));
-            };
-            if is_new && scope.contains('*') {
-                let problem = Fact::new(layer_words::NO_SCOPE_MATCHES);
-                let problem = problem.with("store", store).with("scope", scope);
-                return Err(none(problem, words::CREATE_SCOPE));
-            }
-            Ok(Holder::Scope { store, scope })
-        }
-        _ => {
-            let strongest = sources_of(answers, index).last();
-            let path = strongest.map(|reading| reading.origin.to_string());
-            let is_pattern = layer.kind == Kind::Files;
-            let path = path.or_else(|| layer.path.clone().filter(|_| !is_pattern));
-            path.map(Holder::File).ok_or_else(|| {
-                let pattern = layer.path.clone().unwrap_or_default();
-                none(Fact::new(layer_words::NO_MATCH).with("path", pattern), words::CREATE_FILE)
-            })
-        }
-    }
-}
-
 /// The name by which the layer would set a key, in its source's own terms and without its
 /// section.
 fn name_in(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Option<Vec<String>> {
@@ -271,18 +160,6 @@ fn name_in(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Option<V
     }
     let below = crate::reading::segments_below(layer.into.as_ref(), path.segments())?;
     Some(below)
-}
-
-/// The variable by which the layer would set a key.
-fn variable_of(answers: &Answers<'_>, index: LayerIndex, path: &KeyPath) -> Option<String> {
-    let readings = answers.resolution().readings();
-    let layer = readings.layer(index);
-    if let Some(key) = readings.keys.find(KeyId::ROOT, path) {
-        return readings.variable(index, key);
-    }
-    let Names::Variables(naming) = &layer.names else { return None };
-    let below = crate::reading::segments_below(layer.into.as_ref(), path.segments())?;
-    Some(naming.variable_of(below.iter().map(String::as_str)))
 }
 
 /// # Texts

@@ -6,17 +6,17 @@ use crate::model::document::Leaf;
 use crate::model::key::{KeyId, Keys};
 use crate::model::layer::{LayerIndex, Null, Pins};
 use crate::model::near::KnownNames;
-use crate::model::note::Note;
 use crate::model::secret::Secrets;
-use crate::model::value::{Type, Value};
+use crate::model::value::Type;
 use crate::parallel;
-use crate::precedence::verdict::{Rule, Verdict};
+use crate::precedence::verdict::Verdict;
 use crate::reading::{Offer, Reading, Readings};
 use hashbrown::HashMap;
 use std::sync::{Arc, OnceLock};
 
 mod by_key;
 mod named;
+mod told;
 mod tree;
 mod unasked;
 
@@ -76,7 +76,7 @@ pub struct Resolution {
 const WORTH_A_THREAD: usize = 20_000;
 
 /// A part of the settings of a context, to be resolved for itself.
-pub(crate) struct Part<'a> {
+pub(crate) struct PartOfSettings<'a> {
     /// The offers of the reading of that number that are about them, in their order.
     pub(crate) offers: &'a dyn Fn(usize) -> Vec<Offer>,
     /// Those of them that the catalogue declares.
@@ -116,7 +116,7 @@ impl Resolution {
     }
 
     /// The same for a part of the settings, on which no others have an effect.
-    pub(crate) fn of_part(readings: Arc<Readings>, part: Option<Part<'_>>) -> Resolution {
+    pub(crate) fn of_part(readings: Arc<Readings>, part: Option<PartOfSettings<'_>>) -> Resolution {
         let count = readings.keys.count();
         let offers = match &part {
             None => readings.readings.iter().map(|reading| reading.offers.len()).sum(),
@@ -517,59 +517,9 @@ impl Resolution {
         &self.reading(candidate).document.leaves[candidate.leaf as usize]
     }
 
-    /// The very characters of a number or a truth value which are not those that it is shown with, such
-    /// as `1.10` and `0644`; none of what is secret.
-    pub fn raw(&self, candidate: &Candidate) -> Option<&str> {
-        let leaf = self.leaf(candidate);
-        let is_changed =
-            matches!(leaf.value, Value::Integer(_) | Value::Number(_) | Value::Boolean(_));
-        if !is_changed || self.hides(candidate) {
-            return None;
-        }
-        let text = self.reading(candidate).document.text.as_ref()?.text();
-        let at = leaf.at?;
-        let raw = text.get(at.start as usize..at.end as usize)?.trim();
-        let is_scalar =
-            raw.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"+-._".contains(&byte));
-        (is_scalar && !raw.is_empty() && raw != leaf.value.show()).then_some(raw)
-    }
-
-    /// What the store sets for `candidate` besides its value.
-    pub fn note(&self, candidate: &Candidate) -> Option<&Note> {
-        self.reading(candidate).document.note(candidate.leaf)
-    }
-
-    /// Whether what the candidate has is secret whatever its setting is: a store marks it so, or there
-    /// is a secret's name in it.
-    pub fn hides(&self, candidate: &Candidate) -> bool {
-        self.reading(candidate).document.hides(candidate.leaf)
-    }
-
     /// The layer of `candidate`.
     pub fn layer_of(&self, candidate: &Candidate) -> LayerIndex {
         self.reading(candidate).layer
-    }
-
-    /// The rule that gave the candidate its verdict.
-    pub fn rule(&self, candidate: &Candidate) -> Rule {
-        let by = candidate.by.map(|by| self.candidate(by));
-        match candidate.verdict {
-            Verdict::Wins if candidate.beneath.is_some() => Rule::Gather,
-            Verdict::Wins => Rule::Precedence,
-            Verdict::Overridden if by.is_some_and(|by| by.reading == candidate.reading) => {
-                Rule::BetterName
-            }
-            Verdict::Overridden => Rule::Precedence,
-            Verdict::Contributes => Rule::Gather,
-            Verdict::Reshaped => Rule::Shape,
-            Verdict::Blocked => Rule::Pin,
-            Verdict::Empty => Rule::Empty,
-            Verdict::Removes if self.reading(candidate).is_removal => Rule::Remove,
-            Verdict::Removed if by.is_some_and(|by| self.reading(by).is_removal) => Rule::Remove,
-            Verdict::Removes | Verdict::Removed => Rule::Null,
-            Verdict::Withheld => Rule::Audience,
-            Verdict::Unreadable => Rule::Unreadable,
-        }
     }
 
     /// How many settings each layer decides, by layer.

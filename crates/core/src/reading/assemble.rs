@@ -5,9 +5,8 @@ use crate::model::axis::Context;
 use crate::model::catalogue::{Catalogue, Declared};
 use crate::model::document::{Document, Leaf};
 use crate::model::key::{KeyId, KeyPath, Keys};
-use crate::model::layer::{Kind, Layer, LayerIndex, Names, Presence, Removal};
+use crate::model::layer::{Kind, Layer, LayerIndex, Names, Presence};
 use crate::model::place::{Origin, Place, SourceText};
-use crate::model::value::Value;
 use crate::model::variable::VariableRules;
 use crate::model::variable::is_system_variable;
 use crate::model::variable::{Claims, Known, Naming};
@@ -15,8 +14,10 @@ use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;
 
 mod finish;
+mod removal;
 
 use finish::finish;
+use removal::removal;
 
 /// A document that a layer reads, and how.
 #[derive(Clone, Debug)]
@@ -579,24 +580,4 @@ pub(crate) fn segments_below<'s>(
     }
     let rest: Vec<String> = segments.map(str::to_owned).collect();
     (!rest.is_empty()).then_some(rest)
-}
-
-fn removal(
-    keys: &mut Keys,
-    layer: LayerIndex,
-    removes: &[Removal],
-    catalogues: &[(Arc<str>, SourceText)],
-) -> Reading {
-    let leaf = |removal: &Removal| Leaf {
-        name: keys.child(KeyId::ROOT, &removal.written),
-        value: Value::Null,
-        at: Some(removal.at),
-        name_at: None,
-    };
-    let leaves = removes.iter().map(leaf).collect();
-    let text = catalogues.first().map(|(_, text)| text.clone());
-    let file = catalogues.first().map_or_else(|| "".into(), |(file, _)| Arc::clone(file));
-    let document = Document { text, leaves, ..Document::default() };
-    let reading = Reading::empty(layer, &Origin::File(file), &Arc::new(document));
-    Reading { is_removal: true, ..reading }
 }

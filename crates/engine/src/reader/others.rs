@@ -22,7 +22,7 @@ pub(super) struct Others {
 }
 
 /// The number of a layer, the file that it reads in another context if that is one, and the section of it.
-type Wanted = (usize, Option<(String, View)>, Option<KeyPath>);
+type Gathered = (usize, Option<(String, View)>, Option<KeyPath>);
 
 impl Reader {
     /// Applies each layer's naming. Files of other contexts are looked at only if there is a name that
@@ -78,7 +78,7 @@ impl Reader {
     /// What the layers read in any context, but for the process and stores.
     fn gather_others(&mut self) -> Others {
         let project = Arc::clone(&self.project);
-        let mut places: Vec<Wanted> = Vec::new();
+        let mut places: Vec<Gathered> = Vec::new();
         let mut unread: Vec<String> = Vec::new();
         let mut inputs: Vec<Input> = Vec::new();
         for (number, declared) in project.layers.iter().enumerate() {
@@ -133,6 +133,18 @@ impl Reader {
                 }
             }
         }
+        self.read_others(places, &mut inputs, &mut unread);
+        Others { inputs: inputs.into(), unread }
+    }
+
+    /// The documents at those places, and what of them cannot be read.
+    fn read_others(
+        &mut self,
+        places: Vec<Gathered>,
+        inputs: &mut Vec<Input>,
+        unread: &mut Vec<String>,
+    ) {
+        let project = Arc::clone(&self.project);
         self.fetch(places.iter().filter_map(|(_, file, _)| file.as_ref()));
         for (number, file, under) in places {
             match file {
@@ -157,7 +169,6 @@ impl Reader {
                 },
             }
         }
-        Others { inputs: inputs.into(), unread }
     }
 
     /// Contexts with each combination of values that the axes of a layer's paths may have; none if there

@@ -24,7 +24,7 @@ pub(crate) fn parse<'t>(
     // The parser looks ahead, and would otherwise see the end of a deep file before we do.
     options.flow_nesting_limit = limits.depth;
     options.block_nesting_limit = limits.depth;
-    let mut reader = Reader {
+    let mut reader = TreeReader {
         text,
         limits,
         tree: Tree::for_text(text.len()),
@@ -54,7 +54,7 @@ struct Open<'s> {
     name: Option<(Cow<'s, str>, Span, bool)>,
 }
 
-struct Reader<'s> {
+struct TreeReader<'s> {
     text: &'s str,
     limits: Limits,
     tree: Tree<'s>,
@@ -71,7 +71,7 @@ struct Reader<'s> {
     documents: usize,
 }
 
-impl<'s> Reader<'s> {
+impl<'s> TreeReader<'s> {
     fn event(&mut self, event: Event<'s>, at: &granit_parser::Span) -> Result<(), Fault> {
         let range = at.byte_range().unwrap_or(self.last_end..self.last_end);
         let range = range.start.min(self.text.len())..range.end.min(self.text.len());

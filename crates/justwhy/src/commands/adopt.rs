@@ -48,7 +48,7 @@ impl Runs for AdoptArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct AdoptBody {
     /// The folder that was looked at.
     folder: String,
@@ -74,7 +74,7 @@ pub(crate) struct AdoptBody {
 
 /// A setting that many layers set.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct AskedSetting {
     key: String,
     /// The context in which they do, as `--in` takes it.

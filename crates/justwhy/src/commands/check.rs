@@ -1,7 +1,7 @@
 //! `check`: errors and likely mistakes in every context.
 
 use crate::arguments::Form;
-use crate::json;
+use crate::json::{self, Word};
 use crate::look::{Cell, Look, Role, fill, width};
 use crate::outcome::Outcome;
 use crate::running::Running;
@@ -47,7 +47,7 @@ impl Runs for CheckArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct CheckBody {
     /// How many contexts were looked at.
     looked_at: usize,
@@ -62,25 +62,25 @@ pub(crate) struct CheckBody {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct NotRun {
-    rule: &'static str,
+    rule: Word,
     why: String,
 }
 
 /// A finding, as programs read it.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ShownFinding {
-    rule: &'static str,
-    severity: &'static str,
+    rule: Word,
+    severity: Word,
     #[serde(skip_serializing_if = "Option::is_none")]
     key: Option<String>,
     /// What is wrong, as a sentence.
     message: String,
     /// The parts of that sentence, without the key: layers, names, values.
-    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
-    parts: BTreeMap<&'static str, String>,
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    parts: BTreeMap<Word, String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     help: Option<String>,
     places: Vec<ShownSpot>,
@@ -91,7 +91,7 @@ pub(crate) struct ShownFinding {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownSpot {
     #[serde(flatten)]
     place: json::ShownPlace,
@@ -147,7 +147,7 @@ pub(crate) fn run(
                 not_run: checked
                     .not_run
                     .iter()
-                    .map(|(rule, why)| NotRun { rule: rule.name(), why: why.clone() })
+                    .map(|(rule, why)| NotRun { rule: rule.name().into(), why: why.clone() })
                     .collect(),
                 left_out,
                 here_not_checked: not_among.clone().map(json::ShownContext),
@@ -211,12 +211,12 @@ impl ShownFinding {
     pub(crate) fn of(told: &CheckedFinding) -> ShownFinding {
         let finding = &told.finding;
         ShownFinding {
-            rule: finding.rule.name(),
-            severity: finding.severity.name(),
+            rule: finding.rule.name().into(),
+            severity: finding.severity.name().into(),
             key: finding.key.clone(),
             message: finding.message(),
             parts: (finding.fact.parts().iter())
-                .map(|(name, part)| (*name, part.to_string()))
+                .map(|(name, part)| ((*name).into(), part.to_string()))
                 .collect(),
             help: finding.help.clone(),
             places: finding

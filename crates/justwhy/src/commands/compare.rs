@@ -6,7 +6,7 @@ use crate::commands::sides::{Pair, Shown};
 use crate::fingerprint::Fingerprints;
 #[cfg(test)]
 use crate::json::Setting;
-use crate::json::{self, ShownContext};
+use crate::json::{self, ShownContext, Word};
 use crate::look::{Look, Role};
 use crate::outcome::Outcome;
 use crate::running::Running;
@@ -52,7 +52,7 @@ impl Runs for CompareArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct CompareBody {
     /// How many contexts were looked at.
     looked_at: usize,
@@ -67,11 +67,11 @@ pub(crate) struct CompareBody {
 
 /// A setting that differs between the two sides; a side is null where it is not set.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownPair {
     key: String,
     /// `differs`, `only-left`, `only-right` or `cannot-tell`.
-    difference: &'static str,
+    difference: Word,
     #[cfg_attr(test, schemars(with = "Option<Setting>"))]
     left: Option<Box<RawValue>>,
     #[cfg_attr(test, schemars(with = "Option<Setting>"))]
@@ -132,7 +132,7 @@ pub(crate) fn run(
         true => {
             let shown = |pair: &Effect<Traced>| ShownPair {
                 key: shown_key(&pair.key),
-                difference: pair.difference.name(),
+                difference: pair.difference.name().into(),
                 left: pair.before.as_ref().and_then(|side| side.shown.raw(false)),
                 right: pair.after.as_ref().and_then(|side| side.shown.raw(false)),
             };

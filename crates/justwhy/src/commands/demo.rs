@@ -1,7 +1,7 @@
 //! `demo`: the tide-gauge project, and seven questions about it.
 
 use crate::arguments::Form;
-use crate::json;
+use crate::json::{self, Word};
 use crate::look::{Look, Role};
 use crate::outcome::{Outcome, Terminal};
 use crate::running::{Asked, Running, Runs};
@@ -97,17 +97,17 @@ const NEXT: [&str; 5] = [
 ];
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct DemoBody {
     folder: String,
-    files: Vec<&'static str>,
+    files: Vec<Word>,
     steps: Vec<Step>,
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct Step {
-    question: &'static str,
+    question: Word,
     command: String,
     result: String,
     notes: String,
@@ -140,7 +140,7 @@ fn run(folder: Option<&Path>, running: &Running<'_>) -> Result<Outcome, Vec<Erro
         Form::Json => {
             let body = DemoBody {
                 folder: folder.display().to_string(),
-                files: FILES.iter().map(|(path, _)| *path).collect(),
+                files: FILES.iter().map(|(path, _)| (*path).into()).collect(),
                 steps,
             };
             json::text(&json::Answer::new("demo", &Context::default(), body))
@@ -162,7 +162,7 @@ fn ask(
     let terminal = Terminal { look: *look, errors_in_colour: look.colour };
     let outcome = run(&words, &terminal);
     Step {
-        question,
+        question: question.into(),
         command: std::iter::once("justwhy")
             .chain(arguments.iter().copied())
             .collect::<Vec<_>>()

@@ -1,7 +1,7 @@
 //! The effective settings as they are handed to a program, or why they are not.
 
 use super::guarded;
-use crate::json;
+use crate::json::{self, Word};
 use crate::look::Role;
 use crate::outcome::Outcome;
 use crate::running::Answering;
@@ -18,16 +18,16 @@ pub(super) struct Effective {
 
 /// Why settings are not handed over.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct Refused {
     key: String,
     /// As `list` has it, or `unwritable`.
-    status: &'static str,
+    status: Word,
     because: String,
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct RefusedBody {
     refused: Vec<Refused>,
 }
@@ -35,7 +35,7 @@ pub(crate) struct RefusedBody {
 impl From<NotWritable> for Refused {
     fn from(refused: NotWritable) -> Refused {
         let NotWritable { key, because } = refused;
-        Refused { key: key.to_string(), status: "unwritable", because }
+        Refused { key: key.to_string(), status: "unwritable".into(), because }
     }
 }
 
@@ -68,7 +68,7 @@ impl Effective {
             let answer = Explanation::of(answering.answers, *key);
             let mut refuse = |because: String| {
                 let status = answer.status.name();
-                refused.push(Refused { key: keys.show(*key), status, because });
+                refused.push(Refused { key: keys.show(*key), status: status.into(), because });
             };
             match &answer.status {
                 Status::Set => {}
@@ -150,7 +150,7 @@ pub(super) fn taken(answering: &Answering<'_>, settings: &[Exported]) -> Vec<Ref
     };
     let refused = settings.iter().filter_map(|setting| {
         let because = because(setting)?;
-        Some(Refused { key: setting.key.to_string(), status: "unwritable", because })
+        Some(Refused { key: setting.key.to_string(), status: "unwritable".into(), because })
     });
     refused.collect()
 }

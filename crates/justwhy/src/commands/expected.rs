@@ -1,6 +1,6 @@
 //! `explain --expected`: why a setting is not what somebody expected.
 
-use crate::json::{ShownContext, ShownPlace, ShownValue, is_false};
+use crate::json::{ShownContext, ShownPlace, ShownValue, Word, is_false};
 use crate::look::{Look, Role};
 use justwhy_core::{Astray, Context, Explanation, Found, HopValue, Origin, Value};
 use justwhy_engine::Search;
@@ -119,39 +119,40 @@ fn looked_at(search: &Search, answer: &Explanation) -> String {
 
 /// # As JSON
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ShownSearch {
     text: String,
     is_met: bool,
-    #[serde(skip_serializing_if = "is_false")]
+    #[serde(default, skip_serializing_if = "is_false")]
     secret: bool,
     found: Vec<ShownFound>,
     /// The references of the value that would have to give something else.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     astray: Vec<ShownAstray>,
     searched: Searched,
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownAstray {
     reference: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     setting: Option<String>,
     /// What it gives; none if that is nothing.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[cfg_attr(test, serde(deserialize_with = "crate::json::present"))]
     gives: Option<ShownValue>,
     wanted: String,
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct Searched {
     candidates: usize,
     contexts: usize,
-    #[serde(skip_serializing_if = "is_false")]
+    #[serde(default, skip_serializing_if = "is_false")]
     too_many_contexts: bool,
-    #[serde(skip_serializing_if = "is_zero")]
+    #[serde(default, skip_serializing_if = "is_zero")]
     unreadable_contexts: usize,
     inactive_layers: Vec<String>,
     sources: usize,
@@ -162,15 +163,16 @@ fn is_zero(count: &usize) -> bool {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownFound {
-    sense: &'static str,
-    how: &'static str,
+    sense: Word,
+    how: Word,
     layer: String,
     #[serde(flatten)]
     place: ShownPlace,
     name: String,
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[cfg_attr(test, serde(deserialize_with = "crate::json::present"))]
     says: Option<ShownValue>,
     #[serde(skip_serializing_if = "Option::is_none")]
     context: Option<ShownContext>,
@@ -179,9 +181,9 @@ struct ShownFound {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownStep {
-    act: &'static str,
+    act: Word,
     at: String,
     name: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -191,8 +193,8 @@ struct ShownStep {
 
 pub(crate) fn shown(search: &Search) -> ShownSearch {
     let found = |(found, context): &(Found, Option<Context>)| ShownFound {
-        sense: found.sense.name(),
-        how: found.how.name(),
+        sense: found.sense.name().into(),
+        how: found.how.name().into(),
         layer: found.layer.clone(),
         place: ShownPlace::of(&found.place),
         name: found.name.clone(),
@@ -203,7 +205,7 @@ pub(crate) fn shown(search: &Search) -> ShownSearch {
             .steps
             .iter()
             .map(|step| ShownStep {
-                act: step.act.name(),
+                act: step.act.name().into(),
                 at: step.at.to_string(),
                 name: step.name.clone(),
                 to: step.to.clone(),

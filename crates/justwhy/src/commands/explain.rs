@@ -51,29 +51,29 @@ impl Runs for ExplainArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ExplainBody {
     axes: Vec<ShownAxis>,
     settings: Vec<json::Setting>,
     #[serde(skip_serializing_if = "Option::is_none")]
     expected: Option<expected::ShownSearch>,
     /// Of settings that are not set here: where they are set.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     set_in: Vec<SetIn>,
     /// What layers set that do not apply here.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     not_here: Vec<ShownNotHere>,
     /// Where source code uses the settings, if the project has it searched.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     uses: Vec<UsedSetting>,
     /// What was asked for and is a setting in no context.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     unknown: Vec<String>,
 }
 
 /// Where a setting is set that is not set here.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct SetIn {
     key: String,
     /// Tables as `when` has them: together they describe the contexts.
@@ -84,7 +84,7 @@ struct SetIn {
 
 /// A key that a layer sets, and that the layer's conditions keep from this context.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownNotHere {
     key: String,
     layer: String,

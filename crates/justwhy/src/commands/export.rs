@@ -2,7 +2,7 @@
 
 use super::effective::{Effective, Refused, is_null, refusal, taken};
 use super::list;
-use crate::json;
+use crate::json::{self, Word};
 use crate::outcome::Outcome;
 use crate::printable::printable_json;
 use crate::running::Answering;
@@ -50,11 +50,11 @@ impl Runs for ExportArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ExportBody {
     /// The format of the text.
     #[serde(rename = "as")]
-    form: &'static str,
+    form: Word,
     text: String,
     /// The keys of settings that are not exported: secrets, and nulls where the format has none.
     left_out: Vec<String>,
@@ -108,7 +108,7 @@ pub(crate) fn run(
     let result = match answering.as_json() {
         true => {
             let left_out = secrets.iter().chain(&nulls).map(|it| it.key.to_string()).collect();
-            let body = ExportBody { form: name, text, left_out };
+            let body = ExportBody { form: name.into(), text, left_out };
             json::text(&json::Answer::new("export", answering.context(), body))
         }
         false if form == Export::Json => printable_json(text),

@@ -29,18 +29,18 @@ impl Runs for FindArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct FindBody<'a> {
-    value: &'a str,
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
+pub(crate) struct FindBody {
+    value: String,
     contexts: usize,
     hits: Vec<ShownHit>,
     /// Contexts that cannot be read, which are not counted in `contexts`.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     not_read: Vec<ShownUnread>,
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownHit {
     key: String,
     #[serde(flatten)]
@@ -50,10 +50,10 @@ struct ShownHit {
     made: bool,
     takes_effect: Vec<ShownContext>,
     /// Where it wins, and the setting is in error, unreadable or uncertain.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     breaks: Vec<ShownContext>,
     candidate_in: usize,
-    #[serde(skip_serializing_if = "json::is_false")]
+    #[serde(default, skip_serializing_if = "json::is_false")]
     local: bool,
 }
 
@@ -92,7 +92,12 @@ pub(crate) fn run(answering: &Answering<'_>, value: &str) -> Result<Outcome, Vec
             local: place.is_local,
         });
         let not_read = unread.iter().map(ShownUnread::of).collect();
-        let body = FindBody { value, contexts: read.len(), hits: hits.collect(), not_read };
+        let body = FindBody {
+            value: value.to_owned(),
+            contexts: read.len(),
+            hits: hits.collect(),
+            not_read,
+        };
         json::text(&json::Answer::new("find", answering.context(), body))
     } else {
         let looked = looked(count, is_apart.then_some(here), unread.len());

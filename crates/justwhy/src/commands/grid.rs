@@ -52,7 +52,7 @@ impl Runs for GridArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct GridBody {
     /// The axes whose values make the contexts.
     across: Vec<String>,
@@ -60,14 +60,14 @@ pub(crate) struct GridBody {
     /// Local layers that were not included.
     left_out: Vec<String>,
     /// Contexts that cannot be read, which are not among `contexts`.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     not_read: Vec<ShownUnread>,
     settings: Vec<ShownRow>,
 }
 
 /// A context that cannot be read, and why.
 #[derive(Serialize, Clone)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ShownUnread {
     context: ShownContext,
     because: String,
@@ -86,7 +86,7 @@ const ROWS_AT_ONCE: usize = 64;
 
 /// A setting: each different answer once, and for each context the number of its answer.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ShownRow {
     key: String,
     /// Each as `list` has it; null where it is not set.

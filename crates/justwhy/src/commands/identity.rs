@@ -40,12 +40,12 @@ impl Runs for IdentityArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct IdentityBody<'a> {
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
+pub(crate) struct IdentityBody {
     /// The file with the identity.
     file: String,
     /// What is encrypted for it is encrypted for this.
-    recipient: &'a str,
+    recipient: String,
     /// Whether git tracks the file, or would; null if that is unknown.
     tracked: Option<bool>,
 }
@@ -74,7 +74,7 @@ pub(crate) fn new(
     look.paragraph(&mut notes, &told, "");
     let result = match common.output {
         Form::Json => {
-            let body = IdentityBody { file: shown, recipient: &recipient, tracked };
+            let body = IdentityBody { file: shown, recipient: recipient.clone(), tracked };
             json::text(&json::Answer::new("identity new", &Context::default(), body))
         }
         _ => format!("{recipient}\n"),

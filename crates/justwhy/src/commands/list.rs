@@ -41,7 +41,7 @@ const SHORTEST_VALUE: usize = 24;
 const NARROWEST_VALUE: usize = 8;
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ListBody {
     settings: Vec<json::Setting>,
 }

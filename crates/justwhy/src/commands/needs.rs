@@ -2,7 +2,7 @@
 
 use super::push_context;
 use super::uses::{self, ShownUse};
-use crate::json;
+use crate::json::{self, Word};
 use crate::look::{Cell, Role};
 use crate::outcome::Outcome;
 use crate::running::Answering;
@@ -29,24 +29,24 @@ impl Runs for NeedsArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct NeedsBody {
     findings: Vec<ShownNeed>,
 }
 
 /// A required setting without a value.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownNeed {
-    rule: &'static str,
-    severity: &'static str,
+    rule: Word,
+    severity: Word,
     key: String,
     message: String,
     places: Vec<json::ShownPlace>,
     contexts: Vec<BTreeMap<String, Vec<String>>>,
     #[serde(rename = "type")]
-    kind: &'static str,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    kind: Word,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     one_of: Vec<json::ShownValue>,
     secret: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -56,7 +56,7 @@ struct ShownNeed {
     /// Where a value could be given, strongest layer first.
     give: Vec<json::Change>,
     /// Where source code uses it, if the project has it searched.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     uses: Vec<ShownUse>,
 }
 
@@ -193,13 +193,13 @@ fn shown(answering: &Answering<'_>, need: &Need) -> ShownNeed {
     let axes = answering.context().set();
     let context = axes.map(|(axis, value)| (axis.to_owned(), vec![value.to_owned()])).collect();
     ShownNeed {
-        rule: "missing-required",
-        severity: "error",
+        rule: "missing-required".into(),
+        severity: "error".into(),
         key: resolution.keys().show(need.answer.key),
         message: need.message.clone(),
         places: need.declared_at.iter().map(json::ShownPlace::of).collect(),
         contexts: vec![context],
-        kind: declared.map_or("any", |declared| declared.shape.kind.name()),
+        kind: declared.map_or("any", |declared| declared.shape.kind.name()).into(),
         one_of: declared
             .map(|declared| declared.shape.one_of.iter().cloned().map(json::ShownValue).collect())
             .unwrap_or_default(),

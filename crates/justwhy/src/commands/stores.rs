@@ -2,7 +2,7 @@
 
 use crate::arguments::Form;
 use crate::commands::push_context;
-use crate::json;
+use crate::json::{self, Word};
 use crate::look::{Cell, Look, Role};
 use crate::outcome::Outcome;
 use crate::running::Running;
@@ -25,24 +25,24 @@ impl Runs for StoresArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct StoresBody {
     stores: Vec<ShownStore>,
 }
 
 /// A store, and whether it answers.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownStore {
     store: String,
     /// `file`, `service` or `etcd`.
-    kind: &'static str,
+    kind: Word,
     /// Its file, or its addresses.
     at: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     token_variable: Option<String>,
     /// `answers`, `not-allowed`, `fails`, `unavailable` or `unused`.
-    state: &'static str,
+    state: Word,
     #[serde(skip_serializing_if = "Option::is_none")]
     because: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -66,7 +66,7 @@ struct ShownStore {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownCaller {
     name: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -74,7 +74,7 @@ struct ShownCaller {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct Allow {
     #[serde(skip_serializing_if = "Option::is_none")]
     file: Option<String>,
@@ -85,7 +85,7 @@ struct Allow {
 
 /// A layer that reads scopes of the store, and those that it reads here.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownReading {
     layer: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -97,7 +97,7 @@ struct ShownReading {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownScope {
     scope: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -122,7 +122,7 @@ pub(crate) fn run(surveying: &Surveying<'_>) -> Result<Outcome, Vec<Error>> {
             shown_store(surveying, &context, store, &of_store.collect::<Vec<_>>())
         })
         .collect();
-    let is_yes = shown.iter().all(|store| matches!(store.state, "answers" | "unused"));
+    let is_yes = shown.iter().all(|store| matches!(&*store.state, "answers" | "unused"));
     let result = match surveying.common.output {
         Form::Json => {
             json::text(&json::Answer::new("stores", &context, StoresBody { stores: shown }))
@@ -173,10 +173,10 @@ fn shown_store(
     };
     let mut shown = ShownStore {
         store: store.name.clone(),
-        kind: store.kind(),
+        kind: store.kind().into(),
         at,
         token_variable: store.token_variable.clone(),
-        state: if layers.is_empty() { "unused" } else { "answers" },
+        state: if layers.is_empty() { "unused".into() } else { "answers".into() },
         because: layers.is_empty().then(|| "no layer reads one of its scopes".to_owned()),
         help: None,
         caller: None,
@@ -201,19 +201,19 @@ fn shown_store(
                 if reading.scopes.is_empty() && reading.scope.is_some() && !layer.optional {
                     let wanted = reading.scope.clone().unwrap_or_default();
                     if !wanted.contains('*') {
-                        shown.state = "fails";
+                        shown.state = "fails".into();
                         shown.because = Some(format!("scope not found: {wanted}"));
                     }
                 }
             }
             Err(NotRead::Unavailable(why)) => {
-                shown.state = "unavailable";
+                shown.state = "unavailable".into();
                 shown.because = Some(why);
             }
             Err(NotRead::Failed(error, reason)) => {
                 shown.state = match error.code() {
-                    "store-not-allowed" => "not-allowed",
-                    _ => "fails",
+                    "store-not-allowed" => "not-allowed".into(),
+                    _ => "fails".into(),
                 };
                 shown.because = Some(reason);
                 shown.help = error.helps().first().cloned();
@@ -256,7 +256,7 @@ fn tell_answer(surveying: &Surveying<'_>, store: &Store, shown: &mut ShownStore)
 
 fn text(look: &Look, context: &Context, stores: &[ShownStore]) -> String {
     let mut out = String::new();
-    let bad = stores.iter().filter(|store| !matches!(store.state, "answers" | "unused")).count();
+    let bad = stores.iter().filter(|store| !matches!(&*store.state, "answers" | "unused")).count();
     let (role, answer) = match (stores.len(), bad) {
         (0, _) => (Role::Plain, "the project declares no stores ([store.NAME])".to_owned()),
         (1, 0) => (Role::Value, "1 store, without problems".to_owned()),
@@ -277,14 +277,14 @@ fn text(look: &Look, context: &Context, stores: &[ShownStore]) -> String {
 }
 
 fn one(look: &Look, store: &ShownStore, out: &mut String) {
-    let role = match store.state {
+    let role = match &*store.state {
         "answers" => Role::Value,
         "unused" => Role::Lost,
         _ => Role::Wrong,
     };
     let cells = [
         (Role::Key, store.store.clone()),
-        (Role::Plain, store.kind.to_owned()),
+        (Role::Plain, store.kind.to_string()),
         (role, facts(store).join("; ")),
         (Role::Place, store.at.join(", ")),
     ];
@@ -304,7 +304,7 @@ fn one(look: &Look, store: &ShownStore, out: &mut String) {
 /// What is known of a store.
 fn facts(store: &ShownStore) -> Vec<String> {
     let mut facts: Vec<String> = Vec::new();
-    match store.state {
+    match &*store.state {
         "answers" => facts.push(match (&store.caller, &store.copy) {
             (_, Some(copy)) => format!("cached copy: {copy}"),
             (Some(ShownCaller { name, role: Some(role) }), _) => {

@@ -8,7 +8,7 @@ use crate::commands::sides::Shown;
 use crate::fingerprint::Fingerprints;
 #[cfg(test)]
 use crate::json::Setting;
-use crate::json::{self, ShownContext};
+use crate::json::{self, ShownContext, Word};
 use crate::look::{Look, Role};
 use crate::outcome::Outcome;
 use crate::running::{Asked, Running, Runs, Supposing};
@@ -111,7 +111,7 @@ pub(crate) enum Act {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct SupposeBody {
     /// How many contexts were looked at.
     looked_at: usize,
@@ -133,19 +133,19 @@ pub(crate) struct SupposeBody {
     #[serde(skip_serializing_if = "Option::is_none")]
     written: Option<Vec<String>>,
     /// Why nothing was written, if it was refused.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     refused: Vec<String>,
     /// The current context, if it is not among those that were looked at.
     #[serde(skip_serializing_if = "Option::is_none")]
     current: Option<ShownCurrent>,
     /// Contexts that could not be read, and so were not looked at.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     not_read: Vec<ShownUnread>,
 }
 
 /// What changes in the current context.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownCurrent {
     context: ShownContext,
     settings: Vec<ShownEffect>,
@@ -155,7 +155,7 @@ struct ShownCurrent {
 
 /// A change that is supposed.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 #[cfg_attr(test, schemars(rename = "Supposed"))]
 struct ShownSupposed {
     act: ShownDeed,
@@ -194,7 +194,7 @@ impl ShownSupposed {
 
 /// What is supposed to be done.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 #[cfg_attr(test, schemars(rename = "Deed"))]
 #[serde(rename_all = "kebab-case")]
 enum ShownDeed {
@@ -210,11 +210,11 @@ enum ShownDeed {
 
 /// A setting that changes; a side is null where it is not set.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownEffect {
     key: String,
     /// `differs`, `only-left`, `only-right` or `cannot-tell`.
-    difference: &'static str,
+    difference: Word,
     #[cfg_attr(test, schemars(with = "Option<Setting>"))]
     left: Option<Box<RawValue>>,
     #[cfg_attr(test, schemars(with = "Option<Setting>"))]
@@ -333,7 +333,7 @@ fn body(
         };
         let effect = |effect: &Effect<Shown>| ShownEffect {
             key: shown_key(&effect.key),
-            difference: effect.difference.name(),
+            difference: effect.difference.name().into(),
             left: effect.before.as_ref().and_then(|it| it.raw(effect.is_secret)),
             right: effect.after.as_ref().and_then(|it| it.raw(effect.is_secret)),
             contexts: contexts(effect),

@@ -37,16 +37,16 @@ impl Runs for ManualArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-pub(crate) struct TextsBody<'a> {
-    text: &'a str,
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
+pub(crate) struct TextsBody {
+    text: String,
 }
 
 fn outcome(command: &'static str, text: String, common: &Common) -> Outcome {
     let result = match common.output {
         Form::Text | Form::Sarif | Form::Junit | Form::Csv | Form::Html => text,
         Form::Json => {
-            json::text(&json::Answer::new(command, &Context::default(), TextsBody { text: &text }))
+            json::text(&json::Answer::new(command, &Context::default(), TextsBody { text }))
         }
     };
     Outcome { result: result.into(), notes: String::new(), code: 0, done: Vec::new() }

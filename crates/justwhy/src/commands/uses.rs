@@ -1,7 +1,7 @@
 //! `uses`: where source code mentions settings.
 
 use crate::arguments::Form;
-use crate::json::{self, ShownPlace};
+use crate::json::{self, ShownPlace, Word};
 use crate::look::{Cell, Look, Role};
 use crate::outcome::Outcome;
 use crate::running::{Answering, Running, Runs, Surveying, reading};
@@ -31,7 +31,7 @@ impl Runs for UsesArguments {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct UsesBody {
     searched: ShownSearched,
     settings: Vec<UsedSetting>,
@@ -39,27 +39,27 @@ pub(crate) struct UsesBody {
 
 /// The files that were searched, and how many were not.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownSearched {
     files: usize,
     /// Not searched, as they are no text.
-    #[serde(skip_serializing_if = "json::is_zero")]
+    #[serde(default, skip_serializing_if = "json::is_zero")]
     binary: usize,
     /// Not searched, as they have more than 8 MiB.
-    #[serde(skip_serializing_if = "json::is_zero")]
+    #[serde(default, skip_serializing_if = "json::is_zero")]
     too_long: usize,
-    #[serde(skip_serializing_if = "json::is_zero")]
+    #[serde(default, skip_serializing_if = "json::is_zero")]
     unreadable: usize,
     /// Whether these are the files that git tracks or would track; else all that ignore files do not leave out.
     tracked: bool,
     /// Whether there are more files than are searched.
-    #[serde(skip_serializing_if = "json::is_false")]
+    #[serde(default, skip_serializing_if = "json::is_false")]
     cut: bool,
 }
 
 /// A setting with the places that mention it.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct UsedSetting {
     key: String,
     uses: Vec<ShownUse>,
@@ -99,16 +99,16 @@ pub(crate) fn sentence(uses: &[Use]) -> String {
 
 /// A place that mentions a setting.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ShownUse {
     #[serde(flatten)]
     place: ShownPlace,
-    by: &'static str,
+    by: Word,
     /// The name as it is written, where names are loose.
     #[serde(skip_serializing_if = "Option::is_none")]
     written: Option<String>,
     /// Whether the file is a test, a sample or a document.
-    #[serde(skip_serializing_if = "json::is_false")]
+    #[serde(default, skip_serializing_if = "json::is_false")]
     sample: bool,
 }
 
@@ -116,7 +116,7 @@ impl ShownUse {
     pub(crate) fn of(place: &Use) -> ShownUse {
         ShownUse {
             place: ShownPlace::of(&place.place()),
-            by: by(place),
+            by: by(place).into(),
             written: place.written.as_deref().map(str::to_owned),
             sample: place.is_sample,
         }

@@ -2,7 +2,7 @@
 
 use super::check::counted;
 use super::{axes, in_context};
-use crate::json;
+use crate::json::{self, Word};
 use crate::look::{Cell, Look, Role, width};
 use crate::outcome::Outcome;
 use crate::running::Answering;
@@ -15,7 +15,7 @@ use justwhy_project::Error;
 use serde::Serialize;
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct WhereaboutsBody {
     #[serde(skip_serializing_if = "Option::is_none")]
     name: Option<String>,
@@ -28,7 +28,7 @@ pub(crate) struct WhereaboutsBody {
 
 /// What `check --here` would complain of.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 #[serde(rename_all = "snake_case")]
 enum ShownCheck {
     /// How much, by severity.
@@ -39,22 +39,22 @@ enum ShownCheck {
 
 /// An axis: its value, where that is from, and what was passed over before.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(crate) struct ShownAxis {
     axis: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     value: Option<String>,
     from: String,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     passed_over: Vec<String>,
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownLayer {
     layer: String,
-    state: &'static str,
-    #[serde(skip_serializing_if = "String::is_empty")]
+    state: Word,
+    #[serde(default, skip_serializing_if = "String::is_empty")]
     because: String,
     sources: Vec<String>,
     #[serde(skip)]
@@ -66,15 +66,15 @@ struct ShownLayer {
 }
 
 #[derive(Serialize, Clone, Copy)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct Counts {
     all: usize,
     set: usize,
     absent: usize,
     error: usize,
-    #[serde(skip_serializing_if = "is_zero")]
+    #[serde(default, skip_serializing_if = "is_zero")]
     unreadable: usize,
-    #[serde(skip_serializing_if = "is_zero")]
+    #[serde(default, skip_serializing_if = "is_zero")]
     uncertain: usize,
 }
 
@@ -159,7 +159,7 @@ fn layers(answering: &Answering<'_>) -> Vec<ShownLayer> {
         };
         shown.push(ShownLayer {
             layer: layer.name.clone(),
-            state,
+            state: state.into(),
             because,
             sources,
             reads,
@@ -301,7 +301,7 @@ fn table(look: &Look, layers: &[ShownLayer], is_full: bool, out: &mut String) ->
             "" => (Role::Place, layer.reads.clone()),
             because => (Role::Lost, because.to_owned()),
         };
-        let number = |count: usize| match (layer.state, look.width) {
+        let number = |count: usize| match (&*layer.state, look.width) {
             ("read", Some(_)) => format!("{count:>4}"),
             ("read", None) => count.to_string(),
             _ => String::new(),

@@ -1,17 +1,17 @@
 //! How a setting is declared, and what its value means, as programs read it.
 
-use super::ShownPlace;
+use super::{ShownPlace, Word};
 use justwhy_core::{Address, Declaration, KeyId, Resolution};
 use serde::Serialize;
 
 /// The declaration of a setting.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(super) struct ShownDeclaration {
     #[serde(rename = "type")]
-    kind: &'static str,
+    kind: Word,
     #[serde(skip_serializing_if = "Option::is_none")]
-    items: Option<&'static str>,
+    items: Option<Word>,
     required: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     about: Option<String>,
@@ -28,8 +28,8 @@ impl ShownDeclaration {
         let place = readings.declared_at(declared)?;
         let items = declared.shape.items;
         Some(ShownDeclaration {
-            kind: declared.shape.kind.name(),
-            items: (items != Declaration::Any).then(|| items.name()),
+            kind: declared.shape.kind.name().into(),
+            items: (items != Declaration::Any).then(|| items.name().into()),
             required: declared.required.holds(&readings.context),
             about: declared.about.clone(),
             owner: declared.owner.clone(),
@@ -40,7 +40,7 @@ impl ShownDeclaration {
 
 /// What a duration or size amounts to.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 #[serde(rename_all = "snake_case")]
 pub(super) enum ShownAmount {
     /// A duration.
@@ -51,7 +51,7 @@ pub(super) enum ShownAmount {
 
 /// The parts of an address, without its password.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(super) struct ShownAddress {
     scheme: String,
     #[serde(skip_serializing_if = "Option::is_none")]

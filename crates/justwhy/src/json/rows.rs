@@ -1,28 +1,29 @@
 //! What every layer sets for a setting, or why it sets nothing, as programs read it.
 
-use super::{Near, ShownProvenance, ShownValue, is_false, layer_name, stand_of};
+use super::{Near, ShownProvenance, ShownValue, Word, is_false, layer_name, stand_of};
 use justwhy_core::{Answers, Explanation, Inactivity, KeyId, LayerIndex, Note, Presence, Row};
 use serde::Serialize;
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(super) struct Said {
     #[serde(flatten)]
     stand: ShownProvenance,
     rank: usize,
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[cfg_attr(test, serde(deserialize_with = "crate::json::present"))]
     written: Option<ShownValue>,
     /// The very characters of it, where a reader of the format changes them.
     #[serde(skip_serializing_if = "Option::is_none")]
     raw: Option<String>,
-    verdict: &'static str,
-    rule: &'static str,
+    verdict: Word,
+    rule: Word,
     because: String,
-    #[serde(skip_serializing_if = "is_false")]
+    #[serde(default, skip_serializing_if = "is_false")]
     pins: bool,
-    #[serde(skip_serializing_if = "is_false")]
+    #[serde(default, skip_serializing_if = "is_false")]
     local: bool,
-    #[serde(skip_serializing_if = "is_false")]
+    #[serde(default, skip_serializing_if = "is_false")]
     old_name: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     by: Option<ShownProvenance>,
@@ -41,10 +42,10 @@ pub(super) struct Said {
 
 /// When a variable of a store was written, by whom, and the number of that revision.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct ShownHistory {
     /// That it is encrypted there.
-    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     encrypted: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     updated: Option<String>,
@@ -66,13 +67,13 @@ impl ShownHistory {
 }
 
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 pub(super) struct Unsaid {
     layer: String,
     rank: usize,
-    state: &'static str,
+    state: Word,
     because: String,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     near: Vec<Near>,
     #[serde(skip_serializing_if = "Option::is_none")]
     sets_instead: Option<Elsewhere>,
@@ -82,7 +83,7 @@ pub(super) struct Unsaid {
 
 /// Another setting that the layer sets.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct Elsewhere {
     key: String,
     #[serde(flatten)]
@@ -91,12 +92,12 @@ struct Elsewhere {
 
 /// The condition that keeps a layer from being active.
 #[derive(Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, derive(schemars::JsonSchema, serde::Deserialize))]
 struct Inactive {
     axis: String,
     /// `needs`, `when` or `unless`.
-    condition: &'static str,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    condition: Word,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     values: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     actual: Option<String>,
@@ -111,19 +112,19 @@ impl Inactive {
             Inactivity::LeftOut => return None,
             Inactivity::Needs { axis } => Inactive {
                 axis: axis.clone(),
-                condition: "needs",
+                condition: "needs".into(),
                 values: Vec::new(),
                 actual: None,
             },
             Inactivity::When { condition, actual } => Inactive {
                 axis: condition.axis.clone(),
-                condition: "when",
+                condition: "when".into(),
                 values: condition.values.clone(),
                 actual: actual.clone(),
             },
             Inactivity::Unless { axis, value } => Inactive {
                 axis: axis.clone(),
-                condition: "unless",
+                condition: "unless".into(),
                 values: vec![value.clone()],
                 actual: Some(value.clone()),
             },
@@ -157,13 +158,13 @@ pub(super) fn rows(answers: &Answers<'_>, explanation: &Explanation) -> (Vec<Sai
             } => candidates.push(Said {
                 stand: ShownProvenance::of(resolution, &at),
                 rank: at.layer.0,
-                rule: rule.name(),
+                rule: rule.name().into(),
                 pins,
                 local: layer_of(at.layer).is_local(),
                 old_name: is_old_name,
                 written: written.map(ShownValue),
                 raw,
-                verdict: verdict.name(),
+                verdict: verdict.name().into(),
                 because: because.to_string(),
                 by: by.map(|by| stand_of(resolution, by)),
                 through,
@@ -179,7 +180,7 @@ pub(super) fn rows(answers: &Answers<'_>, explanation: &Explanation) -> (Vec<Sai
                     stand: stand_of(resolution, id),
                 }),
                 inactive: Inactive::of(&layer_of(layer).presence),
-                state: state.name(),
+                state: state.name().into(),
                 because: because.to_string(),
                 near: near.iter().map(Near::of).collect(),
             }),

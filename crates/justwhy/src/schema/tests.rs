@@ -71,19 +71,19 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("explain", of::<Answer<'static, explain::ExplainBody>>()),
         ("adopt", of::<Answer<'static, adopt::AdoptBody>>()),
         ("uses", of::<Answer<'static, uses::UsesBody>>()),
-        ("find", of::<Answer<'static, find::FindBody<'static>>>()),
+        ("find", of::<Answer<'static, find::FindBody>>()),
         ("check", of::<Answer<'static, check::CheckBody>>()),
         ("grid", of::<Answer<'static, grid::GridBody>>()),
         ("compare", of::<Answer<'static, compare::CompareBody>>()),
         ("suppose", of::<Answer<'static, suppose::SupposeBody>>()),
-        ("identity", of::<Answer<'static, identity::IdentityBody<'static>>>()),
+        ("identity", of::<Answer<'static, identity::IdentityBody>>()),
         ("export", of::<Answer<'static, export::ExportBody>>()),
         ("refused", of::<Answer<'static, effective::RefusedBody>>()),
         ("needs", of::<Answer<'static, needs::NeedsBody>>()),
         ("stores", of::<Answer<'static, stores::StoresBody>>()),
         ("demo", of::<Answer<'static, demo::DemoBody>>()),
-        ("text", of::<Answer<'static, texts::TextsBody<'static>>>()),
-        ("failure", of::<Failure<'static>>()),
+        ("text", of::<Answer<'static, texts::TextsBody>>()),
+        ("failure", of::<Failure>()),
     ]
 }
 

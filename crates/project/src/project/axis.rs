@@ -3,13 +3,16 @@
 use super::Never;
 use super::fields::{Fields, Sink};
 use super::parsed::format_named;
-use crate::beyond;
 use crate::error::Error;
-use crate::glob::{Glob, Wanted};
+use crate::glob::Glob;
 use crate::ports::World;
-use justwhy_core::{Axis, BadAxisValue, Condition, Span, check_axis_value, nearest};
-use justwhy_formats::{Format, Kind, Limits, NodeId, Under, shown_name};
+use justwhy_core::{Axis, BadAxisValue, Condition, Span, nearest};
+use justwhy_formats::{Format, Kind, NodeId, Under, shown_name};
 use std::path::Path;
+
+mod allowed;
+
+use allowed::{AllowedValues, allowed};
 
 /// An axis as declared.
 #[derive(Debug)]
@@ -144,7 +147,8 @@ fn read(
         return None;
     }
     let open = sink.boolean(table, "open").unwrap_or_default();
-    let Allowed { values: allowed, directories, file: allowed_file } = allowed(sink, table, place);
+    let AllowedValues { values: allowed, directories, file: allowed_file } =
+        allowed(sink, table, place);
     let axis = Axis { name, allowed, open };
     // A misspelt `allowed` has been reported.
     if names_are_fine && !open && axis.allowed.is_empty() && sink.field(table, "allowed").is_none()
@@ -194,100 +198,6 @@ fn is_axis_name(name: &str) -> bool {
     name.bytes().all(fine) && name.starts_with(|c: char| c.is_ascii_lowercase())
 }
 
-/// The allowed values, and where they are from.
-#[derive(Default)]
-struct Allowed {
-    values: Vec<String>,
-    /// The pattern of the folders whose names they are.
-    directories: Option<String>,
-    /// The file that lists them.
-    file: Option<String>,
-}
-
-fn allowed(sink: &mut Sink<'_>, table: NodeId, place: (&dyn World, &Path)) -> Allowed {
-    let Some(id) = sink.field(table, "allowed") else {
-        return Allowed::default();
-    };
-    if matches!(sink.tree.node(id).kind, Kind::Table(_)) {
-        const FIELDS: Fields =
-            Fields { of: "`allowed`", known: &["directories", "file", "under", "format"] };
-        sink.check_names(id, &FIELDS);
-        if sink.field(id, "file").is_some() {
-            return listed(sink, id, place).unwrap_or_default();
-        }
-        let (values, directories) = directories(sink, id, place);
-        return Allowed { values, directories, file: None };
-    }
-    let mut allowed: Vec<(String, Span)> = Vec::new();
-    for item in sink.list(table, "allowed").unwrap_or_default() {
-        let Some((value, at)) = sink.text_of(item) else {
-            continue;
-        };
-        if check_axis_value(&value).is_err() {
-            sink.error(characters(&value), at);
-        } else if let Some((_, first)) = allowed.iter().find(|(other, _)| *other == value) {
-            sink.repeated("allowed values", &value, at, *first);
-        } else {
-            allowed.push((value, at));
-        }
-    }
-    let values = allowed.into_iter().map(|(value, _)| value).collect();
-    Allowed { values, ..Allowed::default() }
-}
-
-/// The strings or keys that a file has at a place.
-fn listed(
-    sink: &mut Sink<'_>,
-    table: NodeId,
-    (world, folder): (&dyn World, &Path),
-) -> Option<Allowed> {
-    let path = file(sink, table)?;
-    let at = sink.place(table, "file");
-    let format = format_of(sink, table, &path)?;
-    let under = match sink.field(table, "under") {
-        Some(_) => Some(under(sink, table)?),
-        None => None,
-    };
-    let repository = beyond::repository_of(world, folder);
-    let read = texts_of(world, (folder, &repository), (&path, format, under.as_ref()));
-    let file = Some(path.clone());
-    match read {
-        Err(error) => {
-            sink.error(error, at);
-            Some(Allowed { file, ..Allowed::default() })
-        }
-        Ok(found) => {
-            let mut values: Vec<String> = Vec::new();
-            for value in found {
-                if check_axis_value(&value).is_err() {
-                    sink.error(characters(&value).also("listed in", &path, None), at);
-                } else if !values.contains(&value) {
-                    values.push(value);
-                }
-            }
-            Some(Allowed { values, file, ..Allowed::default() })
-        }
-    }
-}
-
-/// The strings of a list, or the keys of a table, that a file has at a place.
-fn texts_of(
-    world: &dyn World,
-    (folder, repository): (&Path, &Path),
-    (path, format, under): (&str, Format, Option<&Under>),
-) -> Result<Vec<String>, Error> {
-    let full = folder.join(path);
-    beyond::check(world, repository, &full, path)?;
-    let limits = Limits::default();
-    let bytes = world
-        .read_file(&full, limits.file_bytes)
-        .map_err(|problem| super::unreadable(&problem, path).at(path, None))?;
-    let (text, verdict) = justwhy_formats::decode(bytes);
-    let attach = |fault| crate::error::attach(fault, path, &text);
-    verdict.map_err(attach)?;
-    justwhy_formats::names_at(format, text.text(), under, limits).map_err(attach)
-}
-
 /// The format that a table names, or else the name of its file.
 fn format_of(sink: &mut Sink<'_>, table: NodeId, path: &str) -> Option<Format> {
     if sink.field(table, "format").is_some() {
@@ -318,38 +228,6 @@ fn under(sink: &mut Sink<'_>, table: NodeId) -> Option<Under> {
             None
         }
     }
-}
-
-/// The names of the folders that match; one that no axis can have for a value is left out.
-fn directories(
-    sink: &mut Sink<'_>,
-    table: NodeId,
-    (world, folder): (&dyn World, &Path),
-) -> (Vec<String>, Option<String>) {
-    let Some((pattern, at)) = sink.text(table, "directories") else {
-        return (Vec::new(), None);
-    };
-    let Some(glob) = pattern_of(sink, &pattern, at) else {
-        return (Vec::new(), Some(pattern));
-    };
-    let found = glob.find(world, folder, Wanted::Folders).unwrap_or_else(|error| {
-        sink.error(error, at);
-        Vec::new()
-    });
-    // What a link leads to elsewhere is nobody's name.
-    let repository = beyond::repository_of(world, folder);
-    let is_inside =
-        |path: &&String| beyond::leaves(world, &repository, &folder.join(path)).is_none();
-    let name = |path: &String| path.rsplit('/').next().unwrap_or_default().to_owned();
-    let mut names: Vec<String> = found
-        .iter()
-        .filter(is_inside)
-        .map(name)
-        .filter(|name| check_axis_value(name).is_ok())
-        .collect();
-    names.sort();
-    names.dedup();
-    (names, Some(pattern))
 }
 
 /// A pattern of paths below the project's folder.

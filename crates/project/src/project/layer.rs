@@ -3,7 +3,7 @@
 use super::axis::{check_value, named, required_name};
 use super::fields::{Fields, Sink};
 use super::part::{self, PartTemplate};
-use super::{ProjectAxis, ProjectLayer, Reads, nest, prefix};
+use super::{KeyTemplate, ProjectAxis, ProjectLayer, Reads, nest, prefix};
 use crate::error::Error;
 use crate::stores::Store;
 use justwhy_core::{
@@ -136,50 +136,14 @@ fn read(
     let when = conditions(sink, table, "when", axes);
     let unless = conditions(sink, table, "unless", axes);
     let reads = reads(sink, table, axes, stores, at);
-    let is_line = sink.field(table, "command_line").is_some();
-    let is_entries = sink.field(table, "entries").is_some();
-    let is_code = sink.field(table, "code").is_some();
-    let is_file = matches!(reads, Some(Reads::File(..))) && !is_line;
-    let is_files = is_file || matches!(reads, Some(Reads::Files(..))) && !is_entries && !is_code;
-    let one = "a file";
-    let several = "files";
-    let is_scope = matches!(reads, Some(Reads::Scope(..)));
-    only_for(sink, table, "store", is_scope, "a scope", &["scope"]);
-    let one_or_scope = "a file or a scope";
-    let may_be = is_file || is_scope || is_line && matches!(reads, Some(Reads::File(..)));
-    let optional = only_for(sink, table, "optional", may_be, one_or_scope, &["file", "scope"]);
-    let optional = optional && sink.boolean(table, "optional").unwrap_or_default();
-    let per_directory = only_for(sink, table, "per_directory", is_file, one, &["file"]);
-    let per_directory = per_directory && sink.boolean(table, "per_directory").unwrap_or_default();
-    only_for(sink, table, "under", is_files, several, &["file", "files"]);
-    for field in part::FIELDS {
-        let may_be = is_files
-            || is_entries && part::OF_ENTRIES.contains(&field)
-            || is_line && part::OF_COMMAND_LINES.contains(&field);
-        only_for(sink, table, field, may_be, several, &["file", "files"]);
-    }
+    let source = SourceKind::of(sink, table, reads.as_ref());
+    let SourceKind { is_line, is_code, .. } = source;
+    let (optional, per_directory) = source.fields(sink, table, reads.as_ref());
     let (references, dialect) = references(sink, table);
     let references =
         references.unwrap_or(!is_line && !is_code && !matches!(reads, Some(Reads::Process)));
     let lookup = lookup(sink, table);
-    let (part, under) = match &reads {
-        Some(Reads::File(..)) if is_line => {
-            (part::of_command_line(sink, table, axes, reads.as_ref()), None)
-        }
-        _ if is_code => (code::part(sink, table), None),
-        _ if is_files || is_entries => part::read(sink, table, axes, (reads.as_ref(), dialect)),
-        _ => (None, None),
-    };
-    only_for(sink, table, "format", is_files, several, &["file", "files"]);
-    let is_rows = matches!(reads, Some(Reads::Rows { .. }));
-    only_for(sink, table, "axis", is_rows, "rows", &["rows"]);
-    if let (true, Some(Reads::File(path, _))) = (per_directory, &reads)
-        && path.is_absolute()
-    {
-        let at = sink.place(table, "file");
-        let message = "`per_directory` needs a relative path";
-        sink.error(Error::new("bad-project", message), at);
-    }
+    let (part, under) = source.part(sink, table, axes, (reads.as_ref(), dialect));
     let local = sink.boolean(table, "local").unwrap_or_default();
     let into = into(sink, table);
     let pins = pins(sink, table);
@@ -188,16 +152,12 @@ fn read(
         let own = (prefix(sink, table), nest(sink, table));
         (own.0.unwrap_or_else(|| naming.0.clone()), own.1.unwrap_or_else(|| naming.1.clone()))
     });
-    let variables = match is_line {
-        true => {
-            refuse(sink, table, "names", "the names of a command line are those of its options");
+    let variables = match source.has_own_names() {
+        Some(why) => {
+            refuse(sink, table, "names", why);
             None
         }
-        false if is_code => {
-            refuse(sink, table, "names", "the names in code are those that it reads");
-            None
-        }
-        false => variables(sink, table, (reads.as_ref(), part.as_ref()), naming),
+        None => variables(sink, table, (reads.as_ref(), part.as_ref()), naming),
     };
     let indirect = indirect(sink, table, variables.is_some());
     let only_for_references = sink.boolean(table, "only_for_references").unwrap_or_default();
@@ -238,6 +198,92 @@ fn read(
         per_directory,
         at,
     })
+}
+
+/// What a layer reads, as far as its other fields depend on that.
+#[derive(Clone, Copy)]
+struct SourceKind {
+    is_line: bool,
+    is_entries: bool,
+    is_code: bool,
+    is_file: bool,
+    /// A file, or a pattern of files that are read as such.
+    is_files: bool,
+}
+
+impl SourceKind {
+    fn of(sink: &Sink<'_>, table: NodeId, reads: Option<&Reads>) -> SourceKind {
+        let is_line = sink.field(table, "command_line").is_some();
+        let is_entries = sink.field(table, "entries").is_some();
+        let is_code = sink.field(table, "code").is_some();
+        let is_file = matches!(reads, Some(Reads::File(..))) && !is_line;
+        let is_files =
+            is_file || matches!(reads, Some(Reads::Files(..))) && !is_entries && !is_code;
+        SourceKind { is_line, is_entries, is_code, is_file, is_files }
+    }
+
+    /// Why nobody chooses how its names are read.
+    fn has_own_names(self) -> Option<&'static str> {
+        match (self.is_line, self.is_code) {
+            (true, _) => Some("the names of a command line are those of its options"),
+            (false, true) => Some("the names in code are those that it reads"),
+            (false, false) => None,
+        }
+    }
+
+    /// Which part of what it reads counts, and the section.
+    fn part(
+        self,
+        sink: &mut Sink<'_>,
+        table: NodeId,
+        axes: &[ProjectAxis],
+        (reads, dialect): (Option<&Reads>, Dialect),
+    ) -> (Option<PartTemplate>, Option<KeyTemplate>) {
+        match reads {
+            Some(Reads::File(..)) if self.is_line => {
+                (part::of_command_line(sink, table, axes, reads), None)
+            }
+            _ if self.is_code => (code::part(sink, table), None),
+            _ if self.is_files || self.is_entries => {
+                part::read(sink, table, axes, (reads, dialect))
+            }
+            _ => (None, None),
+        }
+    }
+
+    /// Refuses fields that only layers of other kinds have; tells whether it is optional, and one for each
+    /// folder.
+    fn fields(self, sink: &mut Sink<'_>, table: NodeId, reads: Option<&Reads>) -> (bool, bool) {
+        let SourceKind { is_line, is_entries, is_file, is_files, .. } = self;
+        let (one, several) = ("a file", "files");
+        let is_scope = matches!(reads, Some(Reads::Scope(..)));
+        only_for(sink, table, "store", is_scope, "a scope", &["scope"]);
+        let may_be = is_file || is_scope || is_line && matches!(reads, Some(Reads::File(..)));
+        let kinds = ["file", "scope"];
+        let optional = only_for(sink, table, "optional", may_be, "a file or a scope", &kinds);
+        let optional = optional && sink.boolean(table, "optional").unwrap_or_default();
+        let per_directory = only_for(sink, table, "per_directory", is_file, one, &["file"]);
+        let per_directory =
+            per_directory && sink.boolean(table, "per_directory").unwrap_or_default();
+        only_for(sink, table, "under", is_files, several, &["file", "files"]);
+        for field in part::FIELDS {
+            let may_be = is_files
+                || is_entries && part::OF_ENTRIES.contains(&field)
+                || is_line && part::OF_COMMAND_LINES.contains(&field);
+            only_for(sink, table, field, may_be, several, &["file", "files"]);
+        }
+        only_for(sink, table, "format", is_files, several, &["file", "files"]);
+        let is_rows = matches!(reads, Some(Reads::Rows { .. }));
+        only_for(sink, table, "axis", is_rows, "rows", &["rows"]);
+        if let (true, Some(Reads::File(path, _))) = (per_directory, reads)
+            && path.is_absolute()
+        {
+            let at = sink.place(table, "file");
+            let message = "`per_directory` needs a relative path";
+            sink.error(Error::new("bad-project", message), at);
+        }
+        (optional, per_directory)
+    }
 }
 
 pub(super) fn check_name(sink: &mut Sink<'_>, name: &str, at: Span, what: &str) -> Option<()> {

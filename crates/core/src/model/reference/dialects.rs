@@ -9,11 +9,11 @@ const MOST_SHOWN: usize = 60;
 
 /// Takes a text apart, from left to right.
 pub(super) fn take_apart(text: &str, rules: TextRules<'_>) -> Result<Vec<Piece>, BadText> {
-    let mut parser = Parser { text, at: 0, rules };
+    let mut parser = DialectParser { text, at: 0, rules };
     parser.pieces(0)
 }
 
-struct Parser<'t> {
+struct DialectParser<'t> {
     text: &'t str,
     at: usize,
     rules: TextRules<'t>,
@@ -27,7 +27,7 @@ enum Sign {
     Reference(Reference),
 }
 
-impl<'t> Parser<'t> {
+impl<'t> DialectParser<'t> {
     fn rest(&self) -> &'t str {
         &self.text[self.at..]
     }
