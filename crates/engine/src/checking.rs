@@ -321,15 +321,20 @@ impl Checking<'_> {
             let place = Evidence::at(Place::whole(Origin::file(&orphan.path)));
             let file = self.snapshot.project().file.as_str();
             let declared = Place::known(file.into(), Some(orphan.declared_at));
-            let what = format!("{} reads files of this name", orphan.layer);
+            let what =
+                Fact::new("{layer} reads files of this name").with("layer", orphan.layer.as_str());
             let declared = Evidence::of(declared, what);
             let finding = Finding::new(CheckRule::ORPHAN_FILE, fact, full.clone());
-            findings.add(finding.at(place).at(declared).help(match &orphan.near {
-                Some(near) => format!("did you mean {near}? Otherwise remove the file"),
-                None => format!(
-                    "allow {value} for {axis} (justwhy adopt --update prints the change), or remove the file"
-                ),
-            }));
+            let help = match &orphan.near {
+                Some(near) => Fact::new("did you mean {near}? Otherwise remove the file")
+                    .with("near", near.as_str()),
+                None => Fact::new(
+                    "allow {value} for {axis} (justwhy adopt --update prints the change), or remove the file",
+                )
+                .with("value", value.as_str())
+                .with("axis", axis.as_str()),
+            };
+            findings.add(finding.at(place).at(declared).help(help));
         }
         Ok(())
     }
@@ -429,9 +434,13 @@ impl Checking<'_> {
             used[number] = true;
             match &accept.until {
                 Some(until) if until.as_str() < today => {
-                    let said = format!("accepted until {until} ({})", accept.reason);
+                    let said = Fact::new("accepted until {until} ({reason})")
+                        .with("until", until.as_str())
+                        .with("reason", accept.reason.as_str());
                     finding.help = Some(match finding.help.take() {
-                        Some(help) => format!("{said}; {help}"),
+                        Some(help) => {
+                            Fact::new("{said}; {help}").with("said", said).with("help", help)
+                        }
                         None => said,
                     });
                 }
@@ -524,7 +533,8 @@ fn gather(
             None => "(secret)".to_owned(),
         };
         let winner = answer.winner.as_ref();
-        let place = winner.map(|winner| Evidence::of(winner.place.clone(), keys.show(key)));
+        let place =
+            winner.map(|winner| Evidence::of(winner.place.clone(), Fact::told(keys.show(key))));
         let hides = answer.value().as_ref() != Some(value);
         saw.push(Saw { key: keys.show(key), shown, hides, place });
     }

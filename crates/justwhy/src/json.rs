@@ -345,7 +345,7 @@ impl Change {
         Change {
             command: crate::putting::command(answers, answer, advice.layer),
             layer: layer_name(answers.resolution(), advice.layer),
-            at: advice.at,
+            at: advice.at.to_string(),
             write: advice.write,
             reach: advice.reach,
         }

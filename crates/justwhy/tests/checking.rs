@@ -540,3 +540,35 @@ fn shows_the_line_of_each_text_in_a_list_of_several_lines() {
     let begins = |line: &str| line.starts_with("all.yaml:3:5: warning: days is a string here");
     assert!(run.stdout.lines().any(begins), "{}", run.all());
 }
+
+#[test]
+fn needs_offers_files_that_git_ignores_and_existing_ones_first() {
+    let place = Place::new(&[
+        (
+            "justwhy.toml",
+            "justwhy = 1\n\
+             [[layer]]\nname = \"newsroom\"\nfile = \"newsroom.toml\"\n\
+             [[layer]]\nname = \"hidden\"\nfile = \"hidden.toml\"\nunder = \"production\"\noptional = true\n\
+             [[layer]]\nname = \"later\"\nfile = \"later.toml\"\noptional = true\n\
+             [setting.token]\nrequired = true\n\
+             [setting.level]\nrequired = true\n",
+        ),
+        ("newsroom.toml", "other = 1\n"),
+        ("hidden.toml", "[production]\nother = 1\n"),
+        (".gitignore", "hidden.toml\n"),
+    ]);
+    place.git(&["init", "--quiet"]);
+    place.git(&["add", "."]);
+    let run = place.run(&["needs", "--output", "json"]);
+    let answer: serde_json::Value = serde_json::from_str(&run.stdout).unwrap();
+    let ways = |number: usize| -> Vec<&str> {
+        let change = answer["findings"][number]["give"].as_array().unwrap();
+        change.iter().map(|way| way["at"].as_str().unwrap()).collect()
+    };
+    let all = ["later.toml (new)", "hidden.toml, section production", "newsroom.toml"];
+    assert_eq!(ways(0), all);
+    // A secret is offered no file that git has, or would have.
+    assert_eq!(ways(1), ["hidden.toml, section production"], "{}", run.stdout);
+    let text = place.run(&["needs"]).stdout;
+    assert!(text.contains("newsroom.toml\n") && !text.contains("later.toml"), "{text}");
+}

@@ -143,7 +143,7 @@ fn location(place: &Evidence) -> sarif::Location {
     }
     let mut location = sarif::Location::builder().physical_location(physical).build();
     if let Some(what) = &place.what {
-        location.message = Some(message(what));
+        location.message = Some(message(&what.to_string()));
     }
     location
 }

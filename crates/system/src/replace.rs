@@ -6,7 +6,7 @@
 
 use justwhy_project::{Error, FileEdit};
 use std::fs::{File, OpenOptions, TryLockError};
-use std::io::{self, Read as _, Write as _};
+use std::io::{self, Read as _, Seek as _, Write as _};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
@@ -109,16 +109,18 @@ impl Writing<'_> {
         if kept.permissions().readonly() {
             return Err(Refusal::ReadOnly);
         }
+        // Who has lost the race reads anew as early as can be: else, while this is brought to the disk, the
+        // next one reads the file and is ahead again.
+        if !has_still(&old, before) {
+            return Err(Refusal::Changed);
+        }
         let new = NewFile::beside(folder, &name.to_string_lossy(), true)?;
         self.fill(&new)?;
         let keep = |it| Refusal::Io("its owner and permissions cannot be kept", it);
         new.keep(&kept).map_err(keep)?;
         attributes::keep(&old, &new.file).map_err(Refusal::Attribute)?;
         new.file.sync_all().map_err(cannot_write)?;
-        let mut now = Vec::with_capacity(before.len() + 1);
-        let most = before.len() as u64 + 1;
-        let read = (&old).take(most).read_to_end(&mut now);
-        if read.is_err() || now != before || !is_same(&old, &target) {
+        if !has_still(&old, before) || !is_same(&old, &target) {
             return Err(Refusal::Changed);
         }
         new.take_the_name_of(&target, true)?;
@@ -190,6 +192,14 @@ fn locked(target: &Path) -> Result<File, Refusal> {
             return Err(Refusal::Busy);
         }
     }
+}
+
+/// Whether an open file has just what it had before.
+fn has_still(mut file: &File, before: &[u8]) -> bool {
+    let mut now = Vec::with_capacity(before.len() + 1);
+    let most = before.len() as u64 + 1;
+    let read = file.rewind().and_then(|()| file.take(most).read_to_end(&mut now));
+    read.is_ok() && now == before
 }
 
 /// Whether a path still leads to the file that was opened.

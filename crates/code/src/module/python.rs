@@ -85,6 +85,8 @@ pub(super) fn read(source: &Source<'_>) -> Module {
 /// `a = 1, 2` is a list without brackets; everything else that follows a value is not read.
 fn tuple(values: &ValueReader<'_, '_>, from: usize, to: usize) -> Value {
     let source = &values.source;
+    // What is left empty ends where its line does.
+    let start = source.past_blanks(from).min(to);
     let mut items = Vec::new();
     let mut at = from;
     loop {
@@ -93,12 +95,12 @@ fn tuple(values: &ValueReader<'_, '_>, from: usize, to: usize) -> Value {
         // None where an operator at the end of a line makes the next line a part of it.
         let rest = source.text.get(end..to).map(str::trim);
         if matches!(rest, Some("" | ",")) {
-            return Value { at: source.past_blanks(from)..end, item: Item::List(items) };
+            return Value { at: start..end, item: Item::List(items) };
         }
         if !rest.is_some_and(|rest| rest.starts_with(',')) {
             let text = super::value::shortened(source.text[from..to].trim());
             let item = Item::Unknown(format!("not a literal: {text}"));
-            return Value { at: source.past_blanks(from)..to, item };
+            return Value { at: start..to, item };
         }
         at = source.past_blanks(end) + 1;
     }

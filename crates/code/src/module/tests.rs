@@ -213,6 +213,8 @@ fn an_assignment_that_runs_into_the_next_line_is_not_read() {
     python("À=,=\n¡", "À ? not a literal: ,=");
     python("A = 1, 2 +\nB = 3\n", "A ? not a literal: 1, 2 +\nB = 3");
     python("A = 1 +\nB = 3\n", "A ? not a literal: 1 +\nB = 3");
+    let empty = read("A =\n", Language::Python).unwrap();
+    assert_eq!(empty.exported[0].value.at, 3..3);
 }
 
 /// Words of which modules are made, and what breaks one that looks at bytes where it means characters.

@@ -9,13 +9,15 @@ use hashbrown::{HashMap, HashSet};
 use std::cell::RefCell;
 use std::rc::Rc;
 
+const VARIABLE: &str = "the variable {name}";
+
 /// A place that a finding is about.
 #[derive(Clone, Debug)]
 pub struct Evidence {
     /// It.
     pub place: Place,
     /// What is there, if it is not what the finding is about, as a clause.
-    pub what: Option<String>,
+    pub what: Option<Fact>,
     /// The line as it may be shown: none of a secret, and none on which a secret could be.
     pub line: Option<ShownLine>,
 }
@@ -38,7 +40,7 @@ impl Evidence {
 
     /// A place with what is there.
     #[must_use]
-    pub fn of(place: Place, what: impl Into<String>) -> Evidence {
+    pub fn of(place: Place, what: impl Into<Fact>) -> Evidence {
         Evidence { what: Some(what.into()), ..Evidence::at(place) }
     }
 }
@@ -70,7 +72,7 @@ pub struct Finding {
     /// What is wrong, without any secret.
     pub fact: Fact,
     /// How to mend it.
-    pub help: Option<String>,
+    pub help: Option<Fact>,
     /// Where: the first place is the one to look at.
     pub places: Vec<Evidence>,
     /// In which contexts.
@@ -113,7 +115,7 @@ impl Finding {
 
     /// With how to mend it.
     #[must_use]
-    pub fn help(mut self, help: impl Into<String>) -> Finding {
+    pub fn help(mut self, help: impl Into<Fact>) -> Finding {
         self.help = Some(help.into());
         self
     }
@@ -216,7 +218,7 @@ impl<'s> Lines<'s> {
         &self,
         reading: &Reading,
         leaf: u32,
-        what: Option<String>,
+        what: Option<Fact>,
         is_secret: bool,
     ) -> Evidence {
         let document = &reading.document;
@@ -229,7 +231,7 @@ impl<'s> Lines<'s> {
         let what = what.or_else(|| {
             // Where there are no lines, the variable's name tells the place.
             let keys = self.survey.keys()?;
-            (!place.has_line()).then(|| format!("the variable {}", keys.show(said.name)))
+            (!place.has_line()).then(|| Fact::new(VARIABLE).with("name", keys.show(said.name)))
         });
         Evidence { place, what, line }
     }

@@ -48,14 +48,14 @@ impl<'a> Seen<'a> {
     }
 
     /// Where a candidate is.
-    pub(crate) fn spot(&self, candidate: &Candidate, what: Option<String>) -> Evidence {
+    pub(crate) fn spot(&self, candidate: &Candidate, what: Option<Fact>) -> Evidence {
         let reading = self.resolution().reading(candidate);
         let hides = self.answer.secret || self.resolution().hides(candidate);
         self.lines.spot(reading, candidate.leaf, what, hides)
     }
 
     /// Where the name of a candidate is.
-    pub(crate) fn spot_of_name(&self, candidate: &Candidate, what: Option<String>) -> Evidence {
+    pub(crate) fn spot_of_name(&self, candidate: &Candidate, what: Option<Fact>) -> Evidence {
         self.spot(candidate, what).of_name()
     }
 
@@ -84,7 +84,7 @@ impl<'a> Seen<'a> {
 
     pub(crate) fn declared_here(&self) -> Option<Evidence> {
         let mut place = self.declaration()?;
-        place.what = Some("declared here".to_owned());
+        place.what = Some("declared here".into());
         place.line = None;
         Some(place)
     }

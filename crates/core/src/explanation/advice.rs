@@ -5,6 +5,7 @@ use super::because::pins;
 use super::kinds::{Advice, way};
 use crate::answers::Answers;
 use crate::model::candidate::CandidateId;
+use crate::model::fact::Fact;
 use crate::model::layer::{Kind, LayerIndex};
 use crate::precedence::provenance::Provenance;
 use crate::precedence::verdict::Verdict;
@@ -84,7 +85,9 @@ fn line(answers: &Answers<'_>, id: CandidateId) -> Advice {
     Advice {
         layer: stand.layer,
         write: stand.shown_name(resolution.keys()),
-        at: stand.show(resolution.keys()),
+        at: Fact::told(stand.show(resolution.keys())),
+        file: stand.place.has_line().then(|| stand.place.origin.name().to_owned()),
+        is_new: false,
         reach: layer.reach(&readings.context),
     }
 }

@@ -48,7 +48,7 @@ fn said(answers: &Answers<'_>, id: CandidateId) -> Row {
     let more = [
         // Of one that cannot be read it is shown why.
         note.as_ref().filter(|note| note.is_decrypted()).map(|_| Fact::new(words::ENCRYPTED)),
-        note.as_deref().and_then(Note::history).map(Fact::told),
+        note.as_deref().and_then(Note::history),
         is_old_name.then(|| Fact::new(words::FORMER_NAME)),
         through.as_ref().map(|it| Fact::new(words::THROUGH_ANCHOR).with("anchor", it)),
         named.as_ref().map(|it| Fact::new(words::NAMED_BY).with("who", it)),
@@ -153,7 +153,8 @@ fn because_alone(answers: &Answers<'_>, candidate: &Candidate) -> Fact {
         }
         Verdict::Removes => Fact::new(words::REMOVES_NOTHING),
         Verdict::Withheld => {
-            Fact::told(note.and_then(|note| note.withheld.as_deref()).unwrap_or_default())
+            let withheld = note.and_then(|note| note.withheld.as_deref());
+            withheld.cloned().unwrap_or_else(|| Fact::told(""))
         }
         Verdict::Unreadable => {
             let why = note.and_then(|it| it.unreadable.as_deref()).map(Fact::told);

@@ -1,6 +1,6 @@
 //! What depends on the kind of source that a layer reads: why it sets nothing, where something would be
-//! written, and how to tell people. A new kind is opened by the reader of the engine, and has an arm in each
-//! `match` here.
+//! written, and how it is offered to people. A new kind is opened by the reader of the engine, and the compiler
+//! asks for its arm in each `match` here.
 
 use super::{Explanation, sources_of, variable_in};
 use crate::answers::Answers;
@@ -51,7 +51,11 @@ pub struct Advice {
     /// What to write there, or which line to change.
     pub write: String,
     /// Where to write it.
-    pub at: String,
+    pub at: Fact,
+    /// The file that it would be written to, relative to the project's folder.
+    pub file: Option<String>,
+    /// Whether that file, or the scope, is not there yet.
+    pub is_new: bool,
     /// In which contexts that takes effect, as a clause; empty if in every one.
     pub reach: String,
 }
@@ -86,7 +90,17 @@ pub(super) fn silence(
             };
             of_variable(form, variable)
         }
-        (_, variable) => {
+        (
+            Kind::File
+            | Kind::Files
+            | Kind::Rows
+            | Kind::Scope
+            | Kind::Scopes
+            | Kind::CommandLine
+            | Kind::Values
+            | Kind::Process,
+            variable,
+        ) => {
             let (what, are_several) = what_is_read(answers, index);
             let form = if are_several { rows::DO_NOT_SET } else { rows::DOES_NOT_SET };
             of_variable(form, variable.unwrap_or("it")).with("what", what)
@@ -242,7 +256,14 @@ pub(super) fn holder(
             }
             Ok(Holder::Scope { store, scope })
         }
-        _ => {
+        Kind::File
+        | Kind::Files
+        | Kind::Rows
+        | Kind::Catalogue
+        | Kind::CommandLine
+        | Kind::Code
+        | Kind::Process
+        | Kind::Arguments => {
             let strongest = sources_of(answers, index).last();
             let path = strongest.map(|reading| reading.origin.to_string());
             let is_pattern = layer.kind == Kind::Files;
@@ -283,8 +304,9 @@ pub(super) fn way(
         return None;
     }
     let key = answers.resolution().keys().show(explanation.key);
-    let advice = |write: String, at: String| {
-        Some(Advice { layer: index, write, at, reach: layer.reach(&readings.context) })
+    let advice = |write: String, at: Fact| {
+        let reach = layer.reach(&readings.context);
+        Some(Advice { layer: index, write, at, file: None, is_new: false, reach })
     };
     let variable = variable_in(answers, index, explanation.key);
     let name = readings.name_in(index, explanation.key)?.to_string();
@@ -295,7 +317,7 @@ pub(super) fn way(
     }
     match (layer.kind, variable) {
         (Kind::Catalogue | Kind::CommandLine | Kind::Code, _) => None,
-        (Kind::Arguments, _) => advice(format!("--set {key}=…"), "for one run".to_owned()),
+        (Kind::Arguments, _) => advice(format!("--set {key}=…"), Fact::new(words::FOR_ONE_RUN)),
         // What a shell means by it is not read for a setting unless the catalogue asks for it.
         (Kind::Process, Some(variable))
             if is_system_variable(&variable)
@@ -307,23 +329,25 @@ pub(super) fn way(
             None
         }
         (Kind::Process, Some(variable)) => {
-            advice(format!("{variable}=…"), "environment variable".to_owned())
+            advice(format!("{variable}=…"), Fact::new(words::ENVIRONMENT_VARIABLE))
         }
-        (Kind::Values, _) => advice(name, format!("project file, {}", layer.name)),
+        (Kind::Process, None) => None,
+        (Kind::Values, _) => {
+            advice(name, Fact::new(words::IN_PROJECT_FILE).with("layer", &layer.name))
+        }
         (Kind::Scope | Kind::Scopes, variable) => {
             let name = variable.unwrap_or(name);
-            advice(format!("{name}=…"), scope(answers, index, explanation)?)
+            let (store, scope, is_new) = scope_to_write(answers, index, Some(explanation.key))?;
+            let at = Fact::new(words::IN_SCOPE).with("scope", scope).with("store", store);
+            let at = at.with_some("new", is_new.then(|| Fact::new(words::NEW)));
+            Some(Advice { is_new, ..advice(format!("{name}=…"), at)? })
         }
-        (_, Some(variable)) => advice(format!("{variable}=…"), file(answers, index, layer)),
-        (_, None) => advice(name, file(answers, index, layer)),
+        (Kind::File | Kind::Files | Kind::Rows, variable) => {
+            let (at, path, is_new) = file(answers, index, layer);
+            let write = variable.map_or(name, |variable| format!("{variable}=…"));
+            Some(Advice { file: Some(path), is_new, ..advice(write, at)? })
+        }
     }
-}
-
-/// The scope to write to: of several the strongest in which it would count here.
-fn scope(answers: &Answers<'_>, index: LayerIndex, explanation: &Explanation) -> Option<String> {
-    let (store, scope, is_new) = scope_to_write(answers, index, Some(explanation.key))?;
-    let new = if is_new { " (new)" } else { "" };
-    Some(format!("scope {scope} of {store}{new}"))
 }
 
 /// The store and the scope, and whether it is not there yet. `None` if all that are there are meant for
@@ -355,22 +379,23 @@ fn scope_to_write(
     Some((scope.store.clone(), name, is_new))
 }
 
-/// The file to write to: of several the strongest.
-fn file(answers: &Answers<'_>, index: LayerIndex, layer: &Layer) -> String {
+/// The file to write to, its path, and whether it is new: of several the strongest.
+fn file(answers: &Answers<'_>, index: LayerIndex, layer: &Layer) -> (Fact, String, bool) {
     let strongest = sources_of(answers, index).last().map(|reading| reading.origin.to_string());
     let path = strongest.or_else(|| layer.path.clone()).unwrap_or_default();
-    let path = match (layer.kind, layer.row) {
-        (_, Some(row)) => format!("{path}, row {row}"),
-        _ => path,
-    };
-    let section = match &layer.under {
-        Some(section) => format!(", section {section}"),
-        None => String::new(),
-    };
+    let row = layer.row.map(|row| Fact::new(words::ROW).with("row", row));
+    let section = layer.under.as_ref().map(ToString::to_string);
+    let section = section.map(|section| Fact::new(words::SECTION).with("section", section));
     let new = match &layer.presence {
-        Presence::Missing(Lack::File(_) | Lack::InFolders(_)) => " (new)",
-        Presence::Missing(Lack::Match(_)) => " (a new file)",
-        _ => "",
+        Presence::Missing(Lack::File(_) | Lack::InFolders(_)) => Some(Fact::new(words::NEW)),
+        Presence::Missing(Lack::Match(_)) => Some(Fact::new(words::A_NEW_FILE)),
+        _ => None,
     };
-    format!("{path}{new}{section}")
+    let is_new = new.is_some();
+    let at = Fact::new(words::IN_FILE)
+        .with("path", &path)
+        .with_some("row", row)
+        .with_some("new", new)
+        .with_some("section", section);
+    (at, path, is_new)
 }

@@ -120,7 +120,7 @@ fn withheld(answers: &Answers<'_>, key: KeyId) -> Option<Fact> {
     let withheld =
         candidates.filter(|candidate| candidate.verdict == Verdict::Withheld).map(|candidate| {
             let why = resolution.note(candidate).and_then(|note| note.withheld.as_deref());
-            of(answers, words::WITHHELD, candidate).with_some("why", why)
+            of(answers, words::WITHHELD, candidate).with_some("why", why.cloned())
         });
     one_after_the_other(withheld)
 }

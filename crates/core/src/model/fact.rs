@@ -107,6 +107,13 @@ impl fmt::Display for Part {
     }
 }
 
+/// The form of a fact without parts.
+impl From<&'static str> for Fact {
+    fn from(form: &'static str) -> Fact {
+        Fact::new(form)
+    }
+}
+
 impl From<String> for Part {
     fn from(shown: String) -> Part {
         Part::Shown(shown)

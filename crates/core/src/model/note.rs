@@ -1,5 +1,7 @@
 //! What is known about a value besides it.
 
+use super::fact::Fact;
+use super::words::layers as words;
 use std::sync::Arc;
 
 /// What is known about a value besides it, mostly from a store, as it is in one context.
@@ -16,7 +18,7 @@ pub struct Note {
     /// Why its value cannot be read, as a clause.
     pub unreadable: Option<Arc<str>>,
     /// Why it is not meant for this context, as a clause.
-    pub withheld: Option<Arc<str>>,
+    pub withheld: Option<Arc<Fact>>,
     /// The encrypted value, as it is written.
     pub encrypted: Option<Arc<str>>,
 }
@@ -28,17 +30,21 @@ impl Note {
     }
 
     /// `set 3 March 2026 by mara, revision 42`, as far as it is known; `None` if nothing is.
-    pub fn history(&self) -> Option<String> {
-        let mut said = Vec::new();
-        let date = self.updated.as_deref().map(show_date);
-        match (date, self.by.as_deref()) {
-            (Some(date), Some(by)) => said.push(format!("set {date} by {by}")),
-            (Some(date), None) => said.push(format!("set {date}")),
-            (None, Some(by)) => said.push(format!("set by {by}")),
-            (None, None) => {}
-        }
-        said.extend(self.revision.map(|revision| format!("revision {revision}")));
-        (!said.is_empty()).then(|| said.join(", "))
+    pub fn history(&self) -> Option<Fact> {
+        let form = match (&self.updated, &self.by, self.revision) {
+            (Some(_), Some(_), Some(_)) => words::SET_ON_BY_IN,
+            (Some(_), Some(_), None) => words::SET_ON_BY,
+            (Some(_), None, Some(_)) => words::SET_ON_IN,
+            (Some(_), None, None) => words::SET_ON,
+            (None, Some(_), Some(_)) => words::SET_BY_IN,
+            (None, Some(_), None) => words::SET_BY,
+            (None, None, Some(_)) => words::IN_REVISION,
+            (None, None, None) => return None,
+        };
+        let fact = Fact::new(form)
+            .with_some("date", self.updated.as_deref().map(show_date))
+            .with_some("by", self.by.as_deref());
+        Some(fact.with_some("revision", self.revision))
     }
 }
 

@@ -3,11 +3,13 @@
 
 use crate::model::axis::Context;
 use crate::model::document::{Document, Leaf, OfScope};
+use crate::model::fact::Fact;
 use crate::model::key::{KeyId, Keys};
 use crate::model::note::Note;
 use crate::model::pattern::is_between_stars;
 use crate::model::place::{SourceText, Span};
 use crate::model::value::Value;
+use crate::model::words::layers as words;
 use std::sync::Arc;
 
 #[cfg(test)]
@@ -25,17 +27,15 @@ pub struct Audience {
 impl Audience {
     /// Why a context does not belong to it, as a clause; `None` if it does. An unset axis matches
     /// nothing.
-    pub fn refuses(&self, context: &Context) -> Option<String> {
+    pub fn refuses(&self, context: &Context) -> Option<Fact> {
         let misses = |(axis, values): &&(String, Vec<String>)| {
             let value = context.value(axis);
             !value.is_some_and(|value| values.iter().any(|wanted| wild_match(wanted, value)))
         };
         let (axis, values) = self.entries.iter().find(misses)?;
-        let here = match context.value(axis) {
-            Some(value) => format!("here {axis} is {value}"),
-            None => format!("here {axis} is unset"),
-        };
-        Some(format!("meant for {axis}={}; {here}", values.join("|")))
+        let here = context.value(axis).unwrap_or("unset");
+        let fact = Fact::new(words::MEANT_FOR).with("axis", axis).with("values", values.join("|"));
+        Some(fact.with("here", here))
     }
 }
 
@@ -114,11 +114,12 @@ impl Scope {
             OfScope { number, name: Arc::clone(&self.name), is_withheld: of_scope.is_some() };
         let mut document =
             Document { text: text.cloned(), scope: Some(scope), ..Document::default() };
-        let of_scope = of_scope.map(|why| format!("scope {} is {why}", self.name));
+        let of_scope = of_scope
+            .map(|why| Fact::new(words::SCOPE_IS).with("scope", &*self.name).with("why", why));
         for variable in &self.variables {
             let own = || variable.audience.as_ref()?.refuses(context);
             let withheld = of_scope.clone().or_else(own);
-            let note = Note { withheld: withheld.map(Into::into), ..variable.note.clone() };
+            let note = Note { withheld: withheld.map(Arc::new), ..variable.note.clone() };
             if note != Note::default() {
                 document.notes.push((document.leaves.len(), Arc::new(note)));
             }
@@ -137,7 +138,7 @@ impl Scope {
 
     /// Why the scope and each of its variables is withheld in a context; contexts with the same
     /// reasons read the same document.
-    pub fn reasons(&self, context: &Context) -> Vec<Option<String>> {
+    pub fn reasons(&self, context: &Context) -> Vec<Option<Fact>> {
         let of_variables = self.variables.iter().filter_map(|it| it.audience.as_ref());
         let audiences = self.audience.iter().chain(of_variables);
         audiences.map(|audience| audience.refuses(context)).collect()

@@ -114,7 +114,7 @@ pub(crate) fn readings_of(layers: &[Said], declares: &[Declares]) -> Arc<Reading
             for (at, (_, value)) in offers.iter().enumerate() {
                 let mut note = Note::default();
                 if *value == withheld() {
-                    note.withheld = Some("it is meant for others".into());
+                    note.withheld = Some(Arc::new("it is meant for others".into()));
                 }
                 if *value == Value::Unread {
                     note.unreadable = Some("it is not shown".into());

@@ -20,10 +20,10 @@ pub fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFi
             finding = finding.at(Evidence::at(place.clone()));
         }
         for (what, place) in error.others() {
-            finding = finding.at(Evidence::of(place.clone(), what.clone()));
+            finding = finding.at(Evidence::of(place.clone(), Fact::told(what)));
         }
         if let Some(help) = error.helps().first() {
-            finding = finding.help(help.clone());
+            finding = finding.help(Fact::told(help));
         }
         let values = |context: &Context| Choice {
             axes: context

@@ -180,8 +180,8 @@ impl Report<'_> {
             let mut finding = Finding::new(CheckRule::READ_NOT_DECLARED, fact, self.full.clone())
                 .about(name)
                 .help(match &near {
-                    Some(near) => format!("did you mean {near}?"),
-                    None => "declare the setting, or correct the name".to_owned(),
+                    Some(near) => Fact::new("did you mean {near}?").with("near", near.as_str()),
+                    None => Fact::new("declare the setting, or correct the name"),
                 });
             if near.is_some() {
                 finding.severity = justwhy_core::Severity::Error;
@@ -278,8 +278,8 @@ fn first_of(mut places: Vec<Evidence>) -> Vec<Evidence> {
     let more = places.len().saturating_sub(MOST_PLACES);
     places.truncate(MOST_PLACES);
     if let (Some(last), true) = (places.last_mut(), more > 0) {
-        let what = if more == 1 { "place" } else { "places" };
-        last.what = Some(format!("and {more} more {what}"));
+        let form = if more == 1 { "and {more} more place" } else { "and {more} more places" };
+        last.what = Some(Fact::new(form).with("more", more));
     }
     places
 }

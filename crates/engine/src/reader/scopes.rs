@@ -3,8 +3,8 @@
 use super::{Opened, Reader, load};
 use hashbrown::HashMap;
 use justwhy_core::{
-    AxisOrigin, Context, Document, Former, KeyPath, Lack, Layer, Origin, Place, Presence, Scope,
-    SourceText, is_near, nearest, scope_segments_match,
+    AxisOrigin, Context, Document, Fact, Former, KeyPath, Lack, Layer, Origin, Place, Presence,
+    Scope, SourceText, is_near, nearest, scope_segments_match,
 };
 use justwhy_project::{
     Answered, Asked, Error, Kept, ProjectLayer, Question, Reads, Store, StoreProblem,
@@ -22,7 +22,7 @@ pub(super) struct Scopes {
     /// Every scope that was read, with its source.
     scopes: Vec<(Arc<Scope>, Origin, Option<SourceText>)>,
     /// What each kind of context makes of a scope.
-    documents: HashMap<(usize, Vec<Option<String>>), Arc<Document>>,
+    documents: HashMap<(usize, Vec<Option<Fact>>), Arc<Document>>,
 }
 
 /// The numbers of scopes.

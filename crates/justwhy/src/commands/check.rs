@@ -218,13 +218,13 @@ impl ShownFinding {
             parts: (finding.fact.parts().iter())
                 .map(|(name, part)| ((*name).into(), part.to_string()))
                 .collect(),
-            help: finding.help.clone(),
+            help: finding.help.as_ref().map(ToString::to_string),
             places: finding
                 .places
                 .iter()
                 .map(|place| ShownSpot {
                     place: json::ShownPlace::of(&place.place),
-                    what: place.what.clone(),
+                    what: place.what.as_ref().map(ToString::to_string),
                 })
                 .collect(),
             contexts: told
@@ -382,12 +382,12 @@ fn record(look: &Look, told: &CheckedFinding, out: &mut String) {
     }
     if let Some(help) = &finding.help {
         out.truncate(out.trim_end().len());
-        out.push_str(&format!("; help: {}\n", look.text(help)));
+        out.push_str(&format!("; help: {}\n", look.text(&help.to_string())));
     }
 }
 
 fn spot(look: &Look, place: &Evidence, is_first: bool, role: Role, out: &mut String) {
-    let what = place.what.clone().unwrap_or_default();
+    let what = place.what.as_ref().map(ToString::to_string).unwrap_or_default();
     let cells = [(Role::Place, place.place.to_string()), (Role::Lost, what)];
     let cells = cells.map(|(role, text)| Cell::new(role, text)).to_vec();
     look.records(out, INDENT.len(), &[cells]);

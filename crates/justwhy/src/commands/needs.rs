@@ -148,20 +148,16 @@ fn needs(answering: &Answering<'_>) -> Vec<Need> {
 /// Whether a secret would be in plain where git would keep it. Who it is encrypted for is another
 /// question: with recipients such a file may hold it.
 fn would_expose(answering: &Answering<'_>, advice: &Advice) -> bool {
+    let project = answering.snapshot.project();
     let layer = answering.resolution().readings().layer(advice.layer);
-    let file = match layer.kind {
-        Kind::File | Kind::Files | Kind::Rows => advice.at.trim_end_matches(" (new)"),
-        Kind::Values => answering.snapshot.project().file.as_str(),
-        _ => return false,
+    let path = match layer.kind {
+        Kind::Values => project.file.as_str(),
+        _ => match &advice.file {
+            Some(path) => path.as_str(),
+            None => return false,
+        },
     };
-    let is_number = |text: &str| !text.is_empty() && text.bytes().all(|it| it.is_ascii_digit());
-    // Where a line decides now, the way leads to it.
-    let mut path = file;
-    while let Some((head, _)) = path.rsplit_once(':').filter(|(_, tail)| is_number(tail)) {
-        path = head;
-    }
-    let tracking =
-        answering.snapshot.world().tracking(&answering.snapshot.project().folder, &[path.into()]);
+    let tracking = answering.snapshot.world().tracking(&project.folder, &[path.into()]);
     tracking == Tracking::Known(vec![true])
 }
 
@@ -309,7 +305,7 @@ fn one(answering: &Answering<'_>, need: &Need, out: &mut String) {
 /// The ways, those that are a file or a variable that is there before new files.
 fn best(advice: &[Advice]) -> Vec<&Advice> {
     let mut ways: Vec<&Advice> = advice.iter().collect();
-    ways.sort_by_key(|way| way.at.contains("new"));
+    ways.sort_by_key(|way| way.is_new);
     ways
 }
 
@@ -323,7 +319,7 @@ fn place(answering: &Answering<'_>, need: &Need, way: &Advice) -> Vec<Cell> {
         false => None,
     };
     let at = match way.reach.as_str() {
-        "" => way.at.clone(),
+        "" => way.at.to_string(),
         reach => format!("{} ({reach})", way.at),
     };
     vec![

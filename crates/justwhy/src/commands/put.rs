@@ -267,13 +267,16 @@ pub(crate) fn several_match(text: &str, keys: &[String]) -> Error {
 fn until_nobody_else_edits(
     run: impl Fn() -> Result<Outcome, Vec<Error>>,
 ) -> Result<Outcome, Vec<Error>> {
-    const TRIES: usize = 20;
+    const TRIES: u32 = 50;
     let mut outcome = run();
-    for _ in 1..TRIES {
+    for number in 1..TRIES {
         let was_changed = |errors: &Vec<Error>| errors.iter().any(|error| error.code() == CHANGED);
         if !outcome.as_ref().is_err_and(was_changed) {
             break;
         }
+        // Two that go on in step would lose against each other for ever.
+        let pause = (std::process::id() + 3 * number) % 11;
+        std::thread::sleep(Duration::from_millis(u64::from(pause)));
         outcome = run();
     }
     outcome

@@ -94,7 +94,10 @@ fn reads_all_that_a_store_file_may_say() {
     assert_eq!(names, ["TIDE_B", "TIDE_A"], "as they are written");
     let note = &scope.variables[1].note;
     assert!(note.secret && !scope.variables[0].note.secret);
-    assert_eq!(note.history().as_deref(), Some("set 2 March 2026 by mara"));
+    assert_eq!(
+        note.history().map(|it| it.to_string()).as_deref(),
+        Some("set 2 March 2026 by mara")
+    );
 }
 
 fn allowed(text: &str) -> String {

@@ -6,6 +6,8 @@ use crate::check::seen::TextSaid;
 use crate::model::fact::Fact;
 
 const LITERAL: &str = "{key} contains ${name}, which is not a reference and stays as it is";
+const REFER: &str = "to refer to it, write ${{{name}}";
+const READ: &str = "to read the environment variable, write ${{variable:{name}}";
 
 pub(crate) static BARE_DOLLAR: About = About::new(
     "bare-dollar",
@@ -19,10 +21,8 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, said: &TextSaid<'_>) {
     let is_told = !said.is_handed_down && !said.is_hidden && !said.is_of_dialect;
     let Some(name) = bare_dollar(said.text, said.literal).filter(|_| is_told) else { return };
     let finding = seen.finding(CheckRule(&BARE_DOLLAR), Fact::new(LITERAL).with("name", name));
-    look.findings.add(finding.at(seen.spot(said.candidate, None)).help(match said.is_shell_like {
-        true => format!("to refer to it, write ${{{name}}}"),
-        false => format!("to read the environment variable, write ${{variable:{name}}}"),
-    }));
+    let help = Fact::new(if said.is_shell_like { REFER } else { READ }).with("name", name);
+    look.findings.add(finding.at(seen.spot(said.candidate, None)).help(help));
 }
 
 /// The first `$NAME` without braces that begins at none of the bytes in `literal`.

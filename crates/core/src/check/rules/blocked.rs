@@ -18,5 +18,5 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let by = seen.resolution().candidate(by);
     let fact = Fact::new(PINNED).with("layer", seen.layer(candidate)).with("pin", seen.layer(by));
     let finding = seen.finding(CheckRule(&BLOCKED), fact).at(seen.spot(candidate, None));
-    look.findings.add(finding.at(seen.spot(by, Some("pinned here".to_owned()))));
+    look.findings.add(finding.at(seen.spot(by, Some("pinned here".into()))));
 }

@@ -9,6 +9,8 @@ use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::{Rule, Verdict};
 
 const OTHER_TYPE: &str = "{layer} sets {key} to {is}, a weaker layer sets {was}";
+const TYPE: &str = "{type} ({value})";
+const WEAKER: &str = "{layer} sets {value}";
 
 pub(crate) static CHANGES_TYPE: About = About::new(
     "changes-type",
@@ -62,11 +64,12 @@ fn changes_type(look: &mut Look<'_>, seen: &Seen<'_>, weaker: &Candidate, strong
             return;
         }
     }
+    let is = Fact::new(TYPE).with("type", strong.with_article()).with("value", seen.says(stronger));
     let fact = Fact::new(OTHER_TYPE)
         .with("layer", seen.layer(stronger))
-        .with("is", format!("{} ({})", strong.with_article(), seen.says(stronger)))
+        .with("is", is)
         .with("was", weak.with_article());
-    let weak = format!("{} sets {}", seen.layer(weaker), seen.says(weaker));
+    let weak = Fact::new(WEAKER).with("layer", seen.layer(weaker)).with("value", seen.says(weaker));
     look.findings.merge(
         seen.finding(CheckRule(&CHANGES_TYPE), fact)
             .at(seen.spot(stronger, None))

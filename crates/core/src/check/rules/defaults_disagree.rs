@@ -9,6 +9,7 @@ use crate::precedence::resolution::Candidate;
 
 const PLACES: &str = "{key} has different fallbacks in code";
 const LAYERS: &str = "{key} has different fallbacks in {layer} and {other}";
+const FALLBACK: &str = "the fallback of {layer}";
 
 pub(crate) static DEFAULTS_DISAGREE: About = About::new(
     "defaults-disagree",
@@ -48,7 +49,7 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         }
         let fact =
             Fact::new(LAYERS).with("layer", seen.layer(candidate)).with("other", seen.layer(other));
-        let what = Some(format!("the fallback of {}", seen.layer(other)));
+        let what = Some(Fact::new(FALLBACK).with("layer", seen.layer(other)));
         let finding = seen.finding(rule, fact).at(seen.spot(candidate, None));
         let finding = finding.at(seen.spot(other, what));
         look.findings.add(finding.help("use one fallback, or declare `default` and remove them"));

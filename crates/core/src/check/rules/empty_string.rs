@@ -8,6 +8,7 @@ use crate::precedence::resolution::Candidate;
 use crate::precedence::verdict::Verdict;
 
 const WINS: &str = "{layer} sets {key} to an empty string, which overrides a value";
+const LOSES: &str = "{layer} sets {value}";
 
 pub(crate) static EMPTY_STRING: About = About::new(
     "empty-string",
@@ -32,7 +33,7 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>) {
     let candidates = resolution.candidates(seen.key).map(|id| resolution.candidate(id));
     let Some(lost) = candidates.into_iter().find(has_more) else { return };
     let fact = Fact::new(WINS).with("layer", seen.layer(winner));
-    let loses = format!("{} sets {}", seen.layer(lost), seen.says(lost));
+    let loses = Fact::new(LOSES).with("layer", seen.layer(lost)).with("value", seen.says(lost));
     look.findings.merge(
         seen.finding(CheckRule(&EMPTY_STRING), fact)
             .at(seen.spot(winner, None))

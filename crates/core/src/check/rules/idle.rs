@@ -174,7 +174,7 @@ fn idle(look: &Look<'_>, said: &Said) -> Option<Finding> {
         return None;
     }
     let shown = first.keys.show(said.key);
-    let spot = |reading: &Reading, leaf: u32, what: Option<String>| {
+    let spot = |reading: &Reading, leaf: u32, what: Option<Fact>| {
         look.lines.spot(reading, leaf, what, said.is_secret)
     };
     let at = spot(&said.reading, said.leaf, None);
@@ -189,7 +189,7 @@ fn idle(look: &Look<'_>, said: &Said) -> Option<Finding> {
         .with("layer", name(said.reading.layer).as_str())
         .with("weaker", name(weaker.layer).as_str());
     let finding = Finding::new(CheckRule(&REPEATS_WEAKER), fact, said.full.clone());
-    let weaker = spot(weaker, *leaf, Some("the same value".to_owned()));
+    let weaker = spot(weaker, *leaf, Some("the same value".into()));
     Some(finding.about(shown).at(at).at(weaker))
 }
 

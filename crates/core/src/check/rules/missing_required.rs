@@ -6,7 +6,6 @@ use crate::contexts::survey::ContextSet;
 use crate::explanation::Status;
 use crate::model::catalogue::{EmptyText, Required};
 use crate::model::fact::Fact;
-use crate::model::fact::list_values;
 use crate::model::key::KeyId;
 use crate::model::layer::{Kind, LayerIndex};
 use crate::precedence::verdict::Verdict;
@@ -17,6 +16,11 @@ const REMOVED: &str = "{key} is required, but {layer} removes it";
 const EMPTY: &str = "{key} is required, but is an empty string";
 const FAILS: &str = "{key} is not set, and code fails without it";
 const READ: &str = "{key} is not set, but code reads it without a fallback";
+const WITHHELD: &str = "{layer} withholds a value here: {why}";
+const VARIABLE: &str = "the environment variable {name}";
+const LAYER: &str = "the layer {layer}";
+const NOT_INCLUDED: &str =
+    "not included, but may set it: {places}; justwhy needs lists every place";
 
 pub(crate) static MISSING_REQUIRED: About = About::new(
     "missing-required",
@@ -160,34 +164,33 @@ pub(super) fn stands_for_nothing(seen: &Seen<'_>) -> bool {
 }
 
 /// A value of a store that is meant for other contexts.
-fn withheld(seen: &Seen<'_>) -> Option<String> {
+fn withheld(seen: &Seen<'_>) -> Option<Fact> {
     let resolution = seen.resolution();
     let mut candidates = resolution.candidates(seen.key).map(|id| resolution.candidate(id));
     let withheld = candidates.find(|candidate| candidate.verdict == Verdict::Withheld)?;
     let why = resolution.note(withheld)?.withheld.as_deref()?;
-    Some(format!("{} withholds a value here: {why}", seen.layer(withheld)))
+    Some(Fact::new(WITHHELD).with("layer", seen.layer(withheld)).with("why", why.clone()))
 }
 
 /// What could still give a value, although it was left out of the check.
-fn variables_left_out(look: &Look<'_>, seen: &Seen<'_>) -> Option<String> {
+fn variables_left_out(look: &Look<'_>, seen: &Seen<'_>) -> Option<Fact> {
     let readings = seen.resolution().readings();
     if look.extent.with_local {
         return None;
     }
     let layers = (0..readings.layers.len()).rev().map(LayerIndex);
     let local = layers.filter(|at| readings.layer(*at).is_local());
-    let places: Vec<String> = local
+    let places: Vec<Fact> = local
         .filter_map(|at| match readings.layer(at) {
             layer if layer.kind == Kind::Process => {
-                Some(format!("the environment variable {}", readings.variable(at, seen.key)?))
+                Some(Fact::new(VARIABLE).with("name", readings.variable(at, seen.key)?))
             }
             layer if matches!(layer.kind, Kind::Arguments) => None,
-            layer => Some(format!("the layer {}", layer.name)),
+            layer => Some(Fact::new(LAYER).with("layer", &layer.name)),
         })
         .collect();
     if places.is_empty() {
         return None;
     }
-    let places = list_values(&places, "and");
-    Some(format!("not included, but may set it: {places}; justwhy needs lists every place"))
+    Some(Fact::new(NOT_INCLUDED).with("places", places))
 }

@@ -8,6 +8,7 @@ use crate::precedence::verdict::Verdict;
 
 const BRANCH: &str = "{layer} sets keys below {key}, which has a value in a weaker layer";
 const VALUE: &str = "{layer} sets {key}, which replaces the keys below it";
+const LOST: &str = "{key} of {layer} is lost";
 
 pub(crate) static RESHAPES: About = About::new(
     "reshapes",
@@ -29,7 +30,7 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
         true => seen.shown(),
         false => resolution.keys().show(by.key),
     };
-    let lost = format!("{} of {} is lost", seen.shown(), seen.layer(candidate));
+    let lost = Fact::new(LOST).with("key", seen.shown()).with("layer", seen.layer(candidate));
     let finding = seen.finding(CheckRule(&RESHAPES), fact).about(about);
     let finding = finding.at(seen.spot(by, None));
     look.findings.merge(finding.at(seen.spot(candidate, Some(lost))));

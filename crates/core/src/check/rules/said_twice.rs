@@ -9,6 +9,8 @@ use crate::precedence::verdict::{Rule, Verdict};
 
 const NAMES: &str = "{key} has two names in one source: {name} and {other}";
 const SAME: &str = "{key} is set twice in one source";
+const COUNTS: &str = "this one counts";
+const WINS: &str = "{name} wins";
 
 pub(crate) static SAID_TWICE: About = About::new(
     "said-twice",
@@ -27,10 +29,10 @@ fn visit(look: &mut Look<'_>, seen: &Seen<'_>, candidate: &Candidate) {
     let by = resolution.candidate(by);
     let name = |candidate: &Candidate| resolution.keys().show(resolution.leaf(candidate).name);
     let (fact, winner) = match name(candidate) == name(by) {
-        true => (Fact::new(SAME), "this one counts".to_owned()),
+        true => (Fact::new(SAME), Fact::new(COUNTS)),
         false => {
             let fact = Fact::new(NAMES).with("name", name(candidate)).with("other", name(by));
-            (fact, format!("{} wins", name(by)))
+            (fact, Fact::new(WINS).with("name", name(by)))
         }
     };
     let winner = Some(winner);

@@ -11,6 +11,7 @@ use crate::reading::Reading;
 use std::sync::Arc;
 
 const SAME: &str = "{key} must differ by {axis}, but is the same for {values}";
+const FOR: &str = "for {values}";
 
 pub(crate) static SAME_ACROSS: About = About::new(
     "same-across",
@@ -113,8 +114,7 @@ fn tell(look: &mut Look<'_>, key: KeyId, same: &Same) {
                 .copied()
                 .filter(|value| is_said_for(survey, reading, axis, value))
                 .collect();
-            let what = format!("for {}", list_values(&within, "and"));
-            let what = (!within.is_empty()).then_some(what);
+            let what = (!within.is_empty()).then(|| Fact::new(FOR).with("values", within));
             let hides = same.is_secret || survey.secrets().has(key);
             finding = finding.at(look.lines.spot(reading, *leaf, what, hides));
         }

@@ -14,6 +14,7 @@ use std::sync::Arc;
 const NEAR: &str = "{key} is set but not used; it is similar to {near}";
 const NO_NAME: &str = "{key} has the prefix {prefix}, but no name after it that can be a key";
 const UNDECLARED: &str = "{key} has the prefix {prefix}, but no such setting is declared";
+const MEANT: &str = "did you mean {near}?";
 
 pub(crate) static STRAY_VARIABLE: About = About::new(
     "stray-variable",
@@ -76,7 +77,7 @@ fn strays(look: &mut Look<'_>, contexts: &[Arc<Readings>], index: LayerIndex, na
             let place = look.lines.spot(&reading, stranger.leaf, None, hides).of_name();
             let finding = finding.about(name).at(place);
             look.findings.add(match near {
-                Some(near) => finding.help(format!("did you mean {near}?")),
+                Some(near) => finding.help(Fact::new(MEANT).with("near", near.to_string())),
                 None => finding,
             });
         }

@@ -12,6 +12,7 @@ use hashbrown::HashMap;
 
 const UNDECLARED: &str = "{key} is not declared";
 const MANY: &str = "{count} settings are not declared, such as {examples}";
+const MEANT: &str = "did you mean {near}? Otherwise declare {key}";
 
 pub(crate) static UNKNOWN_SETTING: About = About::new(
     "unknown-setting",
@@ -56,9 +57,10 @@ impl State for Unknown {
         let near = look.near_declared(&seen.shown()).filter(|(near, _)| !is_said_by(*near));
         let mut finding = match near {
             Some((_, near)) => {
-                let mut finding = seen
-                    .finding(CheckRule(&UNKNOWN_SETTING), Fact::new(UNDECLARED))
-                    .help(format!("did you mean {near}? Otherwise declare {}", seen.shown()));
+                let mut finding =
+                    seen.finding(CheckRule(&UNKNOWN_SETTING), Fact::new(UNDECLARED)).help(
+                        Fact::new(MEANT).with("near", near.to_string()).with("key", seen.shown()),
+                    );
                 finding.severity = Severity::Error;
                 finding
             }

@@ -67,7 +67,7 @@ fn clashes(look: &mut Look<'_>, contexts: &[Arc<Readings>], naming: &Naming) {
                 for (key, shown) in [one, other].into_iter().zip(shown) {
                     let place = known[key].1.clone();
                     finding.places.extend(place.map(|mut place| {
-                        place.what = Some(shown);
+                        place.what = Some(Fact::told(shown));
                         place
                     }));
                 }

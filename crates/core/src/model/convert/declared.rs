@@ -2,7 +2,7 @@
 
 use super::amount::{Nanoseconds, read_duration, read_size};
 use super::{Address, NotAList, json, read_like, read_list};
-use crate::model::fact::Fact;
+use crate::model::fact::{Fact, list_values};
 use crate::model::near::nearest;
 use crate::model::place::Span;
 use crate::model::secret::hide_address_password;
@@ -185,23 +185,24 @@ pub struct Misfit {
     /// What was found, for a sentence.
     found: String,
     /// What is wrong with it, to follow `found`.
-    problem: String,
+    problem: Box<Fact>,
     /// The accepted value that was probably meant, which reports what was found.
     near: Option<String>,
     /// What would be accepted, as a clause.
-    pub accepts: String,
+    accepts: Box<Fact>,
     /// Of an item of a list: its number from 1, and its place.
     pub item: Option<(usize, Span)>,
 }
 
 impl Misfit {
-    fn new(found: &Value, problem: impl Into<String>, accepts: impl Into<String>) -> Misfit {
+    fn new(found: &Value, problem: impl Into<Fact>, accepts: impl Into<Fact>) -> Misfit {
         let shown = hide_address_password(found).show();
         let found = match shown.char_indices().nth(60) {
             Some((end, _)) => format!("{}…", &shown[..end]),
             None => shown,
         };
-        Misfit { found, problem: problem.into(), near: None, accepts: accepts.into(), item: None }
+        let (problem, accepts) = (Box::new(problem.into()), Box::new(accepts.into()));
+        Misfit { found, problem, near: None, accepts, item: None }
     }
 
     /// What is wrong, and what would be accepted, as a clause; without what was found if that is a
@@ -212,9 +213,9 @@ impl Misfit {
         Fact::new(words::MISFIT)
             .with_some("item", item)
             .with("found", if is_secret { "the value" } else { &self.found })
-            .with("problem", &self.problem)
+            .with("problem", Fact::clone(&self.problem))
             .with_some("near", near.map(|near| Fact::new(words::NEAR).with("near", near)))
-            .with("accepts", &self.accepts)
+            .with("accepts", Fact::clone(&self.accepts))
     }
 }
 
@@ -261,10 +262,9 @@ impl Shape {
     fn convert(&self, kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> {
         if kind == Declaration::Choice {
             if matches!(value, Value::List(_) | Value::Map(_)) {
-                let kind = value.kind().with_article();
-                let shown: Vec<String> = self.one_of.iter().map(Value::show).collect();
-                let accepts = crate::model::fact::list_values(&shown, "or");
-                return Err(Misfit::new(value, format!("is {kind}, not a single value"), accepts));
+                let problem =
+                    Fact::new(words::NOT_SINGLE).with("kind", value.kind().with_article());
+                return Err(Misfit::new(value, problem, self.choices()));
             }
             // Which of them it is, is found out below; a text may stand for any of them.
             return Ok(self.chosen(value).unwrap_or_else(|| value.clone()));
@@ -332,15 +332,19 @@ impl Shape {
         Ok(())
     }
 
+    /// The values of a choice.
+    fn choices(&self) -> Fact {
+        let shown: Vec<String> = self.one_of.iter().map(Value::show).collect();
+        Fact::told(list_values(&shown, "or"))
+    }
+
     fn check_choice(&self, value: &Value) -> Result<(), Misfit> {
         if self.one_of.is_empty() || self.one_of.contains(value) {
             return Ok(());
         }
-        let shown: Vec<String> = self.one_of.iter().map(Value::show).collect();
-        let accepts = crate::model::fact::list_values(&shown, "or");
         let texts = self.one_of.iter().filter_map(Value::as_text);
         let near = value.as_text().and_then(|text| nearest(text, texts)).map(str::to_owned);
-        Err(Misfit { near, ..Misfit::new(value, "is not one of the declared values", accepts) })
+        Err(Misfit { near, ..Misfit::new(value, words::NOT_DECLARED_VALUE, self.choices()) })
     }
 
     /// What it must match is matched against the text as written, or as the value would be written.
@@ -355,36 +359,35 @@ impl Shape {
             Some(true) => Ok(()),
             Some(false) => Err(Misfit::new(
                 written,
-                "does not match its pattern",
-                format!("what matches {}", matches.written()),
+                words::NO_MATCH,
+                Fact::new(words::WHAT_MATCHES).with("pattern", matches.written()),
             )),
-            None => Err(Misfit::new(
-                written,
-                "cannot be matched: the pattern is too large",
-                "a smaller pattern in the catalogue",
-            )),
+            None => Err(Misfit::new(written, words::PATTERN_TOO_LARGE, words::SMALLER_PATTERN)),
         }
     }
 
     /// Whether the value is within the bounds.
     pub(crate) fn check_bounds(&self, value: &Value) -> Result<(), Misfit> {
-        let least = self.min.as_ref().map(|bound| (bound, Ordering::Less, "too small"));
-        let most = self.max.as_ref().map(|bound| (bound, Ordering::Greater, "too large"));
-        for (bound, wrong, problem) in least.into_iter().chain(most) {
+        let least = self
+            .min
+            .as_ref()
+            .map(|bound| (bound, Ordering::Less, words::TOO_SMALL, words::TOO_FEW));
+        let most = self
+            .max
+            .as_ref()
+            .map(|bound| (bound, Ordering::Greater, words::TOO_LARGE, words::TOO_MANY));
+        for (bound, wrong, amiss, miscounted) in least.into_iter().chain(most) {
             let is_bounded = !matches!(value, Value::Text(_) | Value::Boolean(_));
             if self.kind == Declaration::Any && !is_bounded {
-                let kind = value.kind().with_article();
-                let problem = format!("is {kind}, but its bounds are those of a number");
+                let problem =
+                    Fact::new(words::NOT_BOUNDED).with("kind", value.kind().with_article());
                 return Err(Misfit::new(value, problem, self.range("")));
             }
             let Some((amount, of)) = self.amount(value) else { continue };
             if compare(amount, bound.amount) == wrong {
                 let problem = match of {
-                    "" => format!("is {problem}"),
-                    of => format!(
-                        "has too {} {of}",
-                        if wrong == Ordering::Less { "few" } else { "many" }
-                    ),
+                    "" => Fact::new(amiss),
+                    of => Fact::new(miscounted).with("of", of),
                 };
                 return Err(Misfit::new(value, problem, self.range(of)));
             }
@@ -393,18 +396,22 @@ impl Shape {
     }
 
     /// The accepted range, as a clause.
-    fn range(&self, of: &str) -> String {
-        let unit = if of.is_empty() { String::new() } else { format!(" {of}") };
+    fn range(&self, of: &str) -> Fact {
+        let unit = (!of.is_empty()).then(|| Fact::new(words::UNIT).with("of", of));
         let shown = |bound: &Bound| match &bound.written {
             Value::Text(text) => text.to_string(),
             other => other.show(),
         };
-        match (&self.min, &self.max) {
-            (Some(min), Some(max)) => format!("{} to {}{unit}", shown(min), shown(max)),
-            (Some(min), None) => format!("{}{unit} or more", shown(min)),
-            (None, Some(max)) => format!("{}{unit} or less", shown(max)),
-            (None, None) => String::new(),
-        }
+        let form = match (&self.min, &self.max) {
+            (Some(_), Some(_)) => words::RANGE,
+            (Some(_), None) => words::OR_MORE,
+            (None, Some(_)) => words::OR_LESS,
+            (None, None) => "",
+        };
+        Fact::new(form)
+            .with_some("min", self.min.as_ref().map(shown))
+            .with_some("max", self.max.as_ref().map(shown))
+            .with_some("unit", unit)
     }
 
     /// What a value amounts to, and of what if that is not the value itself.
@@ -462,7 +469,10 @@ fn compare(one: Amount, other: Amount) -> Ordering {
 
 /// A value of the type, or what is wrong with it.
 fn fit_one(kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> {
-    let is_no = || Misfit::new(value, format!("is not {}", kind.with_article()), kind.accepts());
+    let is_no = || {
+        let problem = Fact::new(words::IS_NOT).with("kind", kind.with_article());
+        Misfit::new(value, problem, kind.accepts())
+    };
     let Value::Text(text) = value else {
         let fits = match (kind, value) {
             (Declaration::Any, _) => true,
@@ -488,7 +498,7 @@ fn fit_one(kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> 
         Declaration::Duration => match read_duration(text) {
             Some(_) => Ok(value.clone()),
             None if text.bytes().all(|byte| byte.is_ascii_digit()) && !text.is_empty() => {
-                Err(Misfit::new(value, "has no unit", kind.accepts()))
+                Err(Misfit::new(value, words::NO_UNIT, kind.accepts()))
             }
             None => Err(is_no()),
         },
@@ -496,20 +506,17 @@ fn fit_one(kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> 
         Declaration::Url => match Address::parse(text) {
             Ok(_) => Ok(value.clone()),
             Err(why) => {
-                Err(Misfit::new(value, format!("is not an address ({why})"), kind.accepts()))
+                let problem = Fact::new(words::NO_ADDRESS).with("why", why.to_string());
+                Err(Misfit::new(value, problem, kind.accepts()))
             }
         },
         Declaration::Path => match text.contains('\0') || text.is_empty() {
-            true => {
-                Err(Misfit::new(value, "is not a path", "a string that is not empty, without NUL"))
-            }
+            true => Err(Misfit::new(value, words::NO_PATH, words::PATHS)),
             false => Ok(value.clone()),
         },
         Declaration::List => match read_list(text, at) {
             Ok(items) => Ok(Value::List(items)),
-            Err(NotAList::BadJson) => {
-                Err(Misfit::new(value, "begins with `[`, but is not a JSON list", kind.accepts()))
-            }
+            Err(NotAList::BadJson) => Err(Misfit::new(value, words::NO_JSON_LIST, kind.accepts())),
             Err(NotAList::Kind(_)) => Err(is_no()),
         },
         Declaration::Map => json::map(text, at).ok_or_else(is_no),
@@ -519,31 +526,30 @@ fn fit_one(kind: Declaration, value: &Value, at: Span) -> Result<Value, Misfit> 
 /// A value that is no text never changes its type; the message shows how to write it.
 fn wrong_type(kind: Declaration, value: &Value) -> Misfit {
     if let (Declaration::Number, Value::Number(_)) = (kind, value) {
-        return Misfit::new(value, "is not finite", kind.accepts());
+        return Misfit::new(value, words::NOT_FINITE, kind.accepts());
     }
-    let problem = format!("is {}, not {}", value.kind().with_article(), kind.with_article());
-    let quoted = |value: &Value| format!("\"{}\"", value.show());
+    let problem = Fact::new(words::IS_OTHER_KIND)
+        .with("kind", value.kind().with_article())
+        .with("wanted", kind.with_article());
+    let with_value = |form| Fact::new(form).with("value", value.show());
     let accepts = match (kind, value) {
         (
             Declaration::Text | Declaration::Path,
             Value::Integer(_) | Value::Number(_) | Value::Boolean(_),
-        ) => {
-            format!("the same in quotes: {}", quoted(value))
-        }
-        (Declaration::Boolean, _) => "true or false, without quotes".to_owned(),
+        ) => with_value(words::IN_QUOTES),
+        (Declaration::Boolean, _) => Fact::new(words::BARE_BOOLEAN),
         (Declaration::Integer, Value::Number(number))
             if number.fract() == 0.0 && number.is_finite() =>
         {
-            format!("{number} without a point or exponent")
+            Fact::new(words::WITHOUT_POINT).with("number", number.to_string())
         }
-        (Declaration::Duration, Value::Integer(_) | Value::Number(_)) => format!(
-            "a string with a unit: \"{0}s\" for seconds, \"{0}ms\" for milliseconds",
-            value.show()
-        ),
-        (Declaration::Url, _) => format!("a string: {}", kind.accepts()),
-        (Declaration::List, Value::Map(_)) => "a list, […]".to_owned(),
-        (Declaration::List, _) => format!("a list, [{}]", value.show()),
-        (kind, _) => kind.accepts().to_owned(),
+        (Declaration::Duration, Value::Integer(_) | Value::Number(_)) => {
+            with_value(words::WITH_UNIT)
+        }
+        (Declaration::Url, _) => Fact::new(words::A_STRING).with("accepts", kind.accepts()),
+        (Declaration::List, Value::Map(_)) => Fact::new(words::A_LIST),
+        (Declaration::List, _) => with_value(words::A_LIST_OF),
+        (kind, _) => Fact::new(kind.accepts()),
     };
     Misfit::new(value, problem, accepts)
 }

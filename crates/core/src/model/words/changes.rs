@@ -52,3 +52,13 @@ pub(crate) const SCOPES_FOR_OTHERS: &str = "every scope of {layer} is meant for 
 pub(crate) const CHOOSE_ONE: &str = "choose one of those contexts with --in";
 pub(crate) const CREATE_SCOPE: &str = "create the scope first";
 pub(crate) const CREATE_FILE: &str = "create the file first";
+
+pub(crate) const FOR_ONE_RUN: &str = "for one run";
+pub(crate) const ENVIRONMENT_VARIABLE: &str = "environment variable";
+pub(crate) const IN_PROJECT_FILE: &str = "project file, {layer}";
+pub(crate) const IN_SCOPE: &str = "scope {scope} of {store}{new}";
+pub(crate) const IN_FILE: &str = "{path}{row}{new}{section}";
+pub(crate) const ROW: &str = ", row {row}";
+pub(crate) const SECTION: &str = ", section {section}";
+pub(crate) const NEW: &str = " (new)";
+pub(crate) const A_NEW_FILE: &str = " (a new file)";

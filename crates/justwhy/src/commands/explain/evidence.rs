@@ -265,7 +265,7 @@ fn remark(resolution: &Resolution, row: &Row, is_full: bool) -> String {
     }
     if let Some(note) = note.as_deref() {
         remarks.extend(note.encrypted.as_ref().map(|_| "encrypted".to_owned()));
-        remarks.extend(note.history());
+        remarks.extend(note.history().map(|it| it.to_string()));
     }
     if is_odd {
         if *is_old_name {
