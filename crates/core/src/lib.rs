@@ -14,7 +14,7 @@
 //! 3. [`Resolution`] walks the readings from weakest to strongest and gives every [`Candidate`] a
 //!    [`Verdict`].
 //! 4. [`Answers`] expands references and converts, each setting when it is asked for.
-//! 5. [`Explanation`] shows why, in sentences and in fields.
+//! 5. [`Explanation`] shows why, in fields and as [`Fact`]s, of which sentences are made.
 
 pub mod parallel;
 

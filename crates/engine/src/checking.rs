@@ -39,7 +39,7 @@ pub struct Checked {
     /// How many contexts were looked at.
     pub contexts: usize,
     /// Rules that could not run, and why.
-    pub not_run: Vec<(CheckRule, String)>,
+    pub not_run: Vec<(CheckRule, Fact)>,
 }
 
 /// A finding with what is told besides.
@@ -125,7 +125,7 @@ impl Checking<'_> {
         if is_exhausted {
             return Err(vec![exhausted()]);
         }
-        let mut not_run: Vec<(CheckRule, String)> = Vec::new();
+        let mut not_run: Vec<(CheckRule, Fact)> = Vec::new();
         if has_code {
             crate::code::find_in_code(self.snapshot, (survey, full), seen, &mut findings)
                 .map_err(one)?;
@@ -142,7 +142,7 @@ impl Checking<'_> {
                 Needs::Code => is_searched,
                 Needs::Nothing | Needs::Catalogue => false,
             };
-            not_run.extend(CheckRule::all().filter(cannot).map(|rule| (rule, why.to_owned())));
+            not_run.extend(CheckRule::all().filter(cannot).map(|rule| (rule, Fact::new(why))));
         } else {
             self.orphans(survey, full, &mut findings).map_err(one)?;
         }
@@ -153,7 +153,7 @@ impl Checking<'_> {
                 false => "only samples declare settings",
             };
             let needy = CheckRule::all().filter(|rule| rule.needs() == Needs::Catalogue);
-            not_run.extend(needy.map(|rule| (rule, why.to_owned())));
+            not_run.extend(needy.map(|rule| (rule, Fact::new(why))));
         }
         not_run.extend(not_known(survey));
         self.exposed(exposed, &mut findings, &mut not_run);
@@ -229,7 +229,7 @@ impl Checking<'_> {
         rule: &ProjectRule,
         expression: &Expression,
         findings: &mut Findings,
-        not_run: &mut Vec<(CheckRule, String)>,
+        not_run: &mut Vec<(CheckRule, Fact)>,
     ) {
         let Some(keys) = survey.keys() else { return };
         let mut holds_in = ContextSet::none(full.of());
@@ -252,7 +252,10 @@ impl Checking<'_> {
             .collect();
         let Cases { cases, seen, in_error } = self.cases(survey, &named, &holds_in);
         for (key, how) in in_error {
-            let why = format!("{} cannot be evaluated where {key} {how}", rule.name);
+            let why = Fact::new("{rule} cannot be evaluated where {key} {how}")
+                .with("rule", &rule.name)
+                .with("key", key)
+                .with("how", how);
             not_run.push((CheckRule::RULE_BROKEN, why));
         }
         for (judgement, (contexts, saw)) in expression.judge(&cases).into_iter().zip(seen) {
@@ -344,7 +347,7 @@ impl Checking<'_> {
         &self,
         exposed: Vec<Finding>,
         findings: &mut Findings,
-        not_run: &mut Vec<(CheckRule, String)>,
+        not_run: &mut Vec<(CheckRule, Fact)>,
     ) {
         let mut files: Vec<PathBuf> = Vec::new();
         for place in exposed.iter().flat_map(|finding| &finding.places) {
@@ -357,10 +360,12 @@ impl Checking<'_> {
         {
             Tracking::Known(tracked) => tracked,
             Tracking::NoRepository => {
-                let why = "no git repository".to_owned();
+                let why = Fact::new("no git repository");
                 return not_run.push((CheckRule::SECRET_EXPOSED, why));
             }
-            Tracking::Unknown(why) => return not_run.push((CheckRule::SECRET_EXPOSED, why)),
+            Tracking::Unknown(why) => {
+                return not_run.push((CheckRule::SECRET_EXPOSED, Fact::told(why)));
+            }
         };
         for finding in exposed {
             let file = finding.places.first().map(|place| PathBuf::from(place.place.origin.name()));

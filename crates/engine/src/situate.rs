@@ -4,7 +4,7 @@ use justwhy_project::{Branch, Error, Project, ProjectAxis, Way, World};
 
 use crate::folders::inside;
 use hashbrown::{HashMap, HashSet};
-use justwhy_core::{AxisOrigin, AxisValue, Context};
+use justwhy_core::{AxisOrigin, AxisValue, Context, Fact};
 use std::ffi::{OsStr, OsString};
 use std::sync::{Arc, OnceLock};
 
@@ -437,7 +437,7 @@ impl Situation {
                 );
             }
             value.origin = AxisOrigin::Nothing;
-            value.passed_over.push(format!("exists only for {only}"));
+            value.passed_over.push(Fact::new("exists only for {only}").with("only", only));
             found[index] = Some(value);
             return Ok(());
         }
@@ -460,7 +460,7 @@ impl Situation {
                 AxisFound::Nothing(why) => value.passed_over.push(why),
                 AxisFound::Value(text, origin) => {
                     let is_file = matches!(origin, AxisOrigin::File(_));
-                    axis.check(&text, &origin.phrase(), is_file)?;
+                    axis.check(&text, &origin.phrase().to_string(), is_file)?;
                     value.value = Some(text);
                     value.origin = origin;
                     found[index] = Some(value);

@@ -78,7 +78,8 @@ pub(crate) fn axes(look: &Look, context: &Context, out: &mut String) {
             AxisOrigin::Nothing => None,
             origin => Some(format!("from {}", origin.phrase())),
         };
-        let from: Vec<String> = from.into_iter().chain(axis.passed_over.iter().cloned()).collect();
+        let from: Vec<String> =
+            from.into_iter().chain(axis.passed_over.iter().map(ToString::to_string)).collect();
         vec![
             Cell::new(Role::Plain, axis.axis.clone()),
             Cell::new(role, value),

@@ -15,8 +15,8 @@ pub fn junit(findings: &[Reported<'_>], not_run: &[NotRun<'_>], warnings_fail: b
         let mut suite = TestSuite::new(rule.name());
         let of_rule: Vec<&Reported<'_>> =
             findings.iter().filter(|reported| reported.finding.rule == rule).collect();
-        let reasons: Vec<&str> =
-            not_run.iter().filter(|it| it.rule == rule).map(|it| it.why).collect();
+        let reasons: Vec<String> =
+            not_run.iter().filter(|it| it.rule == rule).map(|it| it.why.to_string()).collect();
         if of_rule.is_empty() || !reasons.is_empty() {
             let mut status = match reasons.is_empty() {
                 true => TestCaseStatus::success(),

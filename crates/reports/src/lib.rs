@@ -8,7 +8,7 @@ mod sarif;
 pub use junit::junit;
 pub use sarif::{Mentioned, sarif, sarif_of_mentions};
 
-use justwhy_core::{CheckRule, Finding};
+use justwhy_core::{CheckRule, Fact, Finding};
 
 /// A finding, with what belongs to it.
 #[derive(Clone, Copy, Debug)]
@@ -27,7 +27,7 @@ pub struct NotRun<'a> {
     /// It.
     pub rule: CheckRule,
     /// Why, as a clause.
-    pub why: &'a str,
+    pub why: &'a Fact,
 }
 
 impl Reported<'_> {

@@ -1,5 +1,8 @@
 //! Axes and contexts: where a question is asked.
 
+use super::fact::Fact;
+use super::words::axes as words;
+
 #[cfg(test)]
 mod tests;
 
@@ -101,23 +104,26 @@ pub enum AxisOrigin {
 
 impl AxisOrigin {
     /// What gave it, as a noun: `the variable TIDE_ENV`.
-    pub fn phrase(&self) -> String {
+    pub fn phrase(&self) -> Fact {
+        let of = |form, name: &String| Fact::new(form).with("name", name);
         match self {
-            AxisOrigin::Asked => "--in".to_owned(),
-            AxisOrigin::Variable(name) => format!("the variable {name}"),
-            AxisOrigin::File(path) => path.to_string(),
-            AxisOrigin::FileKey { path, line } => format!("{path}:{line}"),
-            AxisOrigin::Host { name, .. } => format!("host {name}"),
-            AxisOrigin::Tag { name, .. } => format!("git tag {name}"),
-            AxisOrigin::FileVariable { name, path, line } => format!("{name} in {path}:{line}"),
-            AxisOrigin::Branch { name, pattern } if name == pattern => {
-                format!("git branch {name}")
+            AxisOrigin::Asked => Fact::new(words::BY_ARGUMENT),
+            AxisOrigin::Variable(name) => of(words::BY_VARIABLE, name),
+            AxisOrigin::File(path) => Fact::told(path),
+            AxisOrigin::FileKey { path, line } => of(words::AT_LINE, path).with("line", *line),
+            AxisOrigin::Host { name, .. } => of(words::BY_HOST, name),
+            AxisOrigin::Tag { name, .. } => of(words::BY_TAG, name),
+            AxisOrigin::FileVariable { name, path, line } => {
+                of(words::BY_FILE_VARIABLE, name).with("path", path).with("line", *line)
             }
-            AxisOrigin::Branch { name, pattern } => format!("git branch {name} ({pattern})"),
-            AxisOrigin::Folder(path) => format!("folder {path}"),
-            AxisOrigin::Axis(name) => format!("axis {name}"),
-            AxisOrigin::Default => "default".to_owned(),
-            AxisOrigin::Nothing => "nothing".to_owned(),
+            AxisOrigin::Branch { name, pattern } if name == pattern => of(words::BY_BRANCH, name),
+            AxisOrigin::Branch { name, pattern } => {
+                of(words::BY_BRANCH_LIKE, name).with("pattern", pattern)
+            }
+            AxisOrigin::Folder(path) => of(words::BY_FOLDER, path),
+            AxisOrigin::Axis(name) => of(words::BY_AXIS, name),
+            AxisOrigin::Default => Fact::new(words::BY_DEFAULT),
+            AxisOrigin::Nothing => Fact::new(words::BY_NOTHING),
         }
     }
 }
@@ -131,8 +137,8 @@ pub struct AxisValue {
     pub value: Option<String>,
     /// What decided that.
     pub origin: AxisOrigin,
-    /// Ways of reading it that were tried first and gave nothing, each as a short sentence.
-    pub passed_over: Vec<String>,
+    /// Why ways of reading it that were tried first gave nothing.
+    pub passed_over: Vec<Fact>,
 }
 
 /// One value, or none, for each axis, in the order of the project file.

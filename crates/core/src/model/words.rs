@@ -2,6 +2,7 @@
 //! their rules. A `{name}` stands for a part; `{{` for a brace.
 
 pub(crate) mod answers;
+pub(crate) mod axes;
 pub(crate) mod changes;
 pub(crate) mod layers;
 pub(crate) mod rows;

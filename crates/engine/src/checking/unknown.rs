@@ -3,7 +3,7 @@
 use super::CheckedFinding;
 use crate::surveyed::named;
 use justwhy_core::{
-    CheckRule, Choice, Context, ContextSet, Evidence, Fact, Finding, Presence, Survey, list_values,
+    CheckRule, Choice, Context, ContextSet, Evidence, Fact, Finding, Presence, Survey,
 };
 use justwhy_project::Error;
 
@@ -43,7 +43,7 @@ pub fn cannot_read(unread: &[(Error, Vec<Context>)], of: usize) -> Vec<CheckedFi
 
 /// What is not checked as nobody knows it: what stores that were not asked would say, and values that
 /// cannot be read.
-pub(super) fn not_known(survey: &Survey) -> Vec<(CheckRule, String)> {
+pub(super) fn not_known(survey: &Survey) -> Vec<(CheckRule, Fact)> {
     let mut unasked: Vec<&str> = Vec::new();
     let mut unread: Vec<&str> = Vec::new();
     for readings in survey.contexts() {
@@ -63,12 +63,12 @@ pub(super) fn not_known(survey: &Survey) -> Vec<(CheckRule, String)> {
     }
     let mut not_run = Vec::new();
     if !unasked.is_empty() {
-        let why = format!("not contacted for {} (--offline)", list_values(&unasked, "and"));
+        let why = Fact::new("not contacted for {layers} (--offline)").with("layers", unasked);
         not_run.push((CheckRule::MISSING_REQUIRED, why.clone()));
         not_run.push((CheckRule::BAD_VALUE, why));
     }
     if !unread.is_empty() {
-        let why = format!("some values of {} cannot be read", list_values(&unread, "and"));
+        let why = Fact::new("some values of {layers} cannot be read").with("layers", unread);
         not_run.push((CheckRule::BAD_VALUE, why));
     }
     not_run

@@ -3,15 +3,15 @@
 use super::Situation;
 use crate::folders::ancestors;
 use crate::reader::load;
-use justwhy_core::{AxisOrigin, AxisValue, Origin, Place, Span, list_values};
+use justwhy_core::{AxisOrigin, AxisValue, Fact, Origin, Place, Span, list_values};
 use justwhy_formats::{Format, Kind, Tree, Under, scalar_at, shown_name};
 use justwhy_project::{Branch, Error, ProjectAxis, Way};
 
 /// What a way to read an axis came to.
 pub(super) enum AxisFound {
     Value(String, AxisOrigin),
-    /// Nothing, and why, as a short sentence.
-    Nothing(String),
+    /// Nothing, and why.
+    Nothing(Fact),
 }
 
 impl Situation {
@@ -40,20 +40,28 @@ impl Situation {
                         let name = folder.rsplit('/').next().unwrap_or_default();
                         AxisFound::Value(name.to_owned(), AxisOrigin::Folder(folder.to_owned()))
                     }
-                    None => AxisFound::Nothing(format!("not in a folder {pattern}")),
+                    None => AxisFound::Nothing(
+                        Fact::new("not in a folder {pattern}").with("pattern", pattern),
+                    ),
                 })
             }
             Way::Axis { axis: other, map, .. } => {
                 let value = found.iter().flatten().find(|value| value.axis == *other);
                 let Some(value) = value.and_then(|value| value.value.as_deref()) else {
-                    return Ok(AxisFound::Nothing(format!("{other} is unset")));
+                    return Ok(AxisFound::Nothing(
+                        Fact::new("{axis} is unset").with("axis", other),
+                    ));
                 };
                 let mapped = map.iter().find(|(from, ..)| from == value);
                 Ok(match mapped {
                     Some((_, to, _)) => {
                         AxisFound::Value(to.clone(), AxisOrigin::Axis(other.clone()))
                     }
-                    None => AxisFound::Nothing(format!("no value for {other}={value}")),
+                    None => AxisFound::Nothing(
+                        Fact::new("no value for {axis}={value}")
+                            .with("axis", other)
+                            .with("value", value),
+                    ),
                 })
             }
         }
@@ -61,9 +69,11 @@ impl Situation {
 
     fn variable(&self, axis: &ProjectAxis, name: &str) -> Result<AxisFound, Error> {
         let value = match self.process_variable(name) {
-            None => return Ok(AxisFound::Nothing(format!("{name} is not set"))),
+            None => {
+                return Ok(AxisFound::Nothing(Fact::new("{name} is not set").with("name", name)));
+            }
             Some(value) if value.is_empty() => {
-                return Ok(AxisFound::Nothing(format!("{name} is empty")));
+                return Ok(AxisFound::Nothing(Fact::new("{name} is empty").with("name", name)));
             }
             Some(value) => value,
         };
@@ -106,14 +116,14 @@ impl Situation {
 
     fn file_key(&self, path: &str, format: Format, under: &Under) -> Result<AxisFound, Error> {
         let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(AxisFound::Nothing(format!("file not found: {path}")));
+            return Ok(AxisFound::Nothing(Fact::new("file not found: {path}").with("path", path)));
         };
         let found = scalar_at(format, text.text(), under, self.project.limits)
             .map_err(|fault| justwhy_project::attach(fault, path, &text))?;
         Ok(match found {
-            None => AxisFound::Nothing(format!("{path} does not set it")),
+            None => AxisFound::Nothing(Fact::new("{path} does not set it").with("path", path)),
             Some((value, _)) if value.is_empty() => {
-                AxisFound::Nothing(format!("{path} is empty there"))
+                AxisFound::Nothing(Fact::new("{path} is empty there").with("path", path))
             }
             Some((value, at)) => {
                 let line = text.position(at.start).line;
@@ -124,23 +134,25 @@ impl Situation {
 
     fn host(&self, patterns: &[(justwhy_project::Glob, String, String)]) -> AxisFound {
         let Some(name) = self.world.host() else {
-            return AxisFound::Nothing("the name of the host is not known".to_owned());
+            return AxisFound::Nothing(Fact::new("the name of the host is not known"));
         };
         match patterns.iter().find(|(glob, ..)| glob.matches(&name)) {
             Some((_, pattern, value)) => {
                 AxisFound::Value(value.clone(), AxisOrigin::Host { name, pattern: pattern.clone() })
             }
-            None => AxisFound::Nothing(format!("no pattern matches the host {name}")),
+            None => AxisFound::Nothing(
+                Fact::new("no pattern matches the host {name}").with("name", name),
+            ),
         }
     }
 
     fn tag(&self, patterns: &[(justwhy_project::Glob, String, String)]) -> AxisFound {
         let tags = match self.world.tags(&self.project.folder) {
             Ok(tags) if tags.is_empty() => {
-                return AxisFound::Nothing("HEAD has no git tag".to_owned());
+                return AxisFound::Nothing(Fact::new("HEAD has no git tag"));
             }
             Ok(tags) => tags,
-            Err(why) => return AxisFound::Nothing(why),
+            Err(why) => return AxisFound::Nothing(Fact::told(why)),
         };
         for (glob, pattern, value) in patterns {
             if let Some(name) = tags.iter().find(|name| glob.matches(name)) {
@@ -148,22 +160,25 @@ impl Situation {
                 return AxisFound::Value(value.clone(), origin);
             }
         }
-        AxisFound::Nothing(format!("no pattern matches the git tag {}", list_values(&tags, "or")))
+        AxisFound::Nothing(
+            Fact::new("no pattern matches the git tag {tags}")
+                .with("tags", list_values(&tags, "or")),
+        )
     }
 
     fn file(&self, path: &str) -> Result<AxisFound, Error> {
         let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(AxisFound::Nothing(format!("file not found: {path}")));
+            return Ok(AxisFound::Nothing(Fact::new("file not found: {path}").with("path", path)));
         };
         Ok(match text.text().trim() {
-            "" => AxisFound::Nothing(format!("{path} is empty")),
+            "" => AxisFound::Nothing(Fact::new("{path} is empty").with("path", path)),
             value => AxisFound::Value(value.to_owned(), AxisOrigin::File(path.to_owned())),
         })
     }
 
     fn file_variable(&self, path: &str, name: &str) -> Result<AxisFound, Error> {
         let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(AxisFound::Nothing(format!("file not found: {path}")));
+            return Ok(AxisFound::Nothing(Fact::new("file not found: {path}").with("path", path)));
         };
         let tree = Format::ENV
             .parse(text.text(), self.project.limits)
@@ -176,8 +191,12 @@ impl Situation {
                 let (name, path) = (name.to_owned(), path.to_owned());
                 AxisFound::Value(value.to_string(), AxisOrigin::FileVariable { name, path, line })
             }
-            Some(_) => AxisFound::Nothing(format!("{name} in {path} is empty")),
-            None => AxisFound::Nothing(format!("{path} has no {name}")),
+            Some(_) => AxisFound::Nothing(
+                Fact::new("{name} in {path} is empty").with("name", name).with("path", path),
+            ),
+            None => AxisFound::Nothing(
+                Fact::new("{path} has no {name}").with("path", path).with("name", name),
+            ),
         })
     }
 
@@ -186,19 +205,21 @@ impl Situation {
         let name = match branch {
             Branch::On(name) => name,
             Branch::Detached => {
-                return AxisFound::Nothing(
-                    "no git branch is checked out (detached head)".to_owned(),
-                );
+                return AxisFound::Nothing(Fact::new(
+                    "no git branch is checked out (detached head)",
+                ));
             }
-            Branch::NoRepository => return AxisFound::Nothing("no git repository".to_owned()),
-            Branch::Unknown(why) => return AxisFound::Nothing(why.clone()),
+            Branch::NoRepository => return AxisFound::Nothing(Fact::new("no git repository")),
+            Branch::Unknown(why) => return AxisFound::Nothing(Fact::told(why)),
         };
         match patterns.iter().find(|(glob, ..)| glob.matches(name)) {
             Some((_, pattern, value)) => {
                 let origin = AxisOrigin::Branch { name: name.clone(), pattern: pattern.clone() };
                 AxisFound::Value(value.clone(), origin)
             }
-            None => AxisFound::Nothing(format!("no pattern matches the git branch {name}")),
+            None => AxisFound::Nothing(
+                Fact::new("no pattern matches the git branch {name}").with("name", name),
+            ),
         }
     }
 }

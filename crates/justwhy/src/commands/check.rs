@@ -10,7 +10,7 @@ use crate::running::Surveying;
 use crate::running::{looking, reading};
 use crate::unfreed::Unfreed;
 use clap::Args;
-use justwhy_core::{CheckRule, Context, Evidence, Finding, KeyId, Severity, rule_named};
+use justwhy_core::{CheckRule, Context, Evidence, Fact, Finding, KeyId, Severity, rule_named};
 use justwhy_engine::{CheckWanted, Checked, CheckedFinding, Checking, Surveyed, left_out};
 use justwhy_project::Error;
 use justwhy_reports::{Reported, junit, sarif};
@@ -147,7 +147,7 @@ pub(crate) fn run(
                 not_run: checked
                     .not_run
                     .iter()
-                    .map(|(rule, why)| NotRun { rule: rule.name().into(), why: why.clone() })
+                    .map(|(rule, why)| NotRun { rule: rule.name().into(), why: why.to_string() })
                     .collect(),
                 left_out,
                 here_not_checked: not_among.clone().map(json::ShownContext),
@@ -458,10 +458,10 @@ impl Summary<'_> {
     }
 
     /// How many rules could not run, for each reason.
-    fn skipped(&self) -> Vec<(usize, &str)> {
-        let mut reasons: Vec<(usize, &str)> = Vec::new();
+    fn skipped(&self) -> Vec<(usize, &Fact)> {
+        let mut reasons: Vec<(usize, &Fact)> = Vec::new();
         for (_, why) in &self.checked.not_run {
-            match reasons.iter_mut().find(|(_, other)| other == why) {
+            match reasons.iter_mut().find(|(_, other)| *other == why) {
                 Some((count, _)) => *count += 1,
                 None => reasons.push((1, why)),
             }

@@ -114,8 +114,8 @@ pub(crate) fn shown_axis(axis: &AxisValue) -> ShownAxis {
     ShownAxis {
         axis: axis.axis.clone(),
         value: axis.value.clone(),
-        from: axis.origin.phrase(),
-        passed_over: axis.passed_over.clone(),
+        from: axis.origin.phrase().to_string(),
+        passed_over: axis.passed_over.iter().map(ToString::to_string).collect(),
     }
 }
 
