@@ -1,9 +1,14 @@
 //! Files with identities, as the age format has them: an identity in each line, and comments.
 
-use super::*;
 use age::secrecy::ExposeSecret as _;
+use age::x25519;
+use justwhy_project::{Files as _, ReadProblem, unreadable};
+use justwhy_system::System;
 use std::fs::OpenOptions;
 use std::io;
+use std::io::Write as _;
+use std::path::Path;
+use zeroize::Zeroizing;
 
 /// The most bytes of a file with identities.
 const MOST_BYTES: u64 = 1024 * 1024;

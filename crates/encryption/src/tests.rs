@@ -1,4 +1,5 @@
-use super::*;
+use super::{Keyring, new_identity};
+use justwhy_core::{Decrypts as _, Encrypts as _};
 use std::io;
 
 struct Folder(tempfile::TempDir);

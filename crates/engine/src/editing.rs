@@ -422,7 +422,7 @@ impl Editor<'_, '_> {
         let encrypts = &self.snapshot.session().ports.encrypts;
         let encrypted = match encrypts {
             Some(encrypts) => encrypts.encrypt(text, &names),
-            None => Err(NotEncrypted::Failed),
+            None => Err(NotEncrypted::NotBuilt),
         };
         match encrypted {
             Ok(encrypted) => Ok(Value::Text(encrypted.into())),
@@ -441,6 +441,11 @@ impl Editor<'_, '_> {
             }
             Err(NotEncrypted::Failed) => {
                 Err(Error::new("bad-edit", format!("{path} cannot be encrypted")))
+            }
+            Err(NotEncrypted::NotBuilt) => {
+                let message = format!("{path} cannot be encrypted: no encryption in this program");
+                let help = "build it with the feature `encryption`, which is on by default";
+                Err(Error::new("bad-edit", message).help(help))
             }
         }
     }

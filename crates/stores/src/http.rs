@@ -4,14 +4,9 @@
 use crate::permit::Permit;
 use justwhy_project::{StoreProblem, is_loopback};
 use std::io;
-use std::path::Path;
-use std::sync::Arc;
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 use ureq::Agent;
-use ureq::tls::{
-    Certificate, ClientCert, PemItem, PrivateKey, RootCerts, TlsConfig, TlsProvider, parse_pem,
-};
 
 /// How often a question that changes nothing is asked.
 const ATTEMPTS: u32 = 4;
@@ -71,17 +66,22 @@ impl<'c> Line<'c> {
 
     /// What keeps connections to an address open, and knows whom to trust there.
     pub(crate) fn agent(permit: &Permit) -> Result<Agent, StoreProblem> {
-        let tls = tls(permit).map_err(|reason| {
-            problem(permit, "bad-stores", format!("stores.toml cannot be used: {reason}"))
-        })?;
-        let mut config = Agent::config_builder()
+        let unusable =
+            |reason| problem(permit, "bad-stores", format!("stores.toml cannot be used: {reason}"));
+        let config = Agent::config_builder()
             .http_status_as_error(false)
             // One that leads elsewhere is an error, and never gets the token.
             .max_redirects(0)
             .max_redirects_will_error(false)
             .timeout_connect(Some(CONNECT.min(permit.allowed.timeout)))
-            .user_agent(concat!("justwhy/", env!("CARGO_PKG_VERSION")))
-            .tls_config(tls);
+            .user_agent(concat!("justwhy/", env!("CARGO_PKG_VERSION")));
+        #[cfg(feature = "https")]
+        let config = config.tls_config(crate::tls::tls(permit).map_err(unusable)?);
+        #[cfg(not(feature = "https"))]
+        if !permit.address.starts_with("http:") {
+            return Err(unusable("this program was built without https".to_owned()));
+        }
+        let mut config = config;
         if is_loopback(&permit.address) || permit.address.starts_with("http:") {
             // A proxy would see the token.
             config = config.proxy(None);
@@ -187,9 +187,11 @@ impl<'c> Line<'c> {
                 Attempted::broken("the head of the answer is too long")
             }
             ureq::Error::Protocol(_) => Attempted::broken("the answer is not HTTP"),
+            #[cfg(feature = "https")]
             ureq::Error::Rustls(error) => {
                 Attempted::new("store-untrusted", format!("the connection is not safe: {error}"))
             }
+            #[cfg(feature = "https")]
             ureq::Error::Tls(why) => {
                 Attempted::new("store-untrusted", format!("the connection is not safe: {why}"))
             }
@@ -265,40 +267,4 @@ pub(crate) fn with_help(problem: StoreProblem, text: impl Into<String>) -> Store
         }
         other => other,
     }
-}
-
-fn tls(permit: &Permit) -> Result<TlsConfig, String> {
-    let builder = TlsConfig::builder().provider(TlsProvider::Rustls);
-    let roots = match &permit.allowed.authorities {
-        None => RootCerts::PlatformVerifier,
-        Some(path) => RootCerts::Specific(Arc::new(certificates(path)?)),
-    };
-    let client = match &permit.allowed.certificate {
-        None => None,
-        Some((certificate, key)) => {
-            let key_text = read(key)?;
-            let key = PrivateKey::from_pem(&key_text)
-                .map_err(|_| format!("{} has no private key (PEM)", key.display()))?;
-            Some(ClientCert::new_with_certs(&certificates(certificate)?, key))
-        }
-    };
-    Ok(builder.root_certs(roots).client_cert(client).build())
-}
-
-fn certificates(path: &Path) -> Result<Vec<Certificate<'static>>, String> {
-    let text = read(path)?;
-    let found: Vec<Certificate<'static>> = parse_pem(&text)
-        .filter_map(|item| match item {
-            Ok(PemItem::Certificate(certificate)) => Some(certificate),
-            _ => None,
-        })
-        .collect();
-    match found.is_empty() {
-        true => Err(format!("{} has no certificate (PEM)", path.display())),
-        false => Ok(found),
-    }
-}
-
-fn read(path: &Path) -> Result<Vec<u8>, String> {
-    std::fs::read(path).map_err(|error| format!("{} cannot be read: {error}", path.display()))
 }

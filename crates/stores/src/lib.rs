@@ -21,6 +21,8 @@ mod service;
 #[cfg(test)]
 mod tests;
 mod time;
+#[cfg(feature = "https")]
+mod tls;
 mod token;
 pub mod wire;
 

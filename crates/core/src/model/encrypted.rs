@@ -18,6 +18,8 @@ pub enum NotEncrypted {
     BadRecipient(usize),
     /// It failed, which no input is known to bring about.
     Failed,
+    /// The program was built without encryption.
+    NotBuilt,
 }
 
 /// Who encrypts texts. Implemented outside of this crate.
