@@ -11,7 +11,7 @@ libfuzzer_sys::fuzz_target!(|text: &str| {
             match shape.fit(&value, Span::default()) {
                 Ok(fitting) => assert_eq!(shape.fit(&fitting, Span::default()), Ok(fitting)),
                 Err(misfit) => {
-                    let _ = (misfit.show(true), misfit.show(false));
+                    let _ = (misfit.fact(true).to_string(), misfit.fact(false).to_string());
                 }
             }
         }

@@ -9,7 +9,8 @@ use std::path::PathBuf;
 mod identity;
 #[cfg(feature = "age")]
 mod keyring;
-#[cfg(all(test, feature = "age"))]
+#[cfg(feature = "age")]
+#[cfg(test)]
 mod tests;
 #[cfg(not(feature = "age"))]
 mod without;

@@ -1,6 +1,9 @@
 use super::{Keyring, new_identity};
-use justwhy_core::{Decrypts as _, Encrypts as _};
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
+use justwhy_core::{Decrypts as _, ENCRYPTED_MARK, Encrypts as _, NotEncrypted};
 use std::io;
+use std::path::{Path, PathBuf};
 
 struct Folder(tempfile::TempDir);
 
@@ -60,7 +63,7 @@ fn whoever_encrypts_knows_what_it_is_without_an_identity() {
 fn a_file_in_its_armour_is_read_too() {
     let folder = Folder::new();
     let (file, recipient) = folder.identity("one");
-    let recipient: x25519::Recipient = recipient.parse().unwrap();
+    let recipient: age::x25519::Recipient = recipient.parse().unwrap();
     let armoured = age::encrypt_and_armor(&recipient, b"high-water").unwrap();
     let encrypted = format!("{ENCRYPTED_MARK}{}", STANDARD.encode(armoured));
     assert!(justwhy_core::is_encrypted(&encrypted));
