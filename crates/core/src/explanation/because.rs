@@ -97,14 +97,13 @@ pub(crate) fn because(answers: &Answers<'_>, candidate: &Candidate) -> Fact {
         }
         (Verdict::Overridden, Some(by)) => {
             let is_same_layer = resolution.layer_of(by) == resolution.layer_of(candidate);
-            sets(
-                match () {
-                    () if is_same_layer => words::STRONGER_SOURCE,
-                    () if yields(answers, candidate, by) => words::YIELDS,
-                    () => words::STRONGER,
-                },
-                by,
-            )
+            if is_same_layer {
+                sets(words::STRONGER_SOURCE, by)
+            } else if yields(answers, candidate, by) {
+                sets(words::YIELDS, by)
+            } else {
+                sets(words::STRONGER, by)
+            }
         }
         (Verdict::Reshaped, Some(by)) => {
             let form = match resolution.keys().is_within(by.key, candidate.key) {

@@ -2,6 +2,9 @@
 
 use std::fmt;
 
+#[cfg(test)]
+mod tests;
+
 /// What is so, in parts. Two facts are the same if their forms and parts are: none of a finding has a place in
 /// it, so that a finding stays the same when its line moves. Sentences are made of facts here, and nowhere
 /// else in this crate; the forms are in `model::words`, those of a rule beside the rule.
