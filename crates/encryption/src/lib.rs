@@ -20,7 +20,7 @@ pub use identity::new_identity;
 #[cfg(feature = "age")]
 pub use keyring::Keyring;
 #[cfg(not(feature = "age"))]
-pub use without::{Keyring, new_identity};
+pub use without::{NoKeyring as Keyring, new_identity};
 
 /// The variable that names the file with the identities.
 pub const IDENTITY_VARIABLE: &str = "JUSTWHY_IDENTITY";

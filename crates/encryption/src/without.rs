@@ -9,19 +9,19 @@ const WITHOUT: &str = "this program was built without encryption";
 
 /// Decrypts nothing.
 #[derive(Debug)]
-pub struct Keyring {
+pub struct NoKeyring {
     file: Option<PathBuf>,
 }
 
-impl Keyring {
+impl NoKeyring {
     /// With a file that nobody reads.
-    pub fn new(file: Option<PathBuf>) -> Keyring {
-        Keyring { file }
+    pub fn new(file: Option<PathBuf>) -> NoKeyring {
+        NoKeyring { file }
     }
 
     /// With the file that the process's own environment names.
-    pub fn of_process() -> Keyring {
-        Keyring::new(super::named_by_process())
+    pub fn of_process() -> NoKeyring {
+        NoKeyring::new(super::named_by_process())
     }
 
     /// Whether it was given a file with identities.
@@ -30,13 +30,13 @@ impl Keyring {
     }
 }
 
-impl Decrypts for Keyring {
+impl Decrypts for NoKeyring {
     fn decrypt(&self, _: &str) -> Result<Text, String> {
         Err(format!("encrypted, and {WITHOUT}"))
     }
 }
 
-impl Encrypts for Keyring {
+impl Encrypts for NoKeyring {
     fn encrypt(&self, _: &str, _: &[&str]) -> Result<String, NotEncrypted> {
         Err(NotEncrypted::NotBuilt)
     }

@@ -443,7 +443,7 @@ impl Editor<'_, '_> {
                 Err(Error::new("bad-edit", format!("{path} cannot be encrypted")))
             }
             Err(NotEncrypted::NotBuilt) => {
-                let message = format!("{path} cannot be encrypted: no encryption in this program");
+                let message = format!("{path} cannot be encrypted: this program has no encryption");
                 let help = "build it with the feature `encryption`, which is on by default";
                 Err(Error::new("bad-edit", message).help(help))
             }

@@ -5,6 +5,7 @@ use super::expand::{LEFT_OUT, Referent, meaning_for};
 use super::texts::{all_references, rules_of};
 use super::{Answers, Asked};
 use crate::model::candidate::CandidateId;
+use crate::model::fact::Fact;
 use crate::model::key::KeyId;
 use crate::model::layer::Kind;
 use crate::model::place::Origin;
@@ -26,7 +27,7 @@ pub(crate) enum Ingredient {
     /// What one has encrypted, which is the same wherever it is.
     Encrypted(Arc<str>),
     /// What a reference found, or why it found nothing.
-    Found(String, Result<Option<Value>, String>),
+    Found(String, Result<Option<Value>, Fact>),
 }
 
 impl Ingredient {
@@ -153,7 +154,10 @@ impl Answers<'_> {
             return Some(());
         }
         let references = self.references_of(resolution, candidate);
-        let text = |found: Option<Arc<str>>| found.map(|text| Value::Text(text.into()));
+        let text = |found: Result<Option<Arc<str>>, String>| {
+            let found = found.map(|text| text.map(|text| Value::Text(text.into())));
+            found.map_err(Fact::told)
+        };
         for reference in references {
             let found = match meaning_for(self, context, &reference, resolution, candidate) {
                 Ok(Referent::Setting(asked)) => match &self.outcome_of(asked).result {
@@ -164,25 +168,23 @@ impl Answers<'_> {
                         continue;
                     }
                 },
-                Ok(Referent::Variable(_)) if !self.outside.reads_variables() => {
-                    Err(LEFT_OUT.to_owned())
+                Ok(Referent::Variable(_) | Referent::Early(Earlier::Variable(_)))
+                    if !self.outside.reads_variables() =>
+                {
+                    Err(Fact::new(LEFT_OUT))
                 }
-                Ok(Referent::Variable(name)) => self.outside.variable(&name).map(text),
-                Ok(Referent::File(path)) => self.outside.file(&path).map(text),
+                Ok(Referent::Variable(name) | Referent::Early(Earlier::Variable(name))) => {
+                    text(self.outside.variable(&name))
+                }
+                Ok(Referent::File(path)) => text(self.outside.file(&path)),
                 Ok(Referent::Early(Earlier::Leaf(reading, leaf))) => {
                     let asked = Asked { context, key: candidate.key };
                     let (found, _) = self.earlier_value(asked, resolution, (reading, leaf));
-                    found.map_err(|failure| failure.from_here().to_string())
-                }
-                Ok(Referent::Early(Earlier::Variable(_))) if !self.outside.reads_variables() => {
-                    Err(LEFT_OUT.to_owned())
-                }
-                Ok(Referent::Early(Earlier::Variable(name))) => {
-                    self.outside.variable(&name).map(text)
+                    found.map_err(|failure| failure.from_here())
                 }
                 Ok(Referent::Nothing(_) | Referent::Early(Earlier::Nothing(_))) => Ok(None),
                 Ok(Referent::Uncertain(_)) => return None,
-                Err(problem) => Err(problem.to_string()),
+                Err(problem) => Err(problem),
             };
             all.push(Ingredient::Found(reference.show(), found));
         }

@@ -82,11 +82,12 @@ fn line(answers: &Answers<'_>, id: CandidateId) -> Advice {
     let stand = Provenance::of(resolution, id);
     let readings = resolution.readings();
     let layer = readings.layer(stand.layer);
+    let is_file = matches!(layer.kind, Kind::File | Kind::Files | Kind::Rows);
     Advice {
         layer: stand.layer,
         write: stand.shown_name(resolution.keys()),
         at: Fact::told(stand.show(resolution.keys())),
-        file: stand.place.has_line().then(|| stand.place.origin.name().to_owned()),
+        file: is_file.then(|| stand.place.origin.name().to_owned()),
         is_new: false,
         reach: layer.reach(&readings.context),
     }

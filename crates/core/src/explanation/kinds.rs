@@ -131,25 +131,25 @@ pub(super) fn is_named(answers: &Answers<'_>, index: LayerIndex, name: &str) -> 
 }
 
 /// What a layer reads here, and whether that is several things.
-fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (Fact, bool) {
+fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (Part, bool) {
     let layer = answers.resolution().readings().layer(index);
     let of_store = |form, store: &str| Fact::new(form).with("store", store);
     if let (Kind::Scope, Some(scope)) = (layer.kind, &layer.scope) {
-        return (of_store(rows::THE_SCOPE, &scope.store).with("scope", &scope.scope), false);
+        let fact = of_store(rows::THE_SCOPE, &scope.store).with("scope", &scope.scope);
+        return (fact.into(), false);
     }
     if let (Kind::Scopes, Some(scope)) = (layer.kind, &layer.scope) {
         let names = sources_of(answers, index).filter_map(|it| it.document.scope.as_ref());
         let names: Vec<&str> = names.map(|scope| scope.name.as_ref()).collect();
-        return match names.as_slice() {
-            [name] => (of_store(rows::THE_SCOPE, &scope.store).with("scope", *name), false),
-            [_, _] | [_, _, _] => {
-                (of_store(rows::THE_SCOPES, &scope.store).with("scopes", names), true)
-            }
-            names => {
-                let fact = of_store(rows::SCOPES_THAT_MATCH, &scope.store);
-                (fact.with("count", names.len()).with("scope", &scope.scope), true)
-            }
+        let are_several = names.len() != 1;
+        let fact = match names.as_slice() {
+            [name] => of_store(rows::THE_SCOPE, &scope.store).with("scope", *name),
+            [_, _] | [_, _, _] => of_store(rows::THE_SCOPES, &scope.store).with("scopes", names),
+            names => of_store(rows::SCOPES_THAT_MATCH, &scope.store)
+                .with("count", names.len())
+                .with("scope", &scope.scope),
         };
+        return (fact.into(), are_several);
     }
     let mut sources: Vec<&str> =
         sources_of(answers, index).map(|reading| reading.origin.name()).collect();
@@ -166,13 +166,13 @@ fn what_is_read(answers: &Answers<'_>, index: LayerIndex) -> (Fact, bool) {
         count => counted(rows::FILES_THAT_MATCH, count),
     };
     let what = match layer.row {
-        Some(row) => Fact::new(rows::ROW_OF).with("row", row.to_string()).with("what", what),
-        None => Fact::new(rows::WHAT).with("what", what),
+        Some(row) => Fact::new(rows::ROW_OF).with("row", row).with("what", what).into(),
+        None => what,
     };
     match &layer.under {
         Some(section) => {
-            let section = section.to_string();
-            (Fact::new(rows::SECTION_OF).with("section", section).with("what", what), false)
+            let fact = Fact::new(rows::SECTION_OF).with("section", section.to_string());
+            (fact.with("what", what).into(), false)
         }
         None => (what, are_several),
     }

@@ -116,7 +116,7 @@ impl Situation {
 
     fn file_key(&self, path: &str, format: Format, under: &Under) -> Result<AxisFound, Error> {
         let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(AxisFound::Nothing(Fact::new("file not found: {path}").with("path", path)));
+            return Ok(not_found(path));
         };
         let found = scalar_at(format, text.text(), under, self.project.limits)
             .map_err(|fault| justwhy_project::attach(fault, path, &text))?;
@@ -168,7 +168,7 @@ impl Situation {
 
     fn file(&self, path: &str) -> Result<AxisFound, Error> {
         let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(AxisFound::Nothing(Fact::new("file not found: {path}").with("path", path)));
+            return Ok(not_found(path));
         };
         Ok(match text.text().trim() {
             "" => AxisFound::Nothing(Fact::new("{path} is empty").with("path", path)),
@@ -178,7 +178,7 @@ impl Situation {
 
     fn file_variable(&self, path: &str, name: &str) -> Result<AxisFound, Error> {
         let Some(text) = load(&self.project, &*self.world, path)? else {
-            return Ok(AxisFound::Nothing(Fact::new("file not found: {path}").with("path", path)));
+            return Ok(not_found(path));
         };
         let tree = Format::ENV
             .parse(text.text(), self.project.limits)
@@ -222,4 +222,8 @@ impl Situation {
             ),
         }
     }
+}
+
+fn not_found(path: &str) -> AxisFound {
+    AxisFound::Nothing(Fact::new("file not found: {path}").with("path", path))
 }

@@ -92,6 +92,11 @@ fn not_made(shown: &str, error: &io::Error) -> Error {
             let message = format!("{shown} cannot be created: its folder does not exist");
             Error::new("not-written", message).help("create the folder, or name another file")
         }
+        io::ErrorKind::Unsupported => {
+            let message = format!("{shown} cannot be created: {error}");
+            Error::new("not-written", message)
+                .help("build it with the feature `encryption`, which is on by default")
+        }
         _ => Error::new("not-written", format!("{shown} cannot be created: {error}"))
             .help("name a file in a folder of your own"),
     }

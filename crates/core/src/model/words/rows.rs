@@ -61,7 +61,6 @@ pub(crate) const READ_WITHOUT_FALLBACK: &str = "read without a fallback ({place}
 pub(crate) const AND_MORE_IN_FILE: &str = ", and {count} more in this file";
 pub(crate) const NO_FALLBACK: &str = "no code that it reads has a fallback";
 
-pub(crate) const WHAT: &str = "{what}";
 pub(crate) const THE_LAYER: &str = "the layer";
 pub(crate) const THE_SCOPE: &str = "the scope {scope} of {store}";
 pub(crate) const THE_SCOPES: &str = "the scopes {scopes} of {store}";
